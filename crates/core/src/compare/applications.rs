@@ -1,0 +1,135 @@
+use super::{ApplicationChange, ApplicationSort};
+use crate::model::{Application, System, Text};
+use crate::version;
+use rustc_hash::FxHashMap;
+
+/// The changes of applications, by sort and then name; unchanged ones are left out.
+///
+/// Applications are the same when their identifiers are; of those left, when their names are, ignoring case.
+pub(super) fn changes(old: &[Application], new: &[Application]) -> Vec<ApplicationChange> {
+    let pairs = pair(old, new);
+    let mut partnered = vec![false; new.len()];
+    let mut changes = Vec::new();
+    for (application, partner) in old.iter().zip(&pairs) {
+        match partner {
+            Some(j) => {
+                partnered[*j] = true;
+                changes.extend(kept(application, &new[*j]));
+            }
+            None => changes.push(change(ApplicationSort::Gone, Some(application), None)),
+        }
+    }
+    let fresh = new.iter().zip(&partnered).filter(|(_, partnered)| !**partnered);
+    changes.extend(fresh.map(|(application, _)| change(ApplicationSort::New, None, Some(application))));
+    changes.sort_by(|a, b| (a.sort, a.name.to_lowercase(), &a.id).cmp(&(b.sort, b.name.to_lowercase(), &b.id)));
+    changes
+}
+
+/// For each old application the position of the new one that is the same.
+fn pair(old: &[Application], new: &[Application]) -> Vec<Option<usize>> {
+    let mut pairs = vec![None; old.len()];
+    let mut taken = vec![false; new.len()];
+    for key in [|a: &Application| a.id.to_lowercase(), |a: &Application| a.name.to_lowercase()] {
+        let mut waiting: FxHashMap<String, Vec<usize>> = FxHashMap::default();
+        for (j, application) in new.iter().enumerate().rev().filter(|(j, _)| !taken[*j]) {
+            waiting.entry(key(application)).or_default().push(j);
+        }
+        for (i, application) in old.iter().enumerate() {
+            if pairs[i].is_some() {
+                continue;
+            }
+            if let Some(j) = waiting.get_mut(&key(application)).and_then(Vec::pop) {
+                pairs[i] = Some(j);
+                taken[j] = true;
+            }
+        }
+    }
+    pairs
+}
+
+fn systems(application: &Application) -> Vec<System> {
+    let mut systems: Vec<System> = application.delivered.iter().map(|delivery| delivery.system).collect();
+    systems.sort_unstable();
+    systems.dedup();
+    systems
+}
+
+fn kept(old: &Application, new: &Application) -> Option<ApplicationChange> {
+    let (before, after) = (systems(old), systems(new));
+    let sort = if !before.is_empty() && !after.is_empty() && before != after {
+        ApplicationSort::MovedFormat
+    } else if old.version != new.version {
+        ApplicationSort::Updated
+    } else if old.menu != new.menu {
+        ApplicationSort::MovedMenu
+    } else {
+        return None;
+    };
+    Some(change(sort, Some(old), Some(new)))
+}
+
+fn change(sort: ApplicationSort, old: Option<&Application>, new: Option<&Application>) -> ApplicationChange {
+    let shown = new.or(old);
+    let version_of = |a: Option<&Application>| a.and_then(|a| a.version.clone());
+    let (old_version, new_version) = (version_of(old), version_of(new));
+    let step = match (&old_version, &new_version) {
+        (Some(old), Some(new)) => version::step(old, new),
+        _ => None,
+    };
+    let menu = shown.map_or(crate::model::Menu::Other, |a| a.menu);
+    ApplicationChange {
+        sort,
+        id: shown.map_or_else(Text::default, |a| a.id.clone()),
+        name: shown.map_or_else(Text::default, |a| a.name.clone()),
+        menu,
+        old_menu: old.map(|a| a.menu).filter(|old| *old != menu),
+        old_version,
+        new_version,
+        step,
+        old_systems: old.map(systems).unwrap_or_default(),
+        new_systems: new.map(systems).unwrap_or_default(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Delivery, Menu};
+
+    fn application(id: &str, name: &str, version: &str, system: System) -> Application {
+        let delivery = Delivery { system, package: id.into(), version: version.into(), bytes: None };
+        Application {
+            id: id.into(),
+            name: name.into(),
+            version: Some(version.into()),
+            menu: Menu::Accessories,
+            roles: Vec::new(),
+            delivered: vec![delivery],
+            launchers: Vec::new(),
+            bytes: None,
+        }
+    }
+
+    #[test]
+    fn identifiers_go_before_names() {
+        let old = [application("a", "Same", "1", System::Dpkg), application("b", "Other", "1", System::Dpkg)];
+        let new = [application("c", "same", "2", System::Dpkg), application("b", "Renamed", "1", System::Dpkg)];
+        let changes = changes(&old, &new);
+        assert_eq!(changes.len(), 1);
+        assert_eq!((changes[0].sort, changes[0].id.as_str()), (ApplicationSort::Updated, "c"));
+    }
+
+    #[test]
+    fn another_system_is_a_move_even_with_another_version() {
+        let changes =
+            changes(&[application("a", "A", "1", System::Dpkg)], &[application("a", "A", "2", System::Flatpak)]);
+        assert_eq!(changes[0].sort, ApplicationSort::MovedFormat);
+        assert_eq!((&changes[0].old_systems[..], &changes[0].new_systems[..]), (&[System::Dpkg][..], &[System::Flatpak][..]));
+    }
+
+    #[test]
+    fn what_has_no_partner_is_new_or_gone() {
+        let changes = changes(&[application("a", "A", "1", System::Dpkg)], &[application("b", "B", "1", System::Dpkg)]);
+        assert_eq!(changes.iter().map(|c| c.sort).collect::<Vec<_>>(), [ApplicationSort::New, ApplicationSort::Gone]);
+    }
+}

@@ -1,0 +1,100 @@
+use super::{Alignment, PackageChange, PackageSort, Side};
+use crate::model::{Package, Reason};
+use crate::version::{self, Step};
+use std::cmp::Ordering;
+
+/// The changes of packages, by sort and then name; unchanged pairs are left out.
+pub(super) fn changes(old: &[&Package], new: &[&Package], alignment: &Alignment) -> Vec<PackageChange> {
+    let kept = alignment.pairs.iter().filter_map(|pair| kept(old[pair.old], new[pair.new]));
+    let removed = alignment.removed.iter().map(|i| single(old[*i], PackageSort::Removed));
+    let added = alignment.added.iter().map(|j| single(new[*j], PackageSort::Added));
+    let mut changes: Vec<PackageChange> = kept.chain(removed).chain(added).collect();
+    changes.sort_by(|a, b| (a.sort, a.system, name(a)).cmp(&(b.sort, b.system, name(b))));
+    changes
+}
+
+fn name(change: &PackageChange) -> (&str, &str) {
+    change.new.as_ref().or(change.old.as_ref()).map_or(("", ""), |side| (side.name.as_str(), side.version.as_str()))
+}
+
+fn side(package: &Package) -> Side {
+    Side { name: package.name.clone(), version: package.version.clone() }
+}
+
+fn single(package: &Package, sort: PackageSort) -> PackageChange {
+    let bytes = package.installed_bytes.and_then(|bytes| i64::try_from(bytes).ok());
+    let (old, new, bytes_delta) = match sort {
+        PackageSort::Removed => (Some(side(package)), None, bytes.map(|b| -b)),
+        _ => (None, Some(side(package)), bytes),
+    };
+    let (system, kind) = (package.system, package.kind);
+    PackageChange { sort, system, old, new, kind, step: None, decision: None, inherited: None, bytes_delta }
+}
+
+fn kept(old: &Package, new: &Package) -> Option<PackageChange> {
+    let (sort, step) = sort_of(old, new)?;
+    Some(PackageChange {
+        sort,
+        system: new.system,
+        old: Some(side(old)),
+        new: Some(side(new)),
+        kind: new.kind,
+        step,
+        decision: None,
+        inherited: None,
+        bytes_delta: bytes_delta(old, new),
+    })
+}
+
+fn sort_of(old: &Package, new: &Package) -> Option<(PackageSort, Option<Step>)> {
+    let order = version::compare(new.system, &new.version, &old.version);
+    if order == Ordering::Equal {
+        if old.arch != new.arch {
+            return Some((PackageSort::ArchChanged, None));
+        }
+        let told = old.reason != Reason::Unknown && new.reason != Reason::Unknown;
+        return (told && old.reason != new.reason).then_some((PackageSort::ReasonChanged, None));
+    }
+    let (old_upstream, new_upstream) =
+        (version::upstream(old.system, &old.version), version::upstream(new.system, &new.version));
+    match version::step(old_upstream, new_upstream) {
+        None => Some((PackageSort::Rebuilt, None)),
+        step if order == Ordering::Greater => Some((PackageSort::Upgraded, step)),
+        step => Some((PackageSort::Downgraded, step)),
+    }
+}
+
+fn bytes_delta(old: &Package, new: &Package) -> Option<i64> {
+    let old = i64::try_from(old.installed_bytes?).ok()?;
+    let new = i64::try_from(new.installed_bytes?).ok()?;
+    Some(new - old)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::System;
+
+    fn sorted(old: &str, new: &str) -> Option<(PackageSort, Option<Step>)> {
+        sort_of(&Package::new(System::Dpkg, "x", old), &Package::new(System::Dpkg, "x", new))
+    }
+
+    #[test]
+    fn the_sort_follows_order_and_upstream() {
+        assert_eq!(sorted("1.0-1", "1.1-1"), Some((PackageSort::Upgraded, Some(Step::Minor))));
+        assert_eq!(sorted("1.1-1", "1.0-1"), Some((PackageSort::Downgraded, Some(Step::Minor))));
+        assert_eq!(sorted("1.0-1", "1.0-1+b1"), Some((PackageSort::Rebuilt, None)));
+        assert_eq!(sorted("1.0-1", "1:1.0-1"), Some((PackageSort::Rebuilt, None)));
+        assert_eq!(sorted("1.0", "1.0-0"), None);
+        assert_eq!(sorted("9.0-1", "1:2.0-1"), Some((PackageSort::Upgraded, Some(Step::Major))));
+    }
+
+    #[test]
+    fn a_reason_that_nobody_recorded_is_no_change() {
+        let (mut old, mut new) = (Package::new(System::Dpkg, "x", "1"), Package::new(System::Dpkg, "x", "1"));
+        new.reason = Reason::Chosen;
+        assert_eq!(sort_of(&old, &new), None);
+        old.reason = Reason::Followed;
+        assert_eq!(sort_of(&old, &new), Some((PackageSort::ReasonChanged, None)));
+    }
+}

@@ -1,0 +1,82 @@
+use super::{PartChange, PartSort};
+use crate::model::Part;
+use crate::version;
+
+/// Every part of both sides, unchanged ones included, in the order of the new side, then what went.
+///
+/// A part that several things fill (toolkits) is compared thing by thing. A part that one thing filled and
+/// another fills now is `replaced`: one line, never one that went and one that came.
+pub(super) fn changes(old: &[Part], new: &[Part]) -> Vec<PartChange> {
+    let mut changes = Vec::new();
+    let mut used = vec![false; old.len()];
+    for part in new {
+        let same_name = old.iter().position(|o| o.part == part.part && o.name == part.name);
+        let only_one = || {
+            let single = |list: &[Part]| list.iter().filter(|p| p.part == part.part).count() == 1;
+            (single(old) && single(new)).then(|| old.iter().position(|o| o.part == part.part)).flatten()
+        };
+        let partner = same_name.or_else(only_one);
+        if let Some(i) = partner {
+            used[i] = true;
+        }
+        changes.push(change(partner.map(|i| &old[i]), Some(part)));
+    }
+    for (part, _) in old.iter().zip(&used).filter(|(_, used)| !**used) {
+        let at = changes.iter().rposition(|c| c.part == part.part).map_or(changes.len(), |i| i + 1);
+        changes.insert(at, change(Some(part), None));
+    }
+    changes
+}
+
+fn change(old: Option<&Part>, new: Option<&Part>) -> PartChange {
+    let step = match (old.and_then(|o| o.version.as_deref()), new.and_then(|n| n.version.as_deref())) {
+        (Some(old), Some(new)) => version::step(old, new),
+        _ => None,
+    };
+    let sort = match (old, new) {
+        (None, _) => PartSort::New,
+        (_, None) => PartSort::Gone,
+        (Some(old), Some(new)) if old.name != new.name => PartSort::Replaced,
+        (Some(old), Some(new)) => match (old.version.as_deref(), new.version.as_deref()) {
+            (Some(a), Some(b)) if version::compare_plain(a, b).is_lt() => PartSort::Upgraded,
+            (Some(a), Some(b)) if version::compare_plain(a, b).is_gt() => PartSort::Downgraded,
+            _ => PartSort::Same,
+        },
+    };
+    PartChange {
+        sort,
+        part: new.or(old).map(|p| p.part.clone()).unwrap_or_default(),
+        old_name: old.map(|p| p.name.clone()),
+        old_version: old.and_then(|p| p.version.clone()),
+        new_name: new.map(|p| p.name.clone()),
+        new_version: new.and_then(|p| p.version.clone()),
+        step: if sort == PartSort::Replaced { None } else { step },
+        package: new.or(old).and_then(|p| p.package.clone()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::Evidence;
+
+    fn part(part: &str, name: &str, version: &str) -> Part {
+        let evidence = Evidence::default();
+        Part { part: part.into(), name: name.into(), version: Some(version.into()), package: None, others: vec![], evidence }
+    }
+
+    #[test]
+    fn a_replaced_part_is_one_line() {
+        let changes = changes(&[part("sound", "Ripple", "14")], &[part("sound", "Brook", "1.1")]);
+        assert_eq!(changes.len(), 1);
+        assert_eq!((changes[0].sort, changes[0].step), (PartSort::Replaced, None));
+    }
+
+    #[test]
+    fn parts_with_several_entries_compare_thing_by_thing() {
+        let old = [part("toolkit", "Two", "2"), part("toolkit", "Three", "3.1")];
+        let new = [part("toolkit", "Three", "3.2"), part("toolkit", "Four", "4")];
+        let sorts: Vec<_> = changes(&old, &new).iter().map(|c| c.sort).collect();
+        assert_eq!(sorts, [PartSort::Upgraded, PartSort::New, PartSort::Gone]);
+    }
+}

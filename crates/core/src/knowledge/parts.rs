@@ -1,0 +1,373 @@
+//! Parts: rules that tell what fills each place under the hood, and with which version.
+//!
+//! A rule lists ways in order of trust. Ways that look at the file tree are answered by [`Probes`], which a
+//! reader fills beforehand; this module only reasons.
+
+use super::pattern::Pattern;
+use crate::model::{Evidence, Package, PackageRef, Part, System, Text};
+use crate::version;
+use rustc_hash::FxHashMap;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+/// The rules inside the program.
+const BUILT_IN: &str = include_str!("rules/parts.toml");
+
+/// A table of rules, in the order that parts are listed in.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct PartRules {
+    /// The rules.
+    #[serde(default)]
+    pub part: Vec<PartRule>,
+}
+
+/// One part and the ways to find it.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct PartRule {
+    /// Stable name.
+    pub part: Text,
+    /// Name for people.
+    pub label: Text,
+    /// Whether each way that answers is a part of its own (toolkits), instead of the first one only.
+    #[serde(default)]
+    pub many: bool,
+    /// Ways, most trusted first.
+    pub ways: Vec<PartWay>,
+}
+
+/// One way to find a part. Exactly one of `package`, `provides`, `link`, `entry` or `line` is given.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct PartWay {
+    /// What fills the part when this way answers; else it is made from what was found.
+    pub name: Option<Text>,
+    /// Pattern of package names.
+    pub package: Option<Text>,
+    /// Name that a package provides.
+    pub provides: Option<Text>,
+    /// A link; the last component of its target, without ending, fills the part.
+    pub link: Option<Text>,
+    /// A folder; its newest entry is the version.
+    pub entry: Option<Text>,
+    /// A file; its first line, last path component, fills the part.
+    pub line: Option<Text>,
+    /// Pattern of the package whose version counts, where it isn't the one found; `{}` stands for what was found.
+    pub version_of: Option<Text>,
+}
+
+/// What is asked of the tree for a path.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum ProbeKind {
+    /// The target of a link.
+    Link,
+    /// The names in a folder.
+    Entries,
+    /// The first line of a file.
+    FirstLine,
+}
+
+/// A question to the tree.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Probe {
+    /// What is asked.
+    pub kind: ProbeKind,
+    /// Of which path.
+    pub path: Text,
+}
+
+/// The tree's answers: names or lines, empty where there is nothing.
+pub type Probes = BTreeMap<Probe, Vec<Text>>;
+
+/// Why a table of rules is refused.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RulesError {
+    /// Line, counted from 1, where it is known.
+    pub line: Option<u32>,
+    /// What is wrong.
+    pub why: String,
+}
+
+impl std::fmt::Display for RulesError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self.line {
+            Some(line) => write!(f, "line {line}: {}", self.why),
+            None => f.write_str(&self.why),
+        }
+    }
+}
+
+impl std::error::Error for RulesError {}
+
+impl PartRules {
+    /// The rules inside the program.
+    ///
+    /// # Errors
+    /// None in a program that passed its tests: the table is checked there.
+    pub fn built_in() -> Result<Self, RulesError> {
+        Self::parse(BUILT_IN)
+    }
+
+    /// Reads a table of rules.
+    ///
+    /// # Errors
+    /// Names the line of a syntax error or an unknown key, or the part whose way is no way.
+    pub fn parse(text: &str) -> Result<Self, RulesError> {
+        let rules: Self = toml::from_str(text).map_err(|error| RulesError {
+            line: error.span().map(|span| line_of(text, span.start)),
+            why: error.message().to_owned(),
+        })?;
+        for rule in &rules.part {
+            if let Some(way) = rule.ways.iter().find(|way| way.sources() != 1) {
+                let why = format!(
+                    "part `{}`: a way needs exactly one of package, provides, link, entry, line; `{}` has {}",
+                    rule.part,
+                    way.name.as_deref().unwrap_or("unnamed"),
+                    way.sources()
+                );
+                return Err(RulesError { line: None, why });
+            }
+        }
+        Ok(rules)
+    }
+
+    /// Every question that these rules put to the tree.
+    pub fn probes(&self) -> Vec<Probe> {
+        let mut probes: Vec<Probe> =
+            self.part.iter().flat_map(|rule| &rule.ways).filter_map(PartWay::probe).collect();
+        probes.sort();
+        probes.dedup();
+        probes
+    }
+
+    /// What fills each part, in the order of the rules.
+    pub fn apply(&self, packages: &[Package], probes: &Probes) -> Vec<Part> {
+        let index = NameIndex::of(packages);
+        self.part.iter().flat_map(|rule| rule.apply(&index, probes)).collect()
+    }
+
+    /// Name for people of a part; its stable name where no rule knows it.
+    pub fn label<'a>(&'a self, part: &'a str) -> &'a str {
+        self.part.iter().find(|rule| rule.part == part).map_or(part, |rule| rule.label.as_str())
+    }
+}
+
+fn line_of(text: &str, offset: usize) -> u32 {
+    let before = text.as_bytes().iter().take(offset).filter(|byte| **byte == b'\n').count();
+    u32::try_from(before + 1).unwrap_or(u32::MAX)
+}
+
+/// What one way found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FoundPart {
+    name: Text,
+    version: Option<Text>,
+    package: Option<PackageRef>,
+    evidence: Evidence,
+}
+
+impl PartRule {
+    fn apply(&self, index: &NameIndex<'_>, probes: &Probes) -> Vec<Part> {
+        let mut found: Vec<FoundPart> = Vec::new();
+        for answer in self.ways.iter().flat_map(|way| way.apply(index, probes)) {
+            if !found.iter().any(|known| known.name == answer.name) {
+                found.push(answer);
+            }
+        }
+        if self.many {
+            return found.into_iter().map(|answer| self.part_of(answer, Vec::new())).collect();
+        }
+        let mut found = found.into_iter();
+        let Some(first) = found.next() else { return Vec::new() };
+        let others = found.map(|other| other.name).collect();
+        vec![self.part_of(first, others)]
+    }
+
+    fn part_of(&self, found: FoundPart, others: Vec<Text>) -> Part {
+        let FoundPart { name, version, package, evidence } = found;
+        Part { part: self.part.clone(), name, version, package, others, evidence }
+    }
+}
+
+impl PartWay {
+    fn sources(&self) -> usize {
+        [&self.package, &self.provides, &self.link, &self.entry, &self.line].iter().filter(|s| s.is_some()).count()
+    }
+
+    fn probe(&self) -> Option<Probe> {
+        let (kind, path) = match (&self.link, &self.entry, &self.line) {
+            (Some(path), _, _) => (ProbeKind::Link, path),
+            (_, Some(path), _) => (ProbeKind::Entries, path),
+            (_, _, Some(path)) => (ProbeKind::FirstLine, path),
+            _ => return None,
+        };
+        Some(Probe { kind, path: path.clone() })
+    }
+
+    fn apply(&self, index: &NameIndex<'_>, probes: &Probes) -> Vec<FoundPart> {
+        if let Some(pattern) = &self.package {
+            let newest = newest(index.matching(pattern));
+            return newest.into_iter().map(|package| self.from_package(index, package)).collect();
+        }
+        if let Some(virtual_name) = &self.provides {
+            return index.providing(virtual_name).map(|package| self.from_package(index, package)).collect();
+        }
+        let Some(probe) = self.probe() else { return Vec::new() };
+        let answers = probes.get(&probe).map_or(&[][..], Vec::as_slice);
+        let answer = match probe.kind {
+            ProbeKind::Entries => answers.iter().max_by(|a, b| version::compare_plain(a, b)),
+            _ => answers.first(),
+        };
+        answer.into_iter().map(|answer| self.from_answer(index, &probe, answer)).collect()
+    }
+
+    fn from_package(&self, index: &NameIndex<'_>, package: &Package) -> FoundPart {
+        let of = self.version_of.as_ref().and_then(|pattern| newest(index.matching(pattern))).unwrap_or(package);
+        FoundPart {
+            name: self.name.clone().unwrap_or_else(|| display_name(&package.name)),
+            version: Some(of.upstream_version.clone()).filter(|version| !version.is_empty()),
+            package: Some(of.reference()),
+            evidence: of.evidence.clone(),
+        }
+    }
+
+    /// A part from what the tree said: the package of that name, if one is there, gives the version.
+    fn from_answer(&self, index: &NameIndex<'_>, probe: &Probe, answer: &str) -> FoundPart {
+        let last = answer.rsplit('/').find(|s| !s.is_empty()).unwrap_or(answer);
+        let stem = last.strip_suffix(".service").or_else(|| last.strip_suffix(".target")).unwrap_or(last);
+        let pattern = self.version_of.as_ref().map_or_else(|| stem.to_owned(), |p| p.replace("{}", stem));
+        let package = newest(index.matching(&pattern));
+        let name = match (&self.name, probe.kind) {
+            (Some(name), _) => name.clone(),
+            (None, _) => display_name(package.map_or(stem, |p| p.name.as_str())),
+        };
+        let own_version = (probe.kind == ProbeKind::Entries).then(|| leading_version(stem));
+        FoundPart {
+            name,
+            version: package
+                .map(|p| p.upstream_version.clone())
+                .filter(|version| !version.is_empty())
+                .or_else(|| own_version.flatten()),
+            package: package.map(Package::reference),
+            evidence: Evidence::file(probe.path.clone()),
+        }
+    }
+}
+
+/// `6.9.2` of `6.9.2-amd64`.
+fn leading_version(text: &str) -> Option<Text> {
+    let end = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
+    let version = text[..end].trim_end_matches('.');
+    (!version.is_empty()).then(|| version.into())
+}
+
+/// `network-brook` becomes `Network-brook`: the package's own name with a capital.
+fn display_name(name: &str) -> Text {
+    let mut chars = name.chars();
+    chars.next().map(|first| first.to_uppercase().chain(chars).collect::<String>().into()).unwrap_or_default()
+}
+
+fn newest<'p>(packages: Vec<&'p Package>) -> Option<&'p Package> {
+    packages
+        .into_iter()
+        .reduce(|best, next| if version::compare(best.system, &next.version, &best.version).is_gt() { next } else { best })
+}
+
+/// Packages that are there, by name and by what they provide.
+struct NameIndex<'p> {
+    names: Vec<&'p str>,
+    by_name: FxHashMap<&'p str, Vec<&'p Package>>,
+    by_provided: FxHashMap<&'p str, Vec<&'p Package>>,
+}
+
+impl<'p> NameIndex<'p> {
+    fn of(packages: &'p [Package]) -> Self {
+        let mut by_name: FxHashMap<&str, Vec<&Package>> = FxHashMap::default();
+        let mut by_provided: FxHashMap<&str, Vec<&Package>> = FxHashMap::default();
+        let native = |package: &&Package| package.is_present() && !matches!(package.system, System::Snap);
+        for package in packages.iter().filter(native) {
+            by_name.entry(&package.name).or_default().push(package);
+            for provided in &package.provides {
+                by_provided.entry(&provided.name).or_default().push(package);
+            }
+        }
+        let mut names: Vec<&str> = packages.iter().filter(native).map(|p| p.name.as_str()).collect();
+        names.sort_unstable();
+        names.dedup();
+        Self { names, by_name, by_provided }
+    }
+
+    fn matching(&self, pattern: &str) -> Vec<&'p Package> {
+        let names = Pattern::new(pattern).find(&self.names);
+        names.into_iter().filter_map(|name| self.by_name.get(name)).flatten().copied().collect()
+    }
+
+    fn providing(&self, name: &str) -> impl Iterator<Item = &'p Package> + use<'_, 'p> {
+        self.by_provided.get(name).into_iter().flatten().copied()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn package(name: &str, version: &str) -> Package {
+        let mut package = Package::new(System::Dpkg, name, version);
+        package.upstream_version = version::upstream(System::Dpkg, version).into();
+        package
+    }
+
+    #[test]
+    fn the_built_in_rules_are_sound() {
+        let rules = PartRules::built_in().unwrap();
+        let mut names: Vec<&str> = rules.part.iter().map(|rule| rule.part.as_str()).collect();
+        assert!(names.len() >= 25, "{} parts", names.len());
+        names.sort_unstable();
+        names.dedup();
+        assert_eq!(names.len(), rules.part.len(), "a part stands twice");
+    }
+
+    #[test]
+    fn the_first_way_wins_and_the_rest_are_named() {
+        let rules = PartRules::parse(
+            "[[part]]\npart='sound'\nlabel='Sound'\nways=[{name='Brook',package='brook'},{name='Ripple',package='ripple'}]",
+        )
+        .unwrap();
+        let parts = rules.apply(&[package("ripple", "14.2-1"), package("brook", "1.1-3")], &Probes::new());
+        assert_eq!(parts.len(), 1);
+        assert_eq!((parts[0].name.as_str(), parts[0].version.as_deref()), ("Brook", Some("1.1")));
+        assert_eq!(parts[0].others, ["Ripple"]);
+    }
+
+    #[test]
+    fn the_newest_of_several_packages_counts() {
+        let rules =
+            PartRules::parse("[[part]]\npart='kernel'\nlabel='Kernel'\nways=[{name='Linux',package='linux-image-#-*'}]")
+                .unwrap();
+        let found = rules.apply(
+            &[package("linux-image-6.9.2-a", "6.9.2-1"), package("linux-image-6.10.1-a", "6.10.1-1")],
+            &Probes::new(),
+        );
+        assert_eq!(found[0].version.as_deref(), Some("6.10.1"));
+    }
+
+    #[test]
+    fn a_link_names_what_fills_the_part() {
+        let rules = PartRules::parse("[[part]]\npart='dm'\nlabel='DM'\nways=[{link='etc/dm'}]").unwrap();
+        let probe = Probe { kind: ProbeKind::Link, path: "etc/dm".into() };
+        assert_eq!(rules.probes(), [probe.clone()]);
+        let probes = Probes::from([(probe, vec!["/usr/lib/systemd/system/jetty.service".into()])]);
+        let parts = rules.apply(&[package("jetty", "2.0-1")], &probes);
+        assert_eq!((parts[0].name.as_str(), parts[0].version.as_deref()), ("Jetty", Some("2.0")));
+    }
+
+    #[test]
+    fn a_bad_table_names_its_line() {
+        let error = PartRules::parse("[[part]]\npart='x'\nlabel='X'\nwayz=[]").unwrap_err();
+        assert_eq!(error.line, Some(4));
+        assert!(error.why.contains("wayz"), "{error}");
+        let error = PartRules::parse("[[part]]\npart='x'\nlabel='X'\nways=[{name='y'}]").unwrap_err();
+        assert!(error.why.contains("exactly one"), "{error}");
+    }
+}

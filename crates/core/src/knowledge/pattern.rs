@@ -1,0 +1,116 @@
+//! Patterns of package names: `*` any run, `?` one character, `#` a run of digits and dots, `|` or.
+
+use crate::model::Text;
+
+/// Whether `name` matches one alternative of `pattern`.
+///
+/// ```
+/// use tally_core::knowledge::matches;
+/// assert!(matches("linux-image-#-*|kernel-core", "linux-image-6.9.2-amd64"));
+/// assert!(!matches("libgtk-#", "libgtk-"));
+/// ```
+pub fn matches(pattern: &str, name: &str) -> bool {
+    pattern.split('|').any(|alternative| glob(alternative.as_bytes(), name.as_bytes()))
+}
+
+/// Greedy matching with one point of return; linear in practice, quadratic at worst.
+fn glob(pattern: &[u8], name: &[u8]) -> bool {
+    let (mut p, mut n) = (0, 0);
+    let mut retry: Option<(usize, usize)> = None;
+    loop {
+        let step = match pattern.get(p) {
+            None if n == name.len() => return true,
+            Some(b'*') => {
+                retry = Some((p, n));
+                p += 1;
+                continue;
+            }
+            Some(b'#') => digits(&name[n..]).map(|length| (1, length)),
+            Some(b'?') if n < name.len() => Some((1, 1)),
+            Some(byte) if name.get(n) == Some(byte) => Some((1, 1)),
+            _ => None,
+        };
+        match (step, &mut retry) {
+            (Some((dp, dn)), _) => (p, n) = (p + dp, n + dn),
+            (None, Some((star, at))) if *at < name.len() => {
+                *at += 1;
+                (p, n) = (*star + 1, *at);
+            }
+            (None, _) => return false,
+        }
+    }
+}
+
+/// Length of a run of digits with dots between them.
+fn digits(bytes: &[u8]) -> Option<usize> {
+    let end = bytes.iter().position(|b| !b.is_ascii_digit() && *b != b'.').unwrap_or(bytes.len());
+    let end = bytes[..end].iter().rposition(u8::is_ascii_digit)? + 1;
+    bytes[0].is_ascii_digit().then_some(end)
+}
+
+/// A pattern, and the literal beginning that a sorted list can be searched for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pattern {
+    alternatives: Vec<(Text, usize)>,
+}
+
+impl Pattern {
+    /// Splits a pattern in its alternatives.
+    pub fn new(text: &str) -> Self {
+        let literal = |alternative: &str| alternative.find(['*', '?', '#']).unwrap_or(alternative.len());
+        Self { alternatives: text.split('|').map(|a| (Text::from(a), literal(a))).collect() }
+    }
+
+    /// Positions in a sorted list of names that match, alternative by alternative.
+    pub fn find<'n>(&self, sorted: &[&'n str]) -> Vec<&'n str> {
+        let mut found = Vec::new();
+        for (alternative, literal) in &self.alternatives {
+            let prefix = &alternative[..*literal];
+            let start = sorted.partition_point(|name| *name < prefix);
+            let candidates = sorted[start..].iter().take_while(|name| name.starts_with(prefix));
+            if *literal == alternative.len() {
+                found.extend(candidates.take(1).filter(|name| **name == alternative.as_str()));
+            } else {
+                found.extend(candidates.filter(|name| glob(alternative.as_bytes(), name.as_bytes())));
+            }
+        }
+        found
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn stars_hashes_and_alternatives() {
+        for (pattern, name, expected) in [
+            ("a*c", "abbc", true),
+            ("a*c", "abb", false),
+            ("python#", "python3.12", true),
+            ("python#", "python3.12-minimal", false),
+            ("linux-image-#-*", "linux-image-6.1.0-18-amd64", true),
+            ("linux-image-#-*", "linux-image-amd64", false),
+            ("x|y?", "yz", true),
+            ("", "", true),
+            ("*", "", true),
+            ("**a*b", "xxaxxb", true),
+        ] {
+            assert_eq!(matches(pattern, name), expected, "{pattern} on {name}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn finding_in_a_sorted_list_is_filtering(
+            mut names in proptest::collection::vec("[a-c1.-]{0,5}", 0..20), pattern in "[a-c]{0,2}[*#?]?[a-c]{0,1}"
+        ) {
+            names.sort();
+            names.dedup();
+            let sorted: Vec<&str> = names.iter().map(String::as_str).collect();
+            let filtered: Vec<&str> = sorted.iter().copied().filter(|n| matches(&pattern, n)).collect();
+            prop_assert_eq!(Pattern::new(&pattern).find(&sorted), filtered);
+        }
+    }
+}

@@ -1,0 +1,14 @@
+//! The heart of Fresh Tally: what an install is, how two are compared, and what is known about packages.
+//!
+//! Everything here is a function from values to values. No file is read, no clock asked, nothing printed;
+//! `clippy.toml` beside this crate bans it. Rooms:
+//!
+//! - [`model`]: the tally document, key by key, as `docs/formats/tally.md` describes it;
+//! - [`version`]: each package system's own order of versions, and the step between two of them;
+//! - [`knowledge`]: what is known beforehand (menus, parts), as tables with stated precedence;
+//! - [`compare`]: two tallies in, one comparison out.
+
+pub mod compare;
+pub mod knowledge;
+pub mod model;
+pub mod version;

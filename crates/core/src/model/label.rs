@@ -1,0 +1,96 @@
+use super::Text;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What tells one install from another.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(default)]
+pub struct Label {
+    /// Name of the distribution, as it calls itself.
+    pub distro: Text,
+    /// Its identifier (`ID` of os-release).
+    pub distro_id: Text,
+    /// Release number, or the snapshot's date.
+    pub release: Option<Text>,
+    /// Code name of the release.
+    pub codename: Option<Text>,
+    /// Edition, flavor or spin.
+    pub edition: Option<Text>,
+    /// Choice made at install time.
+    pub profile: Option<Text>,
+    /// Architecture in the native package system's words.
+    pub arch: Option<Text>,
+    /// Identifiers of the distributions it is made from, nearest first (`ID_LIKE`).
+    pub base_id: Vec<Text>,
+    /// Day of the release, `YYYY-MM-DD`.
+    pub release_date: Option<Text>,
+    /// Day that support ends, `YYYY-MM-DD`.
+    pub support_end: Option<Text>,
+    /// Short name on the shelf.
+    pub handle: Text,
+}
+
+impl Label {
+    /// The handle that follows from the other fields: `saltmarsh-5.0-reedbed-full`; `install` when nothing is known.
+    pub fn natural_handle(&self) -> Text {
+        let id = if self.distro_id.is_empty() { &self.distro } else { &self.distro_id };
+        let fields = [Some(id), self.release.as_ref(), self.edition.as_ref(), self.profile.as_ref()];
+        let slugs: Vec<String> =
+            fields.into_iter().flatten().map(|field| slug(field)).filter(|s| !s.is_empty()).collect();
+        if slugs.is_empty() { "install".into() } else { slugs.join("-").into() }
+    }
+
+    /// One line that names the install: `Saltmarsh Linux 5.0 "Bittern", Reedbed, full, amd64`.
+    pub fn title(&self) -> String {
+        let mut title =
+            if self.distro.is_empty() { String::from("An unnamed install") } else { self.distro.to_string() };
+        if let Some(release) = &self.release {
+            title.push(' ');
+            title.push_str(release);
+        }
+        if let Some(codename) = &self.codename {
+            title.push_str(&format!(" \"{codename}\""));
+        }
+        for field in [&self.edition, &self.profile, &self.arch].into_iter().flatten() {
+            title.push_str(", ");
+            title.push_str(field);
+        }
+        title
+    }
+}
+
+/// Lower-case letters, digits, dots and single hyphens; everything else becomes a hyphen.
+pub fn slug(text: &str) -> String {
+    let mut slug = String::with_capacity(text.len());
+    for c in text.chars().flat_map(char::to_lowercase) {
+        if c.is_ascii_alphanumeric() || (c == '.' && !slug.is_empty()) {
+            slug.push(c);
+        } else if !slug.is_empty() && !slug.ends_with('-') {
+            slug.push('-');
+        }
+    }
+    slug.truncate(slug.trim_end_matches(['-', '.']).len());
+    slug
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_handle_is_made_of_what_is_known() {
+        let mut label = Label { distro_id: "saltmarsh".into(), ..Label::default() };
+        assert_eq!(label.natural_handle(), "saltmarsh");
+        label.release = Some("5.0".into());
+        label.edition = Some("Reedbed Plus!".into());
+        assert_eq!(label.natural_handle(), "saltmarsh-5.0-reedbed-plus");
+        assert_eq!(Label::default().natural_handle(), "install");
+    }
+
+    #[test]
+    fn a_slug_never_starts_a_path() {
+        assert_eq!(slug("../../etc"), "etc");
+        assert_eq!(slug("..."), "");
+        assert_eq!(slug("Ünder /x"), "nder-x");
+    }
+}

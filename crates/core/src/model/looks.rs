@@ -1,0 +1,64 @@
+use super::{Evidence, PackageRef, Text};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A session that can be chosen at login.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Session {
+    /// File name without its ending.
+    pub id: Text,
+    /// `Name`.
+    pub name: Text,
+    /// `x11` or `wayland`.
+    pub display: Text,
+    /// `DesktopNames`, the values that the session puts in `XDG_CURRENT_DESKTOP`.
+    #[serde(default)]
+    pub desktops: Vec<Text>,
+    /// The package that owns it.
+    #[serde(default)]
+    pub package: Option<PackageRef>,
+    /// The session file.
+    #[serde(default)]
+    pub evidence: Evidence,
+}
+
+/// A theme, icon set, wallpaper pack or font family: a name and how many things it holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Look {
+    /// Folder or pack name.
+    pub name: Text,
+    /// Pictures or files in it; `null` when not counted.
+    #[serde(default)]
+    pub count: Option<u32>,
+    /// The package that owns it.
+    #[serde(default)]
+    pub package: Option<PackageRef>,
+}
+
+/// How the install looks: sessions, themes, wallpapers, fonts.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(default)]
+pub struct Looks {
+    /// Sessions that can be chosen.
+    pub sessions: Vec<Session>,
+    /// The session that starts when nothing is chosen.
+    pub default_session: Option<Text>,
+    /// Widget themes.
+    pub themes: Vec<Look>,
+    /// The widget theme in use.
+    pub default_theme: Option<Text>,
+    /// Icon sets.
+    pub icon_sets: Vec<Look>,
+    /// The icon set in use.
+    pub default_icons: Option<Text>,
+    /// Wallpaper packs, with their numbers of pictures.
+    pub wallpapers: Vec<Look>,
+    /// The wallpaper in use.
+    pub default_wallpaper: Option<Text>,
+    /// Font families' folders, with their numbers of files.
+    pub fonts: Vec<Look>,
+    /// The interface font in use.
+    pub default_font: Option<Text>,
+    /// The files behind the `default_*` values.
+    pub evidence: Vec<Evidence>,
+}

@@ -1,0 +1,69 @@
+//! The tally document: one record of one install. The key names are a contract (schema 1).
+
+mod vocabulary;
+
+mod application;
+mod counts;
+mod defaults;
+mod label;
+mod launcher;
+mod looks;
+mod oddity;
+mod package;
+mod part;
+mod reading;
+mod repository;
+mod startup;
+mod storage;
+mod tally;
+
+pub use application::{Application, Delivery};
+pub use counts::Counts;
+pub use defaults::DefaultChoice;
+pub use label::{Label, slug};
+pub use launcher::{Does, Launcher, Menu};
+pub use looks::{Look, Looks, Session};
+pub use oddity::{Note, Oddity, OddityName};
+pub use package::{Dependency, Kind, Package, PackageRef, Phase, Reason, State, System};
+pub use part::Part;
+pub use reading::{Conditions, Reading};
+pub use repository::Repository;
+pub use startup::{Scope, StartupItem, StartupSort};
+pub use storage::Storage;
+pub use tally::{InstallDay, InstallDayHow, Medium, MissingFact, SCHEMA, Taken, Tally, Unread};
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Short, cheaply cloned text. Names and versions up to 23 bytes take no allocation.
+pub type Text = smol_str::SmolStr;
+
+/// The file of the install that a fact was read from, relative to its root, and the line where it has one.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(default)]
+pub struct Evidence {
+    /// Path inside the install, without a leading slash; empty when a fact was given by hand.
+    pub file: Text,
+    /// Line in that file, counted from 1.
+    pub line: Option<u32>,
+}
+
+impl Evidence {
+    /// Evidence that is a whole file.
+    pub fn file(path: impl Into<Text>) -> Self {
+        Self { file: path.into(), line: None }
+    }
+
+    /// Evidence that is a line of a file, counted from 1.
+    pub fn line(path: impl Into<Text>, line: u32) -> Self {
+        Self { file: path.into(), line: Some(line) }
+    }
+
+    /// `file:line`, or the file alone.
+    pub fn place(&self) -> String {
+        match self.line {
+            Some(line) => format!("{}:{line}", self.file),
+            None => self.file.to_string(),
+        }
+    }
+}

@@ -1,0 +1,409 @@
+use super::vocabulary::vocabulary;
+use super::{Evidence, Text};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+vocabulary! {
+    /// A package system: who installed a package, and whose version order holds.
+    pub enum System {
+        /// Debian packages.
+        Dpkg = "dpkg",
+        /// RPM packages, whatever the resolver above them.
+        Rpm = "rpm",
+        /// Packages of the `alpm` database.
+        Pacman = "pacman",
+        /// Alpine packages.
+        Apk = "apk",
+        /// `eopkg` packages.
+        Eopkg = "eopkg",
+        /// FreeBSD packages.
+        FreebsdPkg = "freebsd-pkg",
+        /// Ebuilds merged by Portage.
+        Portage = "portage",
+        /// XBPS packages.
+        Xbps = "xbps",
+        /// Slackware packages.
+        Slackware = "slackware",
+        /// Snaps.
+        Snap = "snap",
+        /// Flatpak applications and runtimes.
+        Flatpak = "flatpak",
+        /// `AppImage` files.
+        Appimage = "appimage",
+    }
+}
+
+impl System {
+    /// Whether it delivers single applications beside the native packages.
+    pub const fn is_sandbox(self) -> bool {
+        matches!(self, Self::Snap | Self::Flatpak | Self::Appimage)
+    }
+
+    /// The package-URL type (ECMA-427), where one is registered for this system.
+    pub const fn purl_type(self) -> &'static str {
+        match self {
+            Self::Dpkg => "deb",
+            Self::Rpm => "rpm",
+            Self::Pacman => "alpm",
+            Self::Apk => "apk",
+            _ => "generic",
+        }
+    }
+}
+
+vocabulary! {
+    /// What a package is; exactly one for each.
+    pub enum Kind {
+        /// A graphical program, started by a person.
+        Application = "application",
+        /// A game.
+        Game = "game",
+        /// A program that a person starts in a terminal.
+        Command = "command",
+        /// Shell, panel, settings, session, applet, portal of a desktop.
+        Desktop = "desktop",
+        /// A daemon.
+        Service = "service",
+        /// Kernel, boot loader, initramfs.
+        Kernel = "kernel",
+        /// Drivers and firmware.
+        Driver = "driver",
+        /// The base userland.
+        System = "system",
+        /// Package managers, stores, installers, updaters.
+        Packaging = "packaging",
+        /// A shared library.
+        Library = "library",
+        /// Language interpreters and their modules, sandbox runtimes and bases.
+        Runtime = "runtime",
+        /// Codecs and other plug-ins.
+        Codec = "codec",
+        /// Translations, dictionaries, input methods.
+        Language = "language",
+        /// Fonts.
+        Font = "font",
+        /// Themes, icons, wallpapers, sounds, branding.
+        Artwork = "artwork",
+        /// Manuals and help.
+        Documentation = "documentation",
+        /// Headers, compilers, debuggers.
+        Development = "development",
+        /// Companion data of something else.
+        Data = "data",
+        /// A package that only pulls in others.
+        Metapackage = "metapackage",
+        /// An empty package that eases a renaming.
+        Transitional = "transitional",
+        /// No rule fired.
+        Unknown = "unknown",
+    }
+}
+
+vocabulary! {
+    /// Why a package is there, as its system records it.
+    pub enum Reason {
+        /// Asked for by hand or by the installer.
+        Chosen = "chosen",
+        /// Brought in because something needed it.
+        Followed = "followed",
+        /// The system keeps no record.
+        Unknown = "unknown",
+    }
+}
+
+vocabulary! {
+    /// How far a package is installed.
+    pub enum State {
+        /// Unpacked and configured.
+        Installed = "installed",
+        /// Unpacked, or in the middle of an installation that did not end.
+        Half = "half",
+        /// Removed, its configuration files left behind.
+        RemovedConfig = "removed-config",
+    }
+}
+
+vocabulary! {
+    /// When a package came, as against the install day.
+    pub enum Phase {
+        /// Came with the install.
+        Shipped = "shipped",
+        /// Was added after the install day.
+        AddedLater = "added-later",
+        /// Came with the install, and was updated after it.
+        UpdatedLater = "updated-later",
+        /// Came with the install, and was removed after it.
+        RemovedLater = "removed-later",
+        /// Is on the live medium only; the installer leaves it out.
+        LiveOnly = "live-only",
+    }
+}
+
+/// One alternative of a relation: a package (or virtual) name, and the version asked for.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Dependency {
+    /// Name of a package or of something provided; an architecture qualifier is left out.
+    pub name: Text,
+    /// `<`, `<=`, `=`, `>=` or `>`; absent when any version will do.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub op: Option<Text>,
+    /// The version beside `op`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub version: Option<Text>,
+}
+
+/// One package of one system, as its database describes it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Package {
+    /// The package system.
+    pub system: System,
+    /// Name in that system.
+    pub name: Text,
+    /// Full version, the database's own text.
+    pub version: Text,
+    /// The version of the program inside, without epoch and packaging revision.
+    #[serde(default)]
+    pub upstream_version: Text,
+    /// Architecture in the system's own words.
+    #[serde(default)]
+    pub arch: Text,
+    /// Package URL (ECMA-427).
+    #[serde(default)]
+    pub purl: Text,
+    /// Source package, or `null`.
+    #[serde(default)]
+    pub made_from: Option<Text>,
+    /// One line of description.
+    #[serde(default)]
+    pub summary: Text,
+    /// Section, group or category of the archive.
+    #[serde(default)]
+    pub section: Text,
+    /// The project's page.
+    #[serde(default)]
+    pub homepage: Text,
+    /// Licence expression, where the system records one.
+    #[serde(default)]
+    pub license: Option<Text>,
+    /// Bytes on disk, as the system states them.
+    #[serde(default)]
+    pub installed_bytes: Option<u64>,
+    /// Bytes to download, where a repository list tells.
+    #[serde(default)]
+    pub download_bytes: Option<u64>,
+    /// Why it is there.
+    #[serde(default = "unknown_reason")]
+    pub reason: Reason,
+    /// Whether the system refuses to remove it.
+    #[serde(default)]
+    pub essential: bool,
+    /// How far it is installed.
+    #[serde(default = "installed")]
+    pub state: State,
+    /// What it is.
+    #[serde(default = "unknown_kind")]
+    pub kind: Kind,
+    /// The rule and the fact behind `kind`.
+    #[serde(default)]
+    pub kind_because: Text,
+    /// The package whose companion this is.
+    #[serde(default)]
+    pub companion_of: Option<Text>,
+    /// When it came.
+    #[serde(default = "shipped")]
+    pub phase: Phase,
+    /// The version that was shipped, where it differs.
+    #[serde(default)]
+    pub shipped_version: Option<Text>,
+    /// When it was installed, RFC 3339 UTC.
+    #[serde(default)]
+    pub installed_at: Option<Text>,
+    /// The repository it came from.
+    #[serde(default)]
+    pub repository: Option<Text>,
+    /// Outer list: all of them; inner list: any one.
+    #[serde(default)]
+    pub depends: Vec<Vec<Dependency>>,
+    /// As `depends`, but not compelling.
+    #[serde(default)]
+    pub recommends: Vec<Vec<Dependency>>,
+    /// What it provides besides its name.
+    #[serde(default)]
+    pub provides: Vec<Dependency>,
+    /// What it declares to replace.
+    #[serde(default)]
+    pub replaces: Vec<Dependency>,
+    /// What it can't stand beside.
+    #[serde(default)]
+    pub conflicts: Vec<Dependency>,
+    /// Where all this was read.
+    #[serde(default)]
+    pub evidence: Evidence,
+}
+
+fn unknown_reason() -> Reason {
+    Reason::Unknown
+}
+
+fn installed() -> State {
+    State::Installed
+}
+
+fn unknown_kind() -> Kind {
+    Kind::Unknown
+}
+
+fn shipped() -> Phase {
+    Phase::Shipped
+}
+
+impl Package {
+    /// A package of which only system, name and version are known.
+    pub fn new(system: System, name: impl Into<Text>, version: impl Into<Text>) -> Self {
+        Self {
+            system,
+            name: name.into(),
+            version: version.into(),
+            upstream_version: Text::default(),
+            arch: Text::default(),
+            purl: Text::default(),
+            made_from: None,
+            summary: Text::default(),
+            section: Text::default(),
+            homepage: Text::default(),
+            license: None,
+            installed_bytes: None,
+            download_bytes: None,
+            reason: Reason::Unknown,
+            essential: false,
+            state: State::Installed,
+            kind: Kind::Unknown,
+            kind_because: Text::default(),
+            companion_of: None,
+            phase: Phase::Shipped,
+            shipped_version: None,
+            installed_at: None,
+            repository: None,
+            depends: Vec::new(),
+            recommends: Vec::new(),
+            provides: Vec::new(),
+            replaces: Vec::new(),
+            conflicts: Vec::new(),
+            evidence: Evidence::default(),
+        }
+    }
+
+    /// Whether its files are there: installed in full or half.
+    pub fn is_present(&self) -> bool {
+        self.state != State::RemovedConfig
+    }
+
+    /// `system:name`, the way other records refer to it.
+    pub fn reference(&self) -> PackageRef {
+        PackageRef::new(self.system, &self.name)
+    }
+
+    /// The source package; its own name when it was made from a source of the same name.
+    pub fn source(&self) -> &str {
+        self.made_from.as_deref().unwrap_or(&self.name)
+    }
+
+    /// Builds the package URL from system, distribution, name, version and architecture.
+    ///
+    /// Follows ECMA-427: `pkg:deb/saltmarsh/inkcap@3.2.1-2?arch=amd64`. The namespace is left out when
+    /// `distro_id` is empty.
+    pub fn make_purl(&self, distro_id: &str) -> Text {
+        let mut url = String::with_capacity(48);
+        url.push_str("pkg:");
+        url.push_str(self.system.purl_type());
+        url.push('/');
+        if !distro_id.is_empty() {
+            encode_into(&mut url, distro_id);
+            url.push('/');
+        }
+        encode_into(&mut url, &self.name);
+        url.push('@');
+        encode_into(&mut url, &self.version);
+        if !self.arch.is_empty() {
+            url.push_str("?arch=");
+            encode_into(&mut url, &self.arch);
+        }
+        Text::from(url)
+    }
+}
+
+/// Percent-encodes what a package URL can't hold as it is.
+fn encode_into(url: &mut String, text: &str) {
+    const HEX: &[u8; 16] = b"0123456789ABCDEF";
+    for byte in text.bytes() {
+        if byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'-' | b'_' | b'~' | b':') {
+            url.push(char::from(byte));
+        } else {
+            url.push('%');
+            url.push(char::from(HEX[usize::from(byte >> 4)]));
+            url.push(char::from(HEX[usize::from(byte & 15)]));
+        }
+    }
+}
+
+/// `system:name`, as launchers, oddities and decisions name a package.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(transparent)]
+pub struct PackageRef(Text);
+
+impl PackageRef {
+    /// The reference of a package of this system and name.
+    pub fn new(system: System, name: &str) -> Self {
+        Self(smol_str::format_smolstr!("{}:{name}", system.name()))
+    }
+
+    /// The whole reference.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// System and name, where the system is one we know.
+    pub fn parts(&self) -> Option<(System, &str)> {
+        let (system, name) = self.0.split_once(':')?;
+        Some((System::from_name(system)?, name))
+    }
+
+    /// The name without its system.
+    pub fn name(&self) -> &str {
+        self.0.split_once(':').map_or(self.0.as_str(), |(_, name)| name)
+    }
+}
+
+impl std::fmt::Display for PackageRef {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.pad(&self.0)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_purl_encodes_what_the_standard_asks_for() {
+        let mut package = Package::new(System::Dpkg, "libweir2+extra", "1:2.0~rc1+b1");
+        package.arch = "amd64".into();
+        assert_eq!(
+            package.make_purl("saltmarsh"),
+            "pkg:deb/saltmarsh/libweir2%2Bextra@1:2.0~rc1%2Bb1?arch=amd64"
+        );
+    }
+
+    #[test]
+    fn a_reference_splits_at_its_first_colon() {
+        let reference = PackageRef::new(System::Flatpak, "org.marsh:odd");
+        assert_eq!(reference.parts(), Some((System::Flatpak, "org.marsh:odd")));
+    }
+
+    #[test]
+    fn names_of_every_vocabulary_are_unique() {
+        let names: std::collections::BTreeSet<_> = Kind::ALL.iter().map(|k| k.name()).collect();
+        assert_eq!(names.len(), Kind::ALL.len());
+        assert!(Kind::ALL.iter().all(|k| Kind::from_name(k.name()) == Some(*k)));
+    }
+}

@@ -1,0 +1,34 @@
+use super::{Evidence, System, Text};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A place that packages come from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Repository {
+    /// The package system that uses it.
+    pub system: System,
+    /// Short name: `saltmarsh-main`, or the remote's own.
+    pub name: Text,
+    /// Address, without a password.
+    pub uri: Text,
+    /// Suite, branch or channel.
+    #[serde(default)]
+    pub suite: Option<Text>,
+    /// Components or sections.
+    #[serde(default)]
+    pub components: Vec<Text>,
+    /// Whether it is used.
+    pub enabled: bool,
+    /// Whether it is the distribution's own (or its base's); `null` when nothing tells.
+    #[serde(default)]
+    pub official: Option<bool>,
+    /// Key file or fingerprint that signs it.
+    #[serde(default)]
+    pub signed_by: Option<Text>,
+    /// Number of installed packages that came from it; `null` when no list tells.
+    #[serde(default)]
+    pub packages: Option<u32>,
+    /// Where it is configured.
+    #[serde(default)]
+    pub evidence: Evidence,
+}

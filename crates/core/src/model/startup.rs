@@ -1,0 +1,58 @@
+use super::vocabulary::vocabulary;
+use super::{Evidence, PackageRef, Text};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+vocabulary! {
+    /// The mechanism that starts an item.
+    pub enum StartupSort {
+        /// A service, mount, path or other unit.
+        Unit = "unit",
+        /// An autostart entry of a session.
+        Autostart = "autostart",
+        /// A timer unit.
+        Timer = "timer",
+        /// A socket unit.
+        Socket = "socket",
+    }
+}
+
+vocabulary! {
+    /// On whose behalf an item runs.
+    pub enum Scope {
+        /// The machine.
+        System = "system",
+        /// Each user's service manager.
+        User = "user",
+        /// The graphical session.
+        Session = "session",
+    }
+}
+
+/// What runs without being asked.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct StartupItem {
+    /// The mechanism.
+    pub sort: StartupSort,
+    /// Unit or desktop file name.
+    pub name: Text,
+    /// On whose behalf.
+    pub scope: Scope,
+    /// Whether it starts in this install.
+    pub enabled: bool,
+    /// Command that it runs.
+    #[serde(default)]
+    pub runs: Option<Text>,
+    /// One line of description.
+    #[serde(default)]
+    pub says: Option<Text>,
+    /// The package that owns its file.
+    #[serde(default)]
+    pub package: Option<PackageRef>,
+    /// Why it does not start although it stands there.
+    #[serde(default)]
+    pub off_because: Option<Text>,
+    /// The file.
+    #[serde(default)]
+    pub evidence: Evidence,
+}

@@ -1,0 +1,233 @@
+use super::vocabulary::vocabulary;
+use super::{
+    Application, Counts, DefaultChoice, Label, Launcher, Looks, Note, Oddity, Package, Part, Reading, Repository,
+    StartupItem, Storage, Text,
+};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The schema number that this program writes and reads.
+pub const SCHEMA: u32 = 1;
+
+vocabulary! {
+    /// What the source was.
+    pub enum Medium {
+        /// An installed system, on a disk or in a folder.
+        Installed = "installed",
+        /// A running live session.
+        Live = "live",
+        /// An image file.
+        Image = "image",
+        /// A list of packages.
+        Listing = "listing",
+    }
+}
+
+vocabulary! {
+    /// How the install day was found.
+    pub enum InstallDayHow {
+        /// The installer's own records.
+        InstallerLog = "installer log",
+        /// The time of the first packages.
+        FirstPackage = "first package",
+        /// The day of a published listing.
+        Listing = "listing",
+        /// Nothing tells.
+        Unknown = "unknown",
+    }
+}
+
+vocabulary! {
+    /// A fact that a source can't tell.
+    pub enum MissingFact {
+        /// Why packages are there.
+        Reasons = "reasons",
+        /// What packages need.
+        Dependencies = "dependencies",
+        /// How big packages are.
+        Sizes = "sizes",
+        /// What stands in the menu.
+        Launchers = "launchers",
+        /// Which file belongs to which package.
+        Owners = "owners",
+        /// Whether programs are there.
+        Programs = "programs",
+    }
+}
+
+/// When and from what a tally was taken.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Taken {
+    /// Moment of the reading, RFC 3339 UTC.
+    pub at: Text,
+    /// The source as it was given.
+    pub from: Text,
+    /// What it was.
+    pub medium: Medium,
+    /// The layer of a layered medium.
+    #[serde(default)]
+    pub layer: Option<Text>,
+    /// SHA-256 of an image file.
+    #[serde(default)]
+    pub sha256: Option<Text>,
+}
+
+/// The day that the install was made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct InstallDay {
+    /// First moment, RFC 3339 UTC.
+    pub began: Option<Text>,
+    /// Last moment, RFC 3339 UTC.
+    pub ended: Option<Text>,
+    /// How it was found.
+    pub how: InstallDayHow,
+    /// Whether nothing speaks against it.
+    pub sure: bool,
+}
+
+impl Default for InstallDay {
+    fn default() -> Self {
+        Self { began: None, ended: None, how: InstallDayHow::Unknown, sure: false }
+    }
+}
+
+/// Something that could not be read; the rest was kept.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct Unread {
+    /// Path inside the install.
+    pub file: Text,
+    /// Line, counted from 1.
+    #[serde(default)]
+    pub line: Option<u32>,
+    /// What is wrong with it.
+    pub why: Text,
+}
+
+impl Unread {
+    /// A problem with a line of a file.
+    pub fn at(file: impl Into<Text>, line: u32, why: impl Into<Text>) -> Self {
+        Self { file: file.into(), line: Some(line), why: why.into() }
+    }
+
+    /// A problem with a whole file.
+    pub fn whole(file: impl Into<Text>, why: impl Into<Text>) -> Self {
+        Self { file: file.into(), line: None, why: why.into() }
+    }
+}
+
+/// The record of one install. Lists are sorted; facts are as found.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Tally {
+    /// Schema number, [`SCHEMA`].
+    pub tally: u32,
+    /// Program and version that wrote it.
+    pub program: Text,
+    /// When and from what.
+    pub taken: Taken,
+    /// Whose install it is.
+    pub label: Label,
+    /// When it was installed.
+    #[serde(default)]
+    pub install_day: InstallDay,
+    /// All packages, by system, name, architecture and version.
+    #[serde(default)]
+    pub packages: Vec<Package>,
+    /// All launchers, by ID.
+    #[serde(default)]
+    pub launchers: Vec<Launcher>,
+    /// All applications, by identifier.
+    #[serde(default)]
+    pub applications: Vec<Application>,
+    /// Default applications, by role and type.
+    #[serde(default)]
+    pub defaults: Vec<DefaultChoice>,
+    /// Parts, in the order of the rules.
+    #[serde(default)]
+    pub parts: Vec<Part>,
+    /// Repositories.
+    #[serde(default)]
+    pub repositories: Vec<Repository>,
+    /// Startup items.
+    #[serde(default)]
+    pub startup: Vec<StartupItem>,
+    /// Sessions, themes, wallpapers, fonts.
+    #[serde(default)]
+    pub looks: Looks,
+    /// The disk.
+    #[serde(default)]
+    pub storage: Storage,
+    /// Figures measured on the running install.
+    #[serde(default)]
+    pub readings: Vec<Reading>,
+    /// The reviewer's remarks.
+    #[serde(default)]
+    pub notes: Vec<Note>,
+    /// Things that deserve a second look.
+    #[serde(default)]
+    pub oddities: Vec<Oddity>,
+    /// What could not be read.
+    #[serde(default)]
+    pub unread: Vec<Unread>,
+    /// Facts that this source can't tell.
+    #[serde(default)]
+    pub missing_facts: Vec<MissingFact>,
+    /// The figures a review quotes.
+    #[serde(default)]
+    pub counts: Counts,
+}
+
+impl Tally {
+    /// An empty tally: nothing found yet.
+    pub fn new(program: impl Into<Text>, taken: Taken, label: Label) -> Self {
+        Self {
+            tally: SCHEMA,
+            program: program.into(),
+            taken,
+            label,
+            install_day: InstallDay::default(),
+            packages: Vec::new(),
+            launchers: Vec::new(),
+            applications: Vec::new(),
+            defaults: Vec::new(),
+            parts: Vec::new(),
+            repositories: Vec::new(),
+            startup: Vec::new(),
+            looks: Looks::default(),
+            storage: Storage::default(),
+            readings: Vec::new(),
+            notes: Vec::new(),
+            oddities: Vec::new(),
+            unread: Vec::new(),
+            missing_facts: Vec::new(),
+            counts: Counts::default(),
+        }
+    }
+
+    /// Packages whose files are there.
+    pub fn present(&self) -> impl Iterator<Item = &Package> {
+        self.packages.iter().filter(|package| package.is_present())
+    }
+
+    /// Whether the source could not tell this fact.
+    pub fn lacks(&self, fact: MissingFact) -> bool {
+        self.missing_facts.contains(&fact)
+    }
+
+    /// Bytes on disk of all packages that are there.
+    pub fn installed_bytes(&self) -> u64 {
+        self.present().filter_map(|p| p.installed_bytes).fold(0, u64::saturating_add)
+    }
+
+    /// Puts every list in its stated order.
+    pub fn sort(&mut self) {
+        self.packages.sort_by(|a, b| {
+            (a.system, &a.name, &a.arch, &a.version).cmp(&(b.system, &b.name, &b.arch, &b.version))
+        });
+        self.launchers.sort_by(|a, b| (&a.id, &a.evidence.file).cmp(&(&b.id, &b.evidence.file)));
+        self.applications.sort_by(|a, b| (&a.id, &a.launchers).cmp(&(&b.id, &b.launchers)));
+        self.startup.sort_by(|a, b| (a.scope, a.sort, &a.name).cmp(&(b.scope, b.sort, &b.name)));
+        self.unread.sort();
+        self.unread.dedup();
+        self.missing_facts.sort();
+    }
+}

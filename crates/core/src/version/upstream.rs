@@ -1,0 +1,85 @@
+use crate::model::System;
+
+/// Marks that packagers append to an upstream version of the dpkg family when they repack or rebuild.
+const DPKG_MARKS: &[&str] =
+    &["+dfsg", "~dfsg", ".dfsg", "-dfsg", "+ds", "~ds", ".ds", "+repack", "~repack", "+deb", "~deb", "~bpo", "+nmu", "+b"];
+
+/// The version of the program inside: without epoch, packaging revision and repacking marks.
+///
+/// A version `X+reallyY` means `Y`. Other systems than dpkg, pacman, portage and rpm keep their text.
+///
+/// ```
+/// use tally_core::{model::System, version::upstream};
+/// assert_eq!(upstream(System::Dpkg, "1:3.2.1+dfsg1-2+b1"), "3.2.1");
+/// assert_eq!(upstream(System::Dpkg, "4.0-1+really3.2-1"), "3.2");
+/// ```
+pub fn upstream(system: System, version: &str) -> &str {
+    let version = version.trim_ascii();
+    match system {
+        System::Dpkg => dpkg(version),
+        System::Rpm | System::Pacman => without_revision(without_epoch(version)),
+        _ => version,
+    }
+}
+
+fn dpkg(version: &str) -> &str {
+    let mut version = without_epoch(version);
+    if let Some((_, real)) = version.split_once("+really") {
+        version = without_epoch(real);
+    }
+    let version = without_revision(version);
+    let end = DPKG_MARKS.iter().filter_map(|mark| mark_at(version, mark)).min().unwrap_or(version.len());
+    if end == 0 { version } else { &version[..end] }
+}
+
+/// Where a mark begins, if what follows it is packaging talk (digits, `u`, dots) and not a word of upstream's.
+fn mark_at(version: &str, mark: &str) -> Option<usize> {
+    let at = version.find(mark)?;
+    let rest = &version[at + mark.len()..];
+    rest.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'u' | b'+' | b'~' | b'g' | b'i' | b't')).then_some(at)
+}
+
+fn without_epoch(version: &str) -> &str {
+    match version.split_once(':') {
+        Some((epoch, rest)) if epoch.bytes().all(|b| b.is_ascii_digit()) => rest,
+        _ => version,
+    }
+}
+
+fn without_revision(version: &str) -> &str {
+    match version.rsplit_once('-') {
+        Some((upstream, _)) if !upstream.is_empty() => upstream,
+        _ => version,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn strips_what_packagers_add() {
+        for (version, expected) in [
+            ("3.2.1-2", "3.2.1"),
+            ("2:21.1.7-3+deb12u12", "21.1.7"),
+            ("3.134", "3.134"),
+            ("12.4+deb12u5", "12.4"),
+            ("1.5.4+dfsg2-5", "1.5.4"),
+            ("1:4.16.0-2+really2.41.5-0+x", "2.41.5"),
+            ("0~git20230101.abc-1", "0~git20230101.abc"),
+            ("2.0.1+debug", "2.0.1+debug"),
+            ("1-2-3", "1-2"),
+            ("", ""),
+        ] {
+            assert_eq!(upstream(System::Dpkg, version), expected, "{version}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn is_always_a_piece_of_the_version(version in "\\PC{0,20}") {
+            prop_assert!(version.contains(upstream(System::Dpkg, &version)));
+        }
+    }
+}
