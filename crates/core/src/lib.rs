@@ -6,9 +6,11 @@
 //! - [`model`]: the tally document, key by key, as `docs/formats/tally.md` describes it;
 //! - [`version`]: each package system's own order of versions, and the step between two of them;
 //! - [`knowledge`]: what is known beforehand (menus, parts), as tables with stated precedence;
+//! - [`derive`]: what follows from the facts of one tally;
 //! - [`compare`]: two tallies in, one comparison out.
 
 pub mod compare;
+pub mod derive;
 pub mod knowledge;
 pub mod model;
 pub mod version;

@@ -1,1 +1,29 @@
-fn main() {}
+//! Fresh Tally: takes the tally of a fresh Linux install, and compares it with others.
+//!
+//! Data flows one way: arguments, settings, trees, facts, tally, result, document, bytes, exit code. This crate is the
+//! only one that sees arguments, environment, terminal and clock; nothing past `settings` sees clap.
+
+mod args;
+mod commands;
+mod error;
+mod exit;
+mod install;
+mod output;
+mod settings;
+
+use clap::Parser;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    std::panic::set_hook(Box::new(exit::tell_of_a_bug));
+    let cli = args::Cli::parse();
+    let outcome = std::panic::catch_unwind(|| {
+        let settings = settings::Settings::from_args(&cli.common)?;
+        commands::run(cli.command, &settings)
+    });
+    match outcome {
+        Ok(Ok(exit)) => exit.into(),
+        Ok(Err(error)) => exit::report(&error).into(),
+        Err(_) => exit::Exit::Bug.into(),
+    }
+}

@@ -1,1 +1,23 @@
-//! readers
+//! From a file tree to the facts of an install.
+//!
+//! Every reader is a function of a [`Tree`](tally_trees::Tree): facts out, and beside them what could not be read, each
+//! with its file and line. A bad record never loses the good ones; nothing of the install is executed. Parsers of our
+//! own work on bytes; the trees do the reading.
+//!
+//! - [`packages`]: one module per package system, in a registry;
+//! - [`launchers`]: desktop entries, menu, who owns them;
+//! - [`label`]: whose install it is;
+//! - [`take()`]: all of it, in one pass, as a tally.
+
+pub mod label;
+pub mod launchers;
+pub mod packages;
+
+mod keyfile;
+mod parts;
+mod sessions;
+mod take;
+mod text;
+
+pub use label::{LabelFacts, Overrides};
+pub use take::{TakeError, TakeOptions, take};

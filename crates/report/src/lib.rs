@@ -1,1 +1,34 @@
-//! report
+//! From a result to a document, and from a document to bytes.
+//!
+//! A [`View`] is a question with its answer. For people it becomes a neutral [`Document`], which one small
+//! renderer per format turns into bytes; for programs it becomes JSON or CSV straight from the typed result, in full
+//! precision. Colours, widths and formats are values that the caller decides.
+
+mod document;
+mod render;
+mod style;
+mod text;
+mod view;
+mod wire;
+
+pub use document::{Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Shrink, Span, Table};
+pub use render::{Canvas, Format, RenderError, render};
+pub use style::Palette;
+pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
+pub use view::{CompareView, CompareWhat, ShelfEntry, ShelfView, ShowView, ShowWhat};
+pub use wire::CsvTable;
+
+/// A question with its answer, in every form that it can take.
+pub trait View {
+    /// For people.
+    fn document(&self) -> Document;
+
+    /// For tables: a header and rows, cells in full precision.
+    fn csv(&self) -> CsvTable;
+
+    /// For programs.
+    ///
+    /// # Errors
+    /// When a number has no JSON form.
+    fn json(&self) -> serde_json::Result<Vec<u8>>;
+}

@@ -1,1 +1,21 @@
-//! saltmarsh
+//! Saltmarsh: a made-up distribution, written as real on-disk installs.
+//!
+//! The demo shows it, and the tests of every reader read it. The story is data (`world/*.toml`); the builders write each
+//! package system's real on-disk format. Nothing in it is random: the same world comes out every time.
+
+mod build;
+mod error;
+mod world;
+
+pub use error::WorldError;
+pub use world::{Install, World};
+
+use std::path::Path;
+
+/// Writes one install of the world as a root file system below `folder`, which is made when missing.
+///
+/// # Errors
+/// When a file can't be written.
+pub fn write_install(world: &World, install: &Install, folder: &Path) -> Result<(), WorldError> {
+    build::root(world, install, folder)
+}

@@ -1,1 +1,15 @@
-//! shelf
+//! The shelf: a plain folder of tallies, one `HANDLE.tally.json` each.
+//!
+//! Writing is atomic: a tally is complete under its name or not there at all. The folder may be under version control;
+//! nothing but tallies is expected in it, and whatever else lies there is left alone.
+
+mod codec;
+mod error;
+mod folder;
+
+pub use codec::{decode, encode};
+pub use error::ShelfError;
+pub use folder::{Put, Shelf, Shelved, write_atomically};
+
+/// The ending of a tally's file name.
+pub const ENDING: &str = ".tally.json";

@@ -1,1 +1,24 @@
-//! trees
+//! Read-only file trees.
+//!
+//! A [`Tree`] is an install as readers see it: folders, files and links under one root, whatever they lie in. Trees
+//! know nothing of packages; readers know nothing of what a tree lies in. Two rules hold for each:
+//!
+//! - a path is resolved inside the root: an absolute link starts at the root, `..` stops there, loops end in an error;
+//! - nothing is executed, mounted or written, and a file larger than the caller's limit is refused, not read.
+
+mod error;
+mod folder;
+mod memory;
+mod path;
+mod tree;
+
+pub use error::{TreeError, Why};
+pub use folder::Folder;
+pub use memory::Memory;
+pub use tree::{Entry, Node, NodeKind, Tree};
+
+/// The largest file that a reader asks for whole, unless it says otherwise: 256 MiB.
+pub const FILE_LIMIT: u64 = 256 << 20;
+
+/// The longest chain of links that is followed, as on Linux.
+pub const LINK_LIMIT: usize = 40;

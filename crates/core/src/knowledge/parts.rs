@@ -109,6 +109,11 @@ impl PartRules {
         Self::parse(BUILT_IN)
     }
 
+    /// The text of the rules inside the program: TOML with comments.
+    pub const fn built_in_text() -> &'static str {
+        BUILT_IN
+    }
+
     /// Reads a table of rules.
     ///
     /// # Errors

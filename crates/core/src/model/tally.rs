@@ -203,6 +203,11 @@ impl Tally {
         }
     }
 
+    /// The JSON Schema of a tally (draft 2020-12), as `docs/tally.schema.json` holds it.
+    pub fn schema() -> schemars::Schema {
+        schemars::schema_for!(Self)
+    }
+
     /// Packages whose files are there.
     pub fn present(&self) -> impl Iterator<Item = &Package> {
         self.packages.iter().filter(|package| package.is_present())

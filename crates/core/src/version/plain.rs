@@ -37,14 +37,16 @@ impl<'a> Iterator for Fields<'a> {
     }
 }
 
-/// Announcing word, end, other word, number.
-fn rank(field: Option<&[u8]>) -> u8 {
-    const ANNOUNCING: [&[u8]; 6] = [b"dev", b"alpha", b"beta", b"pre", b"preview", b"rc"];
+/// Words that announce a release, earliest first.
+const ANNOUNCING: [&[u8]; 6] = [b"dev", b"alpha", b"beta", b"pre", b"preview", b"rc"];
+
+/// Announcing words in their order, then the end, other words, numbers.
+fn rank(field: Option<&[u8]>) -> usize {
+    let announcing = |field: &[u8]| ANNOUNCING.iter().position(|word| field.eq_ignore_ascii_case(word));
     match field {
-        None => 1,
-        Some(field) if field[0].is_ascii_digit() => 3,
-        Some(field) if ANNOUNCING.iter().any(|word| field.eq_ignore_ascii_case(word)) => 0,
-        Some(_) => 2,
+        None => ANNOUNCING.len(),
+        Some(field) if field[0].is_ascii_digit() => ANNOUNCING.len() + 2,
+        Some(field) => announcing(field).unwrap_or(ANNOUNCING.len() + 1),
     }
 }
 

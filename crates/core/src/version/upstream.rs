@@ -36,7 +36,7 @@ fn dpkg(version: &str) -> &str {
 fn mark_at(version: &str, mark: &str) -> Option<usize> {
     let at = version.find(mark)?;
     let rest = &version[at + mark.len()..];
-    rest.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'u' | b'+' | b'~' | b'g' | b'i' | b't')).then_some(at)
+    rest.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'u' | b'+' | b'~')).then_some(at)
 }
 
 fn without_epoch(version: &str) -> &str {

@@ -1,0 +1,153 @@
+use crate::model::{Application, Delivery, Does, Launcher, Package, PackageRef, Text};
+use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
+
+/// The identifier of the application behind a launcher: its ID without ending and reverse-DNS prefix, lower case.
+///
+/// ```
+/// use tally_core::derive::application_id;
+/// assert_eq!(application_id("org.marsh.Inkcap.desktop"), "inkcap");
+/// assert_eq!(application_id("estuary-writer.desktop"), "estuary-writer");
+/// assert_eq!(application_id("lapwing_lapwing.desktop"), "lapwing"); // as snaps name theirs
+/// ```
+pub fn application_id(launcher_id: &str) -> Text {
+    let stem = launcher_id.strip_suffix(".desktop").unwrap_or(launcher_id);
+    let stem = match stem.split_once('_') {
+        Some((instance, program)) if instance == program => instance,
+        _ => stem,
+    };
+    let mut parts = stem.split('.');
+    let reverse_dns = parts.next().is_some_and(|first| (2..=4).contains(&first.len()) && !first.contains('-'))
+        && parts.clone().count() >= 2;
+    let last = if reverse_dns { parts.next_back().unwrap_or(stem) } else { stem };
+    Text::from(last.to_lowercase())
+}
+
+/// Joins shown launchers into applications, by identifier.
+///
+/// Launchers of one package that start the same program are one application; the same identifier delivered by
+/// several packages is one application with several deliveries. Web pages, settings pages, links and actions
+/// are launchers, but no applications.
+pub fn join_applications(launchers: &[Launcher], packages: &[Package]) -> Vec<Application> {
+    let by_ref: FxHashMap<PackageRef, &Package> =
+        packages.iter().filter(|p| p.is_present()).map(|p| (p.reference(), p)).collect();
+    let mut groups: BTreeMap<(Option<&PackageRef>, &str), Vec<&Launcher>> = BTreeMap::new();
+    for launcher in launchers.iter().filter(|l| l.shown && l.does == Does::Program) {
+        let program = launcher.runs.as_deref().unwrap_or(&launcher.id);
+        groups.entry((launcher.package.as_ref(), program)).or_default().push(launcher);
+    }
+    let mut applications: BTreeMap<Text, Application> = BTreeMap::new();
+    for ((package, program), group) in groups {
+        let Some(main) = main_launcher(&group, program) else { continue };
+        let package = package.and_then(|reference| by_ref.get(reference).copied());
+        let application = applications
+            .entry(application_id(&main.id))
+            .or_insert_with_key(|id| empty(id.clone(), main));
+        application.launchers.extend(group.iter().map(|launcher| launcher.id.clone()));
+        application.delivered.extend(package.map(delivery));
+    }
+    applications.into_values().map(finish).collect()
+}
+
+/// The launcher that names a group: the one called like its program, else the shortest identifier.
+fn main_launcher<'l>(group: &[&'l Launcher], program: &str) -> Option<&'l Launcher> {
+    let own = |launcher: &&&Launcher| *application_id(&launcher.id) == *program.to_lowercase();
+    let shortest = || group.iter().min_by_key(|launcher| (launcher.id.len(), &launcher.id));
+    group.iter().find(own).or_else(shortest).copied()
+}
+
+fn empty(id: Text, main: &Launcher) -> Application {
+    Application {
+        id,
+        name: main.name.clone(),
+        version: None,
+        menu: main.menu,
+        roles: Vec::new(),
+        delivered: Vec::new(),
+        launchers: Vec::new(),
+        bytes: None,
+    }
+}
+
+fn delivery(package: &Package) -> Delivery {
+    Delivery {
+        system: package.system,
+        package: package.name.clone(),
+        version: package.version.clone(),
+        bytes: package.installed_bytes,
+    }
+}
+
+fn finish(mut application: Application) -> Application {
+    application.launchers.sort();
+    application.launchers.dedup();
+    application.delivered.sort_by(|a, b| (a.system, &a.package).cmp(&(b.system, &b.package)));
+    application.delivered.dedup();
+    application.version = application
+        .delivered
+        .first()
+        .map(|d| Text::from(crate::version::upstream(d.system, &d.version)))
+        .filter(|version| !version.is_empty());
+    application.bytes = application.delivered.iter().map(|d| d.bytes).sum();
+    application
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Evidence, Menu, System};
+
+    fn launcher(id: &str, runs: &str, package: &str) -> Launcher {
+        Launcher {
+            id: id.into(),
+            name: id.trim_end_matches(".desktop").into(),
+            generic_name: None,
+            menu: Menu::Accessories,
+            categories: Vec::new(),
+            shown: true,
+            hidden_because: None,
+            runs: Some(runs.into()),
+            does: Does::Program,
+            url: None,
+            program_present: Some(true),
+            package: Some(PackageRef::new(System::Dpkg, package)),
+            version: None,
+            format: Some(System::Dpkg),
+            mime_types: Vec::new(),
+            evidence: Evidence::default(),
+        }
+    }
+
+    #[test]
+    fn one_program_of_one_package_is_one_application() {
+        let mut package = Package::new(System::Dpkg, "causeway", "4.2-1");
+        package.installed_bytes = Some(10);
+        let launchers =
+            [launcher("causeway-rename.desktop", "causeway", "causeway"), launcher("causeway.desktop", "causeway", "causeway")];
+        let applications = join_applications(&launchers, &[package]);
+        assert_eq!(applications.len(), 1);
+        assert_eq!((applications[0].id.as_str(), applications[0].version.as_deref()), ("causeway", Some("4.2")));
+        assert_eq!((applications[0].launchers.len(), applications[0].bytes), (2, Some(10)));
+    }
+
+    #[test]
+    fn two_deliveries_are_one_application() {
+        let mut sandboxed = launcher("org.marsh.Inkcap.desktop", "org.marsh.Inkcap", "org.marsh.Inkcap");
+        sandboxed.package = Some(PackageRef::new(System::Flatpak, "org.marsh.Inkcap"));
+        let packages =
+            [Package::new(System::Dpkg, "inkcap", "1-1"), Package::new(System::Flatpak, "org.marsh.Inkcap", "2")];
+        let applications = join_applications(&[launcher("inkcap.desktop", "inkcap", "inkcap"), sandboxed], &packages);
+        assert_eq!(applications.len(), 1);
+        assert_eq!(applications[0].delivered.len(), 2);
+        assert_eq!(applications[0].version.as_deref(), Some("1"));
+    }
+
+    #[test]
+    fn pages_and_hidden_launchers_are_no_applications() {
+        let mut page = launcher("page.desktop", "open", "x");
+        page.does = Does::WebPage;
+        let mut hidden = launcher("hidden.desktop", "hidden", "x");
+        hidden.shown = false;
+        assert!(join_applications(&[page, hidden], &[]).is_empty());
+    }
+}

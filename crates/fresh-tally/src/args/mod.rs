@@ -1,0 +1,282 @@
+//! What the user may type. Nothing here does anything.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+const EXAMPLES: &str = "\
+Examples:
+  fresh-tally demo                               see it all on made-up installs
+  fresh-tally take /mnt/fresh                    read the install whose root is mounted there
+  fresh-tally take / --edition Reedbed           read the running system, and name its edition
+  fresh-tally show saltmarsh-5.0-reedbed menu    what stands in the menu, with versions
+  fresh-tally compare OLD NEW                    what changed between two installs
+
+INSTALL is a handle on the shelf, a tally file, or anything that `take` can read.
+Exit codes: 0 done; 1 done, and the answer is no; 2 the command line is wrong;
+3 an input can't be read or written; 4 a bug.";
+
+/// Takes the tally of a fresh Linux install: what came in the box, and what changed on purpose
+///
+/// Reads the package databases, launchers and release files of an install, from its files alone: nothing of it is run,
+/// nothing is written to it, and no network is asked.
+#[derive(Debug, Parser)]
+#[command(name = "fresh-tally", version, after_help = EXAMPLES, after_long_help = EXAMPLES, max_term_width = 100)]
+pub(crate) struct Cli {
+    #[command(flatten)]
+    pub(crate) common: Common,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// Options that every command takes.
+#[derive(Debug, Args)]
+pub(crate) struct Common {
+    /// Folder of tallies [default: FRESH_TALLY_SHELF, else fresh-tally/shelf in the data folder]
+    #[arg(long, global = true, value_name = "DIR")]
+    pub(crate) shelf: Option<PathBuf>,
+    /// Form of the answer [default: by the ending of -o, else table]
+    #[arg(long, short, global = true, value_enum, value_name = "FORMAT")]
+    pub(crate) format: Option<FormatArg>,
+    /// Write the answer to a file, as a whole or not at all; `-` is standard output
+    #[arg(long, short, global = true, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// When to colour: auto asks the terminal and NO_COLOR
+    #[arg(long, global = true, value_enum, default_value_t = ColorArg::Auto, value_name = "WHEN")]
+    pub(crate) color: ColorArg,
+    /// Lay tables out for this many columns [default: the terminal's; without limit when piped]
+    #[arg(long, global = true, value_name = "COLUMNS", value_parser = clap::value_parser!(u16).range(20..))]
+    pub(crate) width: Option<u16>,
+    /// Say nothing but the answer and errors
+    #[arg(long, short, global = true)]
+    pub(crate) quiet: bool,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum FormatArg {
+    /// Aligned columns
+    Table,
+    /// Markdown, to be pasted as it is
+    Markdown,
+    /// Comma-separated values
+    Csv,
+    /// JSON
+    Json,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum ColorArg {
+    /// When the answer goes to a terminal
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Take(TakeArgs),
+    Show(ShowArgs),
+    Compare(CompareArgs),
+    Shelf(ShelfArgs),
+    Rules(RulesArgs),
+    Demo(DemoArgs),
+    Completions(CompletionsArgs),
+    /// Print the manual page, in roff
+    Man,
+}
+
+/// Read an install, say what was found, and put its tally on the shelf
+///
+/// What can't be read is named, file and line, and the rest is kept. With -o the tally goes to that file instead of the
+/// shelf (and to both when --shelf is given as well).
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally take /mnt/fresh
+  fresh-tally take /mnt/fresh --edition Mudflat --profile minimal
+  fresh-tally take /mnt/fresh -o fresh.tally.json")]
+pub(crate) struct TakeArgs {
+    /// Root folder of an install
+    pub(crate) source: PathBuf,
+    #[command(flatten)]
+    pub(crate) label: LabelArgs,
+    /// Handle on the shelf [default: made from the label]
+    #[arg(long, value_name = "NAME")]
+    pub(crate) handle: Option<String>,
+    /// Mark it as read from a live session
+    #[arg(long)]
+    pub(crate) live: bool,
+}
+
+/// What the release files do not say, or say wrong.
+#[derive(Debug, Args, Default)]
+#[command(next_help_heading = "Label")]
+pub(crate) struct LabelArgs {
+    /// Name of the distribution
+    #[arg(long, value_name = "NAME")]
+    pub(crate) distro: Option<String>,
+    /// Release number
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) release: Option<String>,
+    /// Code name of the release
+    #[arg(long, value_name = "NAME")]
+    pub(crate) codename: Option<String>,
+    /// Edition, flavor or spin
+    #[arg(long, value_name = "NAME")]
+    pub(crate) edition: Option<String>,
+    /// Choice made at install time: full, minimal
+    #[arg(long, value_name = "NAME")]
+    pub(crate) profile: Option<String>,
+    /// Architecture
+    #[arg(long, value_name = "NAME")]
+    pub(crate) arch: Option<String>,
+    /// Day of the release
+    #[arg(long, value_name = "YYYY-MM-DD")]
+    pub(crate) release_date: Option<String>,
+}
+
+/// Look at one install
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally show saltmarsh-5.0-reedbed
+  fresh-tally show saltmarsh-5.0-reedbed menu
+  fresh-tally show / packages --format csv -o packages.csv")]
+pub(crate) struct ShowArgs {
+    /// Handle, tally file, or source
+    pub(crate) install: String,
+    /// What to look at
+    #[arg(value_enum, default_value_t = ShowWhatArg::Overview)]
+    pub(crate) view: ShowWhatArg,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum ShowWhatArg {
+    /// One screen about everything
+    Overview,
+    /// What stands in the menu, by category, with version, package, format and size
+    Menu,
+    /// Every package
+    Packages,
+}
+
+/// Tell what changed from one install to another
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally compare saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed
+  fresh-tally compare old.tally.json /mnt/fresh --view packages
+  fresh-tally compare OLD NEW --format markdown -o notes.md")]
+pub(crate) struct CompareArgs {
+    /// The old install: handle, tally file, or source
+    pub(crate) old: String,
+    /// The new one
+    pub(crate) new: String,
+    /// What to look at
+    #[arg(long, value_enum, default_value_t = CompareWhatArg::Headlines)]
+    pub(crate) view: CompareWhatArg,
+    /// End with exit code 1 when anything differs
+    #[arg(long)]
+    pub(crate) exit_code: bool,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum CompareWhatArg {
+    /// Parts, programs, and the weightiest packages
+    Headlines,
+    /// All parts, unchanged ones too
+    Parts,
+    /// All programs that changed
+    Applications,
+    /// All packages that changed
+    Packages,
+    /// All of that
+    All,
+}
+
+/// Keep tallies: list, rename, drop
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally shelf
+  fresh-tally shelf rename saltmarsh-5.0-reedbed bittern
+  fresh-tally shelf drop bittern")]
+pub(crate) struct ShelfArgs {
+    #[command(subcommand)]
+    pub(crate) action: Option<ShelfAction>,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum ShelfAction {
+    /// List what is on the shelf (the default)
+    List,
+    /// Give a tally another handle
+    Rename {
+        /// Its handle
+        old: String,
+        /// The new one: lower-case letters, digits, dots, hyphens
+        new: String,
+    },
+    /// Take tallies off the shelf for good
+    Drop {
+        /// Their handles
+        #[arg(required = true)]
+        handles: Vec<String>,
+    },
+}
+
+/// Ask the built-in knowledge
+#[derive(Debug, Args)]
+pub(crate) struct RulesArgs {
+    #[command(subcommand)]
+    pub(crate) action: RulesAction,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum RulesAction {
+    /// Compare two versions by a package system's own order
+    ///
+    /// Prints `<`, `=` or `>`. With `-` for A, reads lines of two versions divided by a tab from standard input, and
+    /// prints each with its order behind another tab.
+    #[command(after_help = "\
+Examples:
+  fresh-tally rules order dpkg 1.0~rc1 1.0
+  printf '1.0\\t1.0-0\\n' | fresh-tally rules order dpkg -")]
+    Order {
+        /// Package system
+        system: String,
+        /// A version, or `-`
+        #[arg(allow_hyphen_values = true)]
+        a: String,
+        /// Another version
+        #[arg(allow_hyphen_values = true)]
+        b: Option<String>,
+    },
+    /// Print the rules that find parts, as TOML
+    Parts,
+    /// Print the JSON Schema of a tally
+    Schema,
+}
+
+/// Walk through take, show and compare on made-up installs
+///
+/// Writes two releases of a made-up distribution as real root folders, and runs each command on them. The folder is
+/// kept, so that every command can be repeated.
+#[derive(Debug, Args)]
+pub(crate) struct DemoArgs {
+    /// Folder for the made-up installs and their shelf [default: a new temporary folder]
+    #[arg(long, value_name = "DIR")]
+    pub(crate) into: Option<PathBuf>,
+}
+
+/// Print a completion script for a shell
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally completions bash > ~/.local/share/bash-completion/completions/fresh-tally
+  fresh-tally completions zsh > ~/.zfunc/_fresh-tally")]
+pub(crate) struct CompletionsArgs {
+    /// Shell
+    pub(crate) shell: clap_complete::Shell,
+}

@@ -1,0 +1,28 @@
+//! One file per command: settings in, exit code out.
+
+mod compare;
+mod demo;
+mod rules;
+mod scripts;
+mod shelf;
+mod show;
+mod take;
+
+use crate::args::Command;
+use crate::error::Failure;
+use crate::exit::Exit;
+use crate::settings::Settings;
+
+/// Runs a command.
+pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure> {
+    match command {
+        Command::Take(args) => take::run(args, settings),
+        Command::Show(args) => show::run(&args.install, show::what(args.view), settings),
+        Command::Compare(args) => compare::run(&args, settings),
+        Command::Shelf(args) => shelf::run(args.action, settings),
+        Command::Rules(args) => rules::run(args.action, settings),
+        Command::Demo(args) => demo::run(args.into, settings),
+        Command::Completions(args) => scripts::completions(args.shell, settings),
+        Command::Man => scripts::man(settings),
+    }
+}

@@ -1,0 +1,62 @@
+use crate::args::RulesAction;
+use crate::error::Failure;
+use crate::exit::Exit;
+use crate::output;
+use crate::settings::Settings;
+use std::fmt::Write as _;
+use std::io::Read;
+use tally_core::knowledge::PartRules;
+use tally_core::model::{System, Tally};
+use tally_core::version::{EXACT, compare, sign};
+
+pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Failure> {
+    let bytes = match action {
+        RulesAction::Order { system, a, b } => order(&system, &a, b.as_deref())?.into_bytes(),
+        RulesAction::Parts => PartRules::built_in_text().as_bytes().to_vec(),
+        RulesAction::Schema => schema()?,
+    };
+    output::answer(&bytes, settings)?;
+    Ok(Exit::Done)
+}
+
+fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, Failure> {
+    let system = System::from_name(system).filter(|system| EXACT.contains(system)).ok_or_else(|| {
+        let known: Vec<&str> = EXACT.iter().map(|system| system.name()).collect();
+        Failure::Usage(format!("no version order for `{system}`; known: {}", known.join(", ")))
+    })?;
+    match (a, b) {
+        ("-", None) => order_lines(system, &read_stdin()?),
+        (_, None) => Err(Failure::Usage("two versions are needed, or `-` to read pairs from standard input".into())),
+        (a, Some(b)) => Ok(format!("{}\n", sign(compare(system, a, b)))),
+    }
+}
+
+fn read_stdin() -> Result<Vec<u8>, Failure> {
+    let mut bytes = Vec::new();
+    match std::io::stdin().lock().read_to_end(&mut bytes) {
+        Ok(_) => Ok(bytes),
+        Err(error) => Err(Failure::Source { path: "standard input".into(), why: error.to_string() }),
+    }
+}
+
+/// Lines of `A<TAB>B` in, lines of `A<TAB>B<TAB>order` out; columns behind the second are not looked at.
+fn order_lines(system: System, bytes: &[u8]) -> Result<String, Failure> {
+    let text = String::from_utf8_lossy(bytes);
+    let mut out = String::with_capacity(text.len() + text.len() / 8);
+    for (number, line) in (1..).zip(text.split('\n')).filter(|(_, line)| !line.is_empty()) {
+        let mut columns = line.split('\t');
+        let (Some(a), Some(b)) = (columns.next(), columns.next()) else {
+            let why = format!("line {number} has no tab between two versions");
+            return Err(Failure::Source { path: "standard input".into(), why });
+        };
+        _ = writeln!(out, "{a}\t{b}\t{}", sign(compare(system, a, b)));
+    }
+    Ok(out)
+}
+
+fn schema() -> Result<Vec<u8>, Failure> {
+    let mut bytes = serde_json::to_vec_pretty(&Tally::schema())
+        .map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))?;
+    bytes.push(b'\n');
+    Ok(bytes)
+}

@@ -1,0 +1,29 @@
+//! What shells and manual readers ask for.
+
+use crate::args::Cli;
+use crate::error::Failure;
+use crate::exit::Exit;
+use crate::output;
+use crate::settings::Settings;
+use clap::CommandFactory;
+
+pub(crate) fn completions(shell: clap_complete::Shell, settings: &Settings) -> Result<Exit, Failure> {
+    let mut script = Vec::new();
+    clap_complete::generate(shell, &mut Cli::command(), "fresh-tally", &mut script);
+    output::answer(&script, settings)?;
+    Ok(Exit::Done)
+}
+
+/// The manual: the program's page, then one for each command.
+pub(crate) fn man(settings: &Settings) -> Result<Exit, Failure> {
+    let mut command = Cli::command();
+    command.build();
+    let mut page = Vec::new();
+    let fail = |source| Failure::Output { to: "the manual".into(), source };
+    clap_mangen::Man::new(command.clone()).render(&mut page).map_err(fail)?;
+    for sub in command.get_subcommands().filter(|sub| sub.get_name() != "help") {
+        clap_mangen::Man::new(sub.clone()).render(&mut page).map_err(fail)?;
+    }
+    output::answer(&page, settings)?;
+    Ok(Exit::Done)
+}

@@ -1,0 +1,69 @@
+use crate::args::{LabelArgs, TakeArgs};
+use crate::error::Failure;
+use crate::exit::Exit;
+use crate::settings::Settings;
+use crate::{install, output};
+use tally_core::knowledge::PartRules;
+use tally_core::model::{Medium, Tally};
+use tally_readers::Overrides;
+use tally_report::{Format, ShowView, ShowWhat, render};
+use tally_shelf::encode;
+
+pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> {
+    if let Some(handle) = &args.handle {
+        install::check_handle(handle)?;
+    }
+    check_date(args.label.release_date.as_deref())?;
+    let rules = PartRules::built_in()?;
+    let medium = if args.live { Medium::Live } else { Medium::Installed };
+    let mut tally = install::take(&args.source, medium, overrides(args.label), settings, &rules)?;
+    if let Some(handle) = args.handle {
+        tally.label.handle = handle.into();
+    }
+    keep(&mut tally, settings)?;
+    say(&tally, settings)?;
+    Ok(Exit::Done)
+}
+
+fn overrides(args: LabelArgs) -> Overrides {
+    let LabelArgs { distro, release, codename, edition, profile, arch, release_date } = args;
+    Overrides { distro, release, codename, edition, profile, arch, release_date }
+}
+
+fn check_date(day: Option<&str>) -> Result<(), Failure> {
+    match day.map(str::parse::<jiff::civil::Date>) {
+        Some(Err(_)) => Err(Failure::Usage(format!("--release-date: `{}` is no day like 2031-05-02", day.unwrap_or_default()))),
+        _ => Ok(()),
+    }
+}
+
+/// Puts the tally where it belongs: the file of `-o`, the shelf, or both.
+fn keep(tally: &mut Tally, settings: &Settings) -> Result<(), Failure> {
+    if settings.output.is_none() || settings.shelf_given {
+        let put = settings.shelf.put(tally)?;
+        let verb = if put.replaced { "Took the place of the earlier tally" } else { "Put on the shelf" };
+        output::status(settings, &format!("{verb} as `{}`.", put.handle));
+    }
+    if let Some(path) = &settings.output {
+        output::file(path, &encoded(tally)?)?;
+        output::status(settings, &format!("Wrote the tally to `{}`.", path.display()));
+    }
+    Ok(())
+}
+
+/// One screen of what was found; as JSON the tally itself.
+fn say(tally: &Tally, settings: &Settings) -> Result<(), Failure> {
+    let format = if settings.output.is_some() { Format::Table } else { settings.format() };
+    if settings.output.is_some() && settings.quiet {
+        return Ok(());
+    }
+    let bytes = match format {
+        Format::Json => encoded(tally)?,
+        format => render(&ShowView { tally, what: ShowWhat::Overview }, format, settings.canvas)?,
+    };
+    output::stdout(&bytes)
+}
+
+fn encoded(tally: &Tally) -> Result<Vec<u8>, Failure> {
+    encode(tally).map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))
+}

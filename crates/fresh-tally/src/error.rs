@@ -1,0 +1,74 @@
+use crate::exit::Exit;
+use std::path::PathBuf;
+use tally_readers::TakeError;
+use tally_report::RenderError;
+use tally_shelf::ShelfError;
+
+/// Everything that can end a command early.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Failure {
+    /// Something given on the command line can't be meant.
+    #[error("{0}")]
+    Usage(String),
+    /// A source can't be read.
+    #[error("can't read `{}`: {why}", path.display())]
+    Source { path: PathBuf, why: String },
+    /// A source can be read, but is no install.
+    #[error("`{}` {source}", path.display())]
+    NoInstall { path: PathBuf, source: TakeError },
+    /// Neither on the shelf nor a path.
+    #[error("no install `{asked}`: neither a handle on the shelf `{}` nor a path", shelf.display())]
+    NoSuchInstall { asked: String, shelf: PathBuf, near: Vec<String> },
+    /// The shelf or a tally.
+    #[error(transparent)]
+    Shelf(#[from] ShelfError),
+    /// An output can't be written.
+    #[error("can't write {to}: {source}")]
+    Output { to: String, source: std::io::Error },
+    /// A view has no bytes in this format.
+    #[error(transparent)]
+    Render(#[from] RenderError),
+    /// The made-up world can't be written.
+    #[error(transparent)]
+    World(#[from] saltmarsh::WorldError),
+    /// A table of rules can't be used.
+    #[error("the rules for parts: {0}")]
+    Rules(#[from] tally_core::knowledge::RulesError),
+}
+
+impl Failure {
+    /// The code that the program ends with.
+    pub(crate) fn exit(&self) -> Exit {
+        match self {
+            Self::Usage(_) => Exit::Usage,
+            Self::Shelf(ShelfError::BadHandle { .. } | ShelfError::InUse { .. }) => Exit::Usage,
+            Self::Rules(_) => Exit::Bug,
+            _ => Exit::Input,
+        }
+    }
+
+    /// What to try.
+    pub(crate) fn hint(&self) -> Option<String> {
+        match self {
+            Self::NoSuchInstall { near, .. } if !near.is_empty() => Some(format!("did you mean {}?", quoted(near))),
+            Self::NoSuchInstall { .. } => Some("`fresh-tally shelf` lists the handles; `fresh-tally take SOURCE` adds one".into()),
+            Self::Shelf(ShelfError::Unknown { near, .. }) if !near.is_empty() => Some(format!("did you mean {}?", quoted(near))),
+            Self::Shelf(ShelfError::Unknown { .. }) => Some("`fresh-tally shelf` lists the handles".into()),
+            Self::Shelf(ShelfError::InUse { .. }) => Some("choose another handle, or drop that one first".into()),
+            Self::Shelf(ShelfError::OtherSchema { .. }) => Some("a newer fresh-tally wrote it: update this one".into()),
+            Self::NoInstall { .. } => {
+                Some("point at the root of the install: the folder that holds its `etc`, `usr` and `var`".into())
+            }
+            _ => None,
+        }
+    }
+
+    /// Whether whoever read our output has gone: no error at all.
+    pub(crate) fn is_closed_pipe(&self) -> bool {
+        matches!(self, Self::Output { source, .. } if source.kind() == std::io::ErrorKind::BrokenPipe)
+    }
+}
+
+fn quoted(names: &[String]) -> String {
+    names.iter().take(3).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(" or ")
+}

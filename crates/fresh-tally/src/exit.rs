@@ -1,0 +1,49 @@
+//! Exit codes, and the one place that turns an error into words, a hint and a code.
+
+use crate::error::Failure;
+use std::panic::PanicHookInfo;
+use std::process::ExitCode;
+
+/// How the program ends. Scripts rely on these numbers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Exit {
+    /// Done.
+    Done = 0,
+    /// Done, and the answer is "no".
+    No = 1,
+    /// The command line is wrong.
+    Usage = 2,
+    /// An input can't be read, or an output can't be written.
+    Input = 3,
+    /// A bug.
+    Bug = 4,
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        Self::from(exit as u8)
+    }
+}
+
+/// Says what went wrong on standard error: one line, and a hint where one helps.
+#[allow(clippy::print_stderr, reason = "errors end here")]
+pub(crate) fn report(failure: &Failure) -> Exit {
+    if failure.is_closed_pipe() {
+        return Exit::Done;
+    }
+    eprintln!("error: {}", tally_report::clean(&failure.to_string()));
+    if let Some(hint) = failure.hint() {
+        eprintln!("hint: {}", tally_report::clean(&hint));
+    }
+    failure.exit()
+}
+
+/// What a panic prints: where it happened, and that it is not the user's fault.
+#[allow(clippy::print_stderr, reason = "the last words of the program")]
+pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
+    let place = info.location().map(ToString::to_string).unwrap_or_default();
+    let payload = info.payload();
+    let words = payload.downcast_ref::<&str>().copied().or_else(|| payload.downcast_ref::<String>().map(String::as_str));
+    eprintln!("error: a bug in fresh-tally {} at {place}: {}", env!("CARGO_PKG_VERSION"), words.unwrap_or("no words"));
+    eprintln!("hint: please report this line and the command that led to it");
+}

@@ -1,0 +1,49 @@
+//! The only door to standard output, standard error and answer files.
+
+use crate::error::Failure;
+use crate::settings::Settings;
+use std::io::Write;
+use std::path::Path;
+use tally_report::{View, render};
+use tally_shelf::{ShelfError, write_atomically};
+
+/// Renders a view, and sends it where the answer goes.
+pub(crate) fn show(view: &dyn View, settings: &Settings) -> Result<(), Failure> {
+    let bytes = render(view, settings.format(), settings.canvas)?;
+    answer(&bytes, settings)
+}
+
+/// Sends the answer to standard output, or to the file of `-o`.
+pub(crate) fn answer(bytes: &[u8], settings: &Settings) -> Result<(), Failure> {
+    match &settings.output {
+        Some(path) => file(path, bytes),
+        None => stdout(bytes),
+    }
+}
+
+/// Writes a file as a whole or not at all. What is no regular file (a pipe, a terminal) is written to directly.
+pub(crate) fn file(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
+    let fail = |source| Failure::Output { to: format!("`{}`", path.display()), source };
+    if path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()) {
+        return std::fs::OpenOptions::new().write(true).open(path).and_then(|mut file| file.write_all(bytes)).map_err(fail);
+    }
+    write_atomically(path, bytes, true).map_err(|error| match error {
+        ShelfError::Io { source, .. } => fail(source),
+        other => other.into(),
+    })
+}
+
+/// Writes to standard output.
+pub(crate) fn stdout(bytes: &[u8]) -> Result<(), Failure> {
+    let mut out = std::io::stdout().lock();
+    let result = out.write_all(bytes).and_then(|()| out.flush());
+    result.map_err(|source| Failure::Output { to: "to standard output".into(), source })
+}
+
+/// A status line on standard error: a full sentence, unless quiet.
+#[allow(clippy::print_stderr, reason = "status lines go through here")]
+pub(crate) fn status(settings: &Settings, sentence: &str) {
+    if !settings.quiet {
+        eprintln!("{}", tally_report::clean(sentence));
+    }
+}

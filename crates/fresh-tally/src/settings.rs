@@ -1,0 +1,97 @@
+//! What the arguments and the environment mean together. The environment is read here and nowhere else.
+
+use crate::args::{ColorArg, Common, FormatArg};
+use crate::error::Failure;
+use std::io::IsTerminal;
+use std::path::{Path, PathBuf};
+use tally_report::{Canvas, Format, Palette};
+use tally_shelf::Shelf;
+
+/// Decided once, before any command runs.
+#[derive(Debug)]
+pub(crate) struct Settings {
+    /// The shelf.
+    pub(crate) shelf: Shelf,
+    /// Whether `--shelf` was given.
+    pub(crate) shelf_given: bool,
+    /// The form of the answer, where one was asked for.
+    pub(crate) format: Option<Format>,
+    /// Where the answer goes; `None` is standard output.
+    pub(crate) output: Option<PathBuf>,
+    /// Width and colours.
+    pub(crate) canvas: Canvas,
+    /// No status lines.
+    pub(crate) quiet: bool,
+    /// The moment that tallies are taken at, RFC 3339 UTC; `SOURCE_DATE_EPOCH` wins over the clock.
+    pub(crate) now: String,
+}
+
+impl Settings {
+    /// Puts arguments and environment together.
+    pub(crate) fn from_args(common: &Common) -> Result<Self, Failure> {
+        let output = common.output.clone().filter(|path| path != Path::new("-"));
+        let asked = common.format.map(|format| match format {
+            FormatArg::Table => Format::Table,
+            FormatArg::Markdown => Format::Markdown,
+            FormatArg::Csv => Format::Csv,
+            FormatArg::Json => Format::Json,
+        });
+        let to_terminal = output.is_none() && std::io::stdout().is_terminal();
+        Ok(Self {
+            shelf: Shelf::new(shelf_folder(common)?),
+            shelf_given: common.shelf.is_some(),
+            format: asked.or_else(|| output.as_deref().and_then(format_of_ending)),
+            canvas: Canvas { width: width(common, to_terminal), palette: palette(common.color, to_terminal) },
+            output,
+            quiet: common.quiet,
+            now: now(),
+        })
+    }
+
+    /// The form of the answer.
+    pub(crate) fn format(&self) -> Format {
+        self.format.unwrap_or_default()
+    }
+}
+
+fn format_of_ending(path: &Path) -> Option<Format> {
+    match path.extension()?.to_str()? {
+        "md" | "markdown" => Some(Format::Markdown),
+        "csv" => Some(Format::Csv),
+        "json" => Some(Format::Json),
+        "txt" => Some(Format::Table),
+        _ => None,
+    }
+}
+
+fn shelf_folder(common: &Common) -> Result<PathBuf, Failure> {
+    let set = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
+    let data = || set("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
+    common
+        .shelf
+        .clone()
+        .or_else(|| set("FRESH_TALLY_SHELF"))
+        .or_else(|| data().map(|data| data.join("fresh-tally/shelf")))
+        .ok_or_else(|| Failure::Usage("no home folder to keep the shelf in: give one with --shelf DIR".into()))
+}
+
+fn width(common: &Common, to_terminal: bool) -> Option<usize> {
+    let asked = common.width.map(usize::from);
+    asked.or_else(|| to_terminal.then(|| terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0))))
+}
+
+fn palette(color: ColorArg, to_terminal: bool) -> Palette {
+    let refused = || std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
+    let dumb = || std::env::var_os("TERM").is_some_and(|term| term == "dumb");
+    match color {
+        ColorArg::Always => Palette::Coloured,
+        ColorArg::Auto if to_terminal && !refused() && !dumb() => Palette::Coloured,
+        ColorArg::Auto | ColorArg::Never => Palette::Plain,
+    }
+}
+
+fn now() -> String {
+    let epoch = std::env::var("SOURCE_DATE_EPOCH").ok().and_then(|seconds| seconds.parse::<i64>().ok());
+    let moment = epoch.and_then(|seconds| jiff::Timestamp::from_second(seconds).ok()).unwrap_or_else(jiff::Timestamp::now);
+    moment.strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
+}

@@ -1,0 +1,129 @@
+//! Key files: groups in brackets, `key=value` lines. Desktop entries, session files, configuration.
+//!
+//! Follows the basic format of the Desktop Entry Specification 1.5. Crates for this fail on a bad line or on invalid
+//! UTF-8; this decoder keeps what is good and names the rest.
+
+use crate::text::{lines, text};
+use smol_str::SmolStr;
+use tally_core::model::Unread;
+
+/// A key file in the order of its lines.
+#[derive(Debug, Default)]
+pub(crate) struct KeyFile {
+    groups: Vec<Group>,
+    /// Lines that are neither comment, group nor `key=value`.
+    pub(crate) unread: Vec<Unread>,
+}
+
+/// One group.
+#[derive(Debug)]
+pub(crate) struct Group {
+    name: SmolStr,
+    entries: Vec<(SmolStr, SmolStr)>,
+}
+
+impl KeyFile {
+    /// Decodes a key file; `file` names it in problems. Localised keys (`Name[de]`) are left out.
+    pub(crate) fn parse(file: &str, bytes: &[u8]) -> Self {
+        let mut parsed = Self::default();
+        for (line, raw) in lines(bytes) {
+            let content = raw.trim_ascii();
+            if content.is_empty() || content[0] == b'#' {
+                continue;
+            }
+            if let Some(name) = content.strip_prefix(b"[").and_then(|rest| rest.strip_suffix(b"]")) {
+                parsed.groups.push(Group { name: text(name), entries: Vec::new() });
+                continue;
+            }
+            let Some(equals) = memchr::memchr(b'=', content) else {
+                parsed.unread.push(Unread::at(file, line, "is neither a group nor `key=value`"));
+                continue;
+            };
+            let key = content[..equals].trim_ascii();
+            if key.ends_with(b"]") {
+                continue;
+            }
+            match parsed.groups.last_mut() {
+                Some(group) => group.entries.push((text(key), text(&content[equals + 1..]))),
+                None => parsed.unread.push(Unread::at(file, line, "stands before the first group")),
+            }
+        }
+        parsed
+    }
+
+    /// The first group of that name.
+    pub(crate) fn group(&self, name: &str) -> Option<&Group> {
+        self.groups.iter().find(|group| group.name == name)
+    }
+}
+
+impl Group {
+    /// The raw value of the first entry with that key; `None` when absent or empty.
+    pub(crate) fn get(&self, key: &str) -> Option<&SmolStr> {
+        self.entries.iter().find(|(k, _)| k == key).map(|(_, value)| value).filter(|value| !value.is_empty())
+    }
+
+    /// A string value with its escapes (`\s \n \t \r \\`) resolved.
+    pub(crate) fn string(&self, key: &str) -> Option<SmolStr> {
+        self.get(key).map(|value| unescape(value))
+    }
+
+    /// Whether a boolean is true (`true`, or the `1` of old files).
+    pub(crate) fn is_true(&self, key: &str) -> bool {
+        self.get(key).is_some_and(|value| value.eq_ignore_ascii_case("true") || value == "1")
+    }
+
+    /// A list: values between semicolons, empty ones left out.
+    pub(crate) fn list(&self, key: &str) -> Vec<SmolStr> {
+        let Some(value) = self.get(key) else { return Vec::new() };
+        value.split(';').map(str::trim).filter(|item| !item.is_empty()).map(unescape).collect()
+    }
+}
+
+fn unescape(value: &str) -> SmolStr {
+    if !value.contains('\\') {
+        return value.into();
+    }
+    let mut plain = String::with_capacity(value.len());
+    let mut chars = value.chars();
+    while let Some(c) = chars.next() {
+        if c != '\\' {
+            plain.push(c);
+            continue;
+        }
+        match chars.next() {
+            Some('s') => plain.push(' '),
+            Some('n') => plain.push('\n'),
+            Some('t') => plain.push('\t'),
+            Some('r') => plain.push('\r'),
+            Some(other) => plain.push(other),
+            None => plain.push('\\'),
+        }
+    }
+    plain.into()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn keeps_what_is_good_and_names_the_rest() {
+        let file = b"stray=1\n# c\n[A]\nName=x\\sy\nName[de]=z\njunk\nList=a;;b;\nBad=\xff\n[A]\nName=second";
+        let parsed = KeyFile::parse("f", file);
+        let group = parsed.group("A").unwrap();
+        assert_eq!(group.string("Name").unwrap(), "x y");
+        assert_eq!(group.list("List"), ["a", "b"]);
+        assert_eq!(group.get("Bad").unwrap(), "\u{fffd}");
+        let places: Vec<Option<u32>> = parsed.unread.iter().map(|u| u.line).collect();
+        assert_eq!(places, [Some(1), Some(6)]);
+    }
+
+    proptest! {
+        #[test]
+        fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+            KeyFile::parse("f", &bytes);
+        }
+    }
+}

@@ -1,0 +1,293 @@
+//! Launchers: desktop entries by the Desktop Entry Specification 1.5. See `docs/formats/desktop-entry.md`.
+
+mod exec;
+
+use crate::keyfile::{Group, KeyFile};
+use crate::text::{filled, name_text};
+use exec::Exec;
+use rayon::prelude::*;
+use rustc_hash::FxHashSet;
+use std::path::PathBuf;
+use tally_core::knowledge::menu_of;
+use tally_core::model::{Does, Evidence, Launcher, Menu, System, Text, Unread};
+use tally_trees::{NodeKind, Tree};
+
+/// Folders of launchers, those that win first. A file of the same ID in a later folder is shadowed.
+const FOLDERS: &[&str] = &[
+    "etc/skel/.local/share/applications",
+    "root/.local/share/applications",
+    "var/lib/flatpak/exports/share/applications",
+    "usr/local/share/applications",
+    "usr/share/applications",
+    "var/lib/snapd/desktop/applications",
+];
+
+/// How deep folders of launchers may nest.
+const DEPTH: usize = 4;
+
+/// Where programs lie.
+const PROGRAM_FOLDERS: &[&str] =
+    &["usr/local/sbin", "usr/local/bin", "usr/sbin", "usr/bin", "sbin", "bin", "usr/local/games", "usr/games", "snap/bin"];
+
+/// What was found in the folders of launchers.
+#[derive(Debug, Default)]
+pub struct LauncherFacts {
+    /// Launchers by ID; owner and version are not filled yet.
+    pub launchers: Vec<Launcher>,
+    /// Lines and files that could not be read.
+    pub unread: Vec<Unread>,
+    /// Whether the tree holds programs at all, so that a missing one can be told.
+    pub programs_known: bool,
+}
+
+/// Reads all launchers, judged by the desktop names given (the values of `XDG_CURRENT_DESKTOP`).
+pub fn read(tree: &dyn Tree, desktops: &[Text]) -> LauncherFacts {
+    let mut folders: Vec<PathBuf> = homes(tree);
+    folders.extend(FOLDERS.iter().map(PathBuf::from));
+    let files: Vec<(Text, String)> = folders
+        .iter()
+        .flat_map(|folder| {
+            let mut files = Vec::new();
+            collect(tree, folder, "", DEPTH, &mut files);
+            files.sort();
+            files
+        })
+        .collect();
+    let programs = Programs::of(tree);
+    let read: Vec<(Option<Launcher>, Vec<Unread>)> =
+        files.par_iter().map(|(id, path)| read_one(tree, id, path, desktops, &programs)).collect();
+    let mut facts = LauncherFacts { programs_known: programs.known, ..LauncherFacts::default() };
+    let mut winners: FxHashSet<Text> = FxHashSet::default();
+    for (launcher, unread) in read {
+        facts.unread.extend(unread);
+        let Some(mut launcher) = launcher else { continue };
+        if !winners.insert(launcher.id.clone()) {
+            launcher.shown = false;
+            launcher.hidden_because = Some("another file of the same ID comes first".into());
+        }
+        facts.launchers.push(launcher);
+    }
+    facts
+}
+
+fn homes(tree: &dyn Tree) -> Vec<PathBuf> {
+    let folders = tree.names("home").into_iter().filter(|entry| entry.kind == NodeKind::Folder);
+    folders.map(|entry| PathBuf::from("home").join(entry.name).join(".local/share/applications")).collect()
+}
+
+/// Collects IDs and paths; a file in a folder below has the folder's name and a hyphen in its ID.
+fn collect(tree: &dyn Tree, folder: &std::path::Path, prefix: &str, depth: usize, files: &mut Vec<(Text, String)>) {
+    for entry in tree.names(folder) {
+        let name = name_text(&entry.name);
+        let path = folder.join(&entry.name);
+        if entry.kind == NodeKind::Folder && depth > 0 {
+            collect(tree, &path, &format!("{prefix}{name}-"), depth - 1, files);
+        } else if name.ends_with(".desktop") {
+            if let Some(path) = path.to_str() {
+                files.push((format!("{prefix}{name}").into(), path.to_owned()));
+            }
+        }
+    }
+}
+
+/// Which programs a tree holds.
+struct Programs<'t> {
+    tree: &'t dyn Tree,
+    known: bool,
+}
+
+impl<'t> Programs<'t> {
+    /// A tree with no shell in it holds no programs (a collection of databases and launchers does not).
+    fn of(tree: &'t dyn Tree) -> Self {
+        Self { tree, known: tree.exists("bin/sh") || tree.exists("usr/bin/env") }
+    }
+
+    /// Whether a command is there; `None` when the tree can't tell.
+    fn has(&self, command: &str) -> Option<bool> {
+        if !self.known {
+            return None;
+        }
+        Some(if command.contains('/') {
+            self.tree.exists(command)
+        } else {
+            PROGRAM_FOLDERS.iter().any(|folder| self.tree.exists(format!("{folder}/{command}")))
+        })
+    }
+}
+
+fn read_one(
+    tree: &dyn Tree,
+    id: &Text,
+    path: &str,
+    desktops: &[Text],
+    programs: &Programs<'_>,
+) -> (Option<Launcher>, Vec<Unread>) {
+    let bytes = match tree.read(path) {
+        Ok(bytes) => bytes,
+        Err(error) => return (None, vec![Unread::whole(path, error.why.to_string())]),
+    };
+    let mut parsed = KeyFile::parse(path, &bytes);
+    let mut unread = std::mem::take(&mut parsed.unread);
+    let Some(group) = parsed.group("Desktop Entry") else {
+        unread.push(Unread::whole(path, "has no group `[Desktop Entry]`"));
+        return (None, unread);
+    };
+    (Some(launcher(id, path, group, desktops, programs)), unread)
+}
+
+fn launcher(id: &Text, path: &str, group: &Group, desktops: &[Text], programs: &Programs<'_>) -> Launcher {
+    let categories = group.list("Categories");
+    let menu = menu_of(&categories);
+    let exec = group.get("Exec").map(|line| Exec::parse(line)).unwrap_or_default();
+    let url = exec.url.clone().or_else(|| group.string("URL"));
+    let does = does(group, &exec, menu, url.as_deref());
+    let hidden_because = hidden_because(group, desktops, programs);
+    let program_present = exec.command.as_deref().and_then(|command| programs.has(command));
+    Launcher {
+        id: id.clone(),
+        name: group.string("Name").unwrap_or_else(|| id.clone()),
+        generic_name: group.string("GenericName"),
+        menu,
+        categories,
+        shown: hidden_because.is_none(),
+        hidden_because,
+        runs: exec.program.and_then(filled),
+        does,
+        url,
+        program_present,
+        package: None,
+        version: None,
+        format: format_of(group, path),
+        mime_types: group.list("MimeType"),
+        evidence: Evidence::file(path),
+    }
+}
+
+/// A launcher that a sandbox exported says so itself; native ones get their system from their owner.
+fn format_of(group: &Group, path: &str) -> Option<System> {
+    if group.get("X-Flatpak").is_some() || path.starts_with("var/lib/flatpak/") {
+        Some(System::Flatpak)
+    } else if group.get("X-SnapInstanceName").is_some() || path.starts_with("var/lib/snapd/") {
+        Some(System::Snap)
+    } else {
+        None
+    }
+}
+
+fn does(group: &Group, exec: &Exec, menu: Menu, url: Option<&str>) -> Does {
+    let web = |url: &str| url.starts_with("http://") || url.starts_with("https://");
+    match group.get("Type").map(|kind| kind.as_str()) {
+        Some("Link") if url.is_some_and(web) => Does::WebPage,
+        Some("Link" | "Directory") => Does::Link,
+        _ if url.is_some_and(web) => Does::WebPage,
+        _ if exec.opens => Does::Link,
+        _ if menu == Menu::Settings => Does::SettingsPage,
+        _ if exec.program.as_deref().is_some_and(ends_the_session) => Does::Action,
+        _ => Does::Program,
+    }
+}
+
+/// Programs that lock, log out or switch off.
+fn ends_the_session(program: &str) -> bool {
+    ["logout", "log-out", "shutdown", "poweroff", "lock-screen", "lockscreen", "xflock"].iter().any(|w| program.contains(w))
+}
+
+/// Why the menu leaves an entry out, by the specification's keys in the order that a menu asks them.
+fn hidden_because(group: &Group, desktops: &[Text], programs: &Programs<'_>) -> Option<Text> {
+    let kind = group.get("Type").map_or("Application", |kind| kind.as_str());
+    if !matches!(kind, "Application" | "Link") {
+        return Some(format!("Type={kind} is no launcher").into());
+    }
+    for key in ["Hidden", "NoDisplay"] {
+        if group.is_true(key) {
+            return Some(format!("{key}=true").into());
+        }
+    }
+    let here = |names: &[Text]| names.iter().any(|name| desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
+    let only = group.list("OnlyShowIn");
+    if !only.is_empty() && !here(&only) {
+        return Some(format!("OnlyShowIn={}", only.join(";")).into());
+    }
+    let not = group.list("NotShowIn");
+    if here(&not) {
+        return Some(format!("NotShowIn={}", not.join(";")).into());
+    }
+    let tried = group.string("TryExec")?;
+    (programs.has(&tried) == Some(false)).then(|| format!("TryExec: `{tried}` is not there").into())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use tally_trees::Memory;
+
+    fn read_entry(entry: &str) -> Launcher {
+        let tree = Memory::new()
+            .file("usr/share/applications/marsh/x.desktop", format!("[Desktop Entry]\n{entry}"))
+            .file("bin/sh", "")
+            .file("usr/bin/inkcap", "");
+        read(&tree as &dyn Tree, &["Weir".into()]).launchers.remove(0)
+    }
+
+    #[test]
+    fn the_id_holds_the_folder() {
+        let launcher = read_entry("Type=Application\nName=Ink\nExec=inkcap %U\nCategories=Utility;\nMimeType=text/plain");
+        assert_eq!(launcher.id, "marsh-x.desktop");
+        assert_eq!((launcher.runs.as_deref(), launcher.program_present), (Some("inkcap"), Some(true)));
+        assert!(launcher.shown);
+        assert_eq!(launcher.mime_types, ["text/plain"]);
+    }
+
+    #[test]
+    fn what_hides_a_launcher_is_said() {
+        for (entry, because) in [
+            ("NoDisplay=true", Some("NoDisplay=true")),
+            ("Hidden=true\nNoDisplay=true", Some("Hidden=true")),
+            ("OnlyShowIn=Other;", Some("OnlyShowIn=Other")),
+            ("OnlyShowIn=weir;", None),
+            ("NotShowIn=Weir;", Some("NotShowIn=Weir")),
+            ("TryExec=gone", Some("TryExec: `gone` is not there")),
+            ("TryExec=/usr/bin/inkcap", None),
+            ("Type=Service", Some("Type=Service is no launcher")),
+        ] {
+            assert_eq!(read_entry(entry).hidden_because.as_deref(), because, "{entry}");
+        }
+    }
+
+    #[test]
+    fn what_it_does_is_told_from_how_it_starts() {
+        for (entry, expected) in [
+            ("Exec=inkcap", Does::Program),
+            ("Exec=xdg-open https://marsh.example/help", Does::WebPage),
+            ("Exec=lapwing --app=https://marsh.example", Does::WebPage),
+            ("Type=Link\nURL=https://marsh.example", Does::WebPage),
+            ("Type=Link\nURL=file:///usr/share/doc", Does::Link),
+            ("Exec=xdg-open /usr/share/doc", Does::Link),
+            ("Exec=weir-settings display\nCategories=Settings;", Does::SettingsPage),
+            ("Exec=weir-logout", Does::Action),
+        ] {
+            assert_eq!(read_entry(entry).does, expected, "{entry}");
+        }
+    }
+
+    #[test]
+    fn the_first_folder_wins() {
+        let tree = Memory::new()
+            .file("usr/share/applications/x.desktop", "[Desktop Entry]\nName=System")
+            .file("home/ann/.local/share/applications/x.desktop", "[Desktop Entry]\nName=Own");
+        let launchers = read(&tree as &dyn Tree, &[]).launchers;
+        let shown: Vec<(&str, bool)> = launchers.iter().map(|l| (l.name.as_str(), l.shown)).collect();
+        assert_eq!(shown, [("Own", true), ("System", false)]);
+        assert_eq!(launchers[0].program_present, None);
+    }
+
+    proptest! {
+        #[test]
+        fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+            let mut file = b"[Desktop Entry]\nExec=".to_vec();
+            file.extend(bytes);
+            read(&Memory::new().file("usr/share/applications/x.desktop", file) as &dyn Tree, &[]);
+        }
+    }
+}

@@ -1,0 +1,87 @@
+//! Debian packages: `var/lib/dpkg`, by deb822(5), deb-control(5) and dpkg(1). See `docs/formats/dpkg.md`.
+
+mod control;
+mod extended;
+mod lists;
+mod relations;
+mod status;
+
+pub use control::{Field, Stanza, stanzas};
+
+use super::{Owners, PackageFacts, PackageSystem, Wanted};
+use crate::text::name_text;
+use tally_core::model::{MissingFact, Package, System, Unread};
+use tally_trees::{Tree, TreeError};
+
+const STATUS: &str = "var/lib/dpkg/status";
+const STATUS_FOLDER: &str = "var/lib/dpkg/status.d";
+const EXTENDED: &str = "var/lib/apt/extended_states";
+
+/// The dpkg reader.
+#[derive(Debug)]
+pub struct Dpkg;
+
+impl PackageSystem for Dpkg {
+    fn system(&self) -> System {
+        System::Dpkg
+    }
+
+    fn page(&self) -> &'static str {
+        "dpkg"
+    }
+
+    fn is_here(&self, tree: &dyn Tree) -> bool {
+        tree.exists(STATUS) || tree.is_folder(STATUS_FOLDER)
+    }
+
+    fn read(&self, tree: &dyn Tree) -> PackageFacts {
+        let mut facts = PackageFacts::default();
+        match tree.read(STATUS) {
+            Ok(bytes) => status::read(STATUS, &bytes, &mut facts),
+            Err(error) if error.is_missing() => {}
+            Err(error) => facts.unread.push(unread(STATUS, &error)),
+        }
+        for entry in tree.names(STATUS_FOLDER) {
+            let name = name_text(&entry.name);
+            if name.ends_with(".md5sums") {
+                continue;
+            }
+            let file = format!("{STATUS_FOLDER}/{name}");
+            match tree.read(&file) {
+                Ok(bytes) => status::read(&file, &bytes, &mut facts),
+                Err(error) => facts.unread.push(unread(&file, &error)),
+            }
+        }
+        facts.native_arch = native_arch(&facts.packages);
+        match tree.read(EXTENDED) {
+            Ok(bytes) => extended::apply(EXTENDED, &bytes, &mut facts),
+            Err(error) => {
+                facts.missing.push(MissingFact::Reasons);
+                if !error.is_missing() {
+                    facts.unread.push(unread(EXTENDED, &error));
+                }
+            }
+        }
+        facts
+    }
+
+    fn owners(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        lists::owners(tree, packages, wanted)
+    }
+}
+
+fn unread(file: &str, error: &TreeError) -> Unread {
+    Unread::whole(file, error.why.to_string())
+}
+
+/// The architecture of dpkg itself, else the most common one that is not `all`.
+fn native_arch(packages: &[Package]) -> Option<smol_str::SmolStr> {
+    let dpkg = packages.iter().find(|p| p.name == "dpkg" && p.arch != "all").map(|p| p.arch.clone());
+    dpkg.or_else(|| {
+        let mut counts = std::collections::BTreeMap::<&str, usize>::new();
+        for package in packages.iter().filter(|p| p.arch != "all" && !p.arch.is_empty()) {
+            *counts.entry(&package.arch).or_default() += 1;
+        }
+        counts.into_iter().max_by_key(|(_, count)| *count).map(|(arch, _)| arch.into())
+    })
+}

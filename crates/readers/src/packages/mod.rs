@@ -1,0 +1,48 @@
+//! Package systems: one module each, one trait, one registry.
+
+pub mod dpkg;
+mod owners;
+
+pub use owners::{Owners, Wanted};
+
+use tally_core::model::{MissingFact, Package, System, Unread};
+use tally_trees::Tree;
+
+/// What a package system says of an install.
+#[derive(Debug, Default)]
+pub struct PackageFacts {
+    /// Its packages, in the order of the database.
+    pub packages: Vec<Package>,
+    /// What could not be read.
+    pub unread: Vec<Unread>,
+    /// What this database can't tell here.
+    pub missing: Vec<MissingFact>,
+    /// The architecture that the system counts as its own.
+    pub native_arch: Option<smol_str::SmolStr>,
+}
+
+/// A package system that can be read from a tree.
+pub trait PackageSystem: Sync {
+    /// Which one.
+    fn system(&self) -> System;
+
+    /// Its page below `docs/formats/`, without ending.
+    fn page(&self) -> &'static str;
+
+    /// Whether its database is there.
+    fn is_here(&self, tree: &dyn Tree) -> bool;
+
+    /// Reads all packages.
+    fn read(&self, tree: &dyn Tree) -> PackageFacts;
+
+    /// Finds which of the packages (by position) own the wanted files. Only lists that are needed are read.
+    fn owners(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners;
+}
+
+/// Every system that can be read, in the order that they are asked.
+pub static REGISTRY: &[&dyn PackageSystem] = &[&dpkg::Dpkg];
+
+/// The systems whose databases are in this tree.
+pub fn present(tree: &dyn Tree) -> impl Iterator<Item = &'static dyn PackageSystem> + '_ {
+    REGISTRY.iter().copied().filter(move |system| system.is_here(tree))
+}

@@ -1,0 +1,172 @@
+//! One pass over a tree: all readers, one tally.
+
+use crate::label::{self, LabelFacts, Overrides};
+use crate::launchers::{self, LauncherFacts};
+use crate::packages::{self, Owners, PackageFacts, PackageSystem, Wanted};
+use crate::{parts, sessions};
+use std::path::Path;
+use tally_core::derive::join_applications;
+use tally_core::knowledge::PartRules;
+use tally_core::model::{
+    Counts, Does, Evidence, Launcher, Looks, MissingFact, Oddity, OddityName, Package, State, Taken, Tally, Text,
+};
+use tally_trees::{NodeKind, Tree};
+
+/// What the caller decides of a tally.
+#[derive(Debug)]
+pub struct TakeOptions<'a> {
+    /// Program and version that writes the tally.
+    pub program: Text,
+    /// When, from what, and what medium.
+    pub taken: Taken,
+    /// Label fields given by hand.
+    pub overrides: Overrides,
+    /// Rules for parts.
+    pub rules: &'a PartRules,
+}
+
+/// Why there is no tally at all.
+#[derive(Debug, thiserror::Error)]
+pub enum TakeError {
+    /// The tree holds neither a release file nor a package database.
+    #[error("holds no install: neither a release file nor a package database was found in it")]
+    NoInstall,
+}
+
+/// Reads an install.
+///
+/// # Errors
+/// [`TakeError::NoInstall`]; everything less is noted under `unread` in the tally.
+pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeError> {
+    let label = label::read(tree);
+    let systems: Vec<&'static dyn PackageSystem> = packages::present(tree).collect();
+    if systems.is_empty() && !label.found {
+        return Err(TakeError::NoInstall);
+    }
+    let (found, menu) = rayon::join(|| read_systems(tree, &systems), || Menu::read(tree));
+    let mut tally = Tally::new(options.program, options.taken, label.label.clone());
+    collect(&mut tally, label, found, &options.overrides);
+    let owned = own(tree, &systems, &tally.packages, &menu.launchers.launchers);
+    attach(&mut tally, menu, owned);
+    tally.parts = options.rules.apply(&tally.packages, &parts::probe(tree, options.rules));
+    finish(&mut tally);
+    Ok(tally)
+}
+
+/// What stands in the menu, and for which desktop.
+struct Menu {
+    looks: Looks,
+    launchers: LauncherFacts,
+}
+
+impl Menu {
+    fn read(tree: &dyn Tree) -> Self {
+        let sessions = sessions::read(tree);
+        let desktops = sessions::current_desktops(&sessions, None);
+        let default_session = if let [only] = &sessions[..] { Some(only.id.clone()) } else { None };
+        let looks = Looks { sessions, default_session, ..Looks::default() };
+        Self { looks, launchers: launchers::read(tree, &desktops) }
+    }
+}
+
+fn read_systems(tree: &dyn Tree, systems: &[&'static dyn PackageSystem]) -> Vec<PackageFacts> {
+    systems.iter().map(|system| system.read(tree)).collect()
+}
+
+fn collect(tally: &mut Tally, label: LabelFacts, found: Vec<PackageFacts>, overrides: &Overrides) {
+    tally.unread.extend(label.unread);
+    for facts in found {
+        tally.label.arch = tally.label.arch.take().or(facts.native_arch);
+        tally.packages.extend(facts.packages);
+        tally.unread.extend(facts.unread);
+        tally.missing_facts.extend(facts.missing);
+    }
+    let distro_id = tally.label.distro_id.clone();
+    for package in &mut tally.packages {
+        package.purl = package.make_purl(&distro_id);
+    }
+    if tally.label.edition.is_none() {
+        tally.label.edition = label::edition_from_packages(&tally.packages, &distro_id);
+    }
+    overrides.apply(&mut tally.label);
+    tally.label.handle = tally.label.natural_handle();
+}
+
+/// Owners of the launchers' files.
+fn own(
+    tree: &dyn Tree,
+    systems: &[&'static dyn PackageSystem],
+    packages: &[Package],
+    launchers: &[Launcher],
+) -> (Wanted, Owners) {
+    let merged = tree.node(Path::new("lib"), false).is_ok_and(|node| node.kind == NodeKind::Link);
+    let mut wanted = Wanted::new(merged);
+    for launcher in launchers {
+        wanted.add(launcher.evidence.file.as_bytes());
+    }
+    let mut owners = Owners::default();
+    for system in systems {
+        owners.absorb(system.owners(tree, packages, &wanted));
+    }
+    (wanted, owners)
+}
+
+fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
+    tally.looks = menu.looks;
+    tally.unread.extend(menu.launchers.unread);
+    if !menu.launchers.programs_known {
+        tally.missing_facts.push(MissingFact::Programs);
+    }
+    tally.launchers = menu.launchers.launchers;
+    for launcher in &mut tally.launchers {
+        let owner = owners.of(&wanted, launcher.evidence.file.as_bytes()).and_then(|at| tally.packages.get(at));
+        if let Some(owner) = owner {
+            launcher.package = Some(owner.reference());
+            launcher.version = Some(owner.upstream_version.clone());
+            launcher.format = Some(owner.system);
+        }
+    }
+    tally.unread.extend(owners.unread);
+}
+
+fn finish(tally: &mut Tally) {
+    tally.applications = join_applications(&tally.launchers, &tally.packages);
+    tally.oddities = oddities(tally);
+    tally.counts = Counts::of(&tally.packages, &tally.launchers, &tally.applications);
+    tally.sort();
+}
+
+/// The oddities that need no more than the lists themselves.
+fn oddities(tally: &Tally) -> Vec<Oddity> {
+    let mut oddities = Vec::new();
+    let mut add = |oddity, about: String, why: String, evidence: &Evidence| {
+        oddities.push(Oddity { oddity, about: vec![about.into()], why: why.into(), evidence: evidence.clone() });
+    };
+    for launcher in tally.launchers.iter().filter(|l| l.shown) {
+        let about = || format!("launcher:{}", launcher.id);
+        if launcher.does == Does::WebPage {
+            let url = launcher.url.as_deref().unwrap_or_default();
+            let why = format!("{} in the menu only opens {url}", launcher.name);
+            add(OddityName::WebPageLauncher, about(), why, &launcher.evidence);
+        } else if launcher.program_present == Some(false) {
+            let program = launcher.runs.as_deref().unwrap_or("a program");
+            let why = format!("{} starts `{program}`, which is not there", launcher.name);
+            add(OddityName::MissingProgram, about(), why, &launcher.evidence);
+        }
+    }
+    for package in &tally.packages {
+        let about = || package.reference().to_string();
+        match package.state {
+            State::Installed => {}
+            State::Half => {
+                let why = format!("{} is not installed in full", package.name);
+                add(OddityName::HalfInstalled, about(), why, &package.evidence);
+            }
+            State::RemovedConfig => {
+                let why = format!("{} was removed, its configuration is still there", package.name);
+                add(OddityName::RemovedLeftovers, about(), why, &package.evidence);
+            }
+        }
+    }
+    oddities
+}

@@ -1,0 +1,30 @@
+//! Bytes of an install as text: never trusted to be UTF-8, never allowed to speak to a terminal.
+
+use smol_str::SmolStr;
+use std::borrow::Cow;
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+
+/// Text of a field: trimmed; bytes that are not UTF-8 become U+FFFD.
+pub(crate) fn text(bytes: &[u8]) -> SmolStr {
+    match String::from_utf8_lossy(bytes.trim_ascii()) {
+        Cow::Borrowed(text) => SmolStr::new(text),
+        Cow::Owned(text) => SmolStr::from(text),
+    }
+}
+
+/// A file name as text.
+pub(crate) fn name_text(name: &OsStr) -> SmolStr {
+    text(name.as_bytes())
+}
+
+/// `Some` unless empty.
+pub(crate) fn filled(value: SmolStr) -> Option<SmolStr> {
+    (!value.is_empty()).then_some(value)
+}
+
+/// Lines of a file with their numbers, counted from 1; line ends are cut off.
+pub(crate) fn lines(bytes: &[u8]) -> impl Iterator<Item = (u32, &[u8])> {
+    let lines = bytes.split(|byte| *byte == b'\n').map(|line| line.strip_suffix(b"\r").unwrap_or(line));
+    (1..).zip(lines)
+}

@@ -1,0 +1,250 @@
+//! A neutral document: what is said, with its meaning, and nothing of how it looks.
+
+use crate::text::clean;
+
+/// What a piece of text means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, PartialOrd, Ord)]
+pub enum Role {
+    /// Nothing in particular.
+    #[default]
+    Plain,
+    /// It came.
+    Came,
+    /// It went.
+    Went,
+    /// It changed.
+    Changed,
+    /// It deserves a second look.
+    LookTwice,
+    /// It matters less.
+    Dim,
+    /// It matters more.
+    Strong,
+}
+
+/// Text with one meaning. Unsafe characters are made visible when it is built.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Span {
+    /// The text.
+    pub text: String,
+    /// What it means.
+    pub role: Role,
+}
+
+impl Span {
+    /// Text with a meaning.
+    pub fn new(role: Role, text: impl AsRef<str>) -> Self {
+        Self { text: clean(text.as_ref()).into_owned(), role }
+    }
+}
+
+impl From<&str> for Span {
+    fn from(text: &str) -> Self {
+        Self::new(Role::Plain, text)
+    }
+}
+
+impl From<String> for Span {
+    fn from(text: String) -> Self {
+        Self::new(Role::Plain, text)
+    }
+}
+
+/// Spans that stand in one line, or wrap as one paragraph.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Line(pub Vec<Span>);
+
+impl Line {
+    /// The text without meanings.
+    pub fn plain(&self) -> String {
+        self.0.iter().map(|span| span.text.as_str()).collect()
+    }
+
+    /// This line and one more span.
+    #[must_use]
+    pub fn and(mut self, span: impl Into<Span>) -> Self {
+        self.0.push(span.into());
+        self
+    }
+}
+
+impl<S: Into<Span>> From<S> for Line {
+    fn from(span: S) -> Self {
+        Self(vec![span.into()])
+    }
+}
+
+/// A name and what is said of it; the second column of a fact lines up with that of its neighbours.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fact {
+    /// The name, on the left.
+    pub name: Span,
+    /// A figure or a few words.
+    pub value: Line,
+    /// What explains it.
+    pub aside: Line,
+}
+
+/// Which side a column lines up on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Align {
+    /// Names.
+    #[default]
+    Left,
+    /// Numbers.
+    Right,
+}
+
+/// What may happen to a column's text when the screen is narrow.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Shrink {
+    /// Nothing: versions, numbers.
+    #[default]
+    Never,
+    /// An ellipsis in the middle: names.
+    Middle,
+    /// An ellipsis at the end: sentences.
+    End,
+}
+
+/// One column of a table.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Column {
+    /// Its heading.
+    pub title: String,
+    /// Which side it lines up on.
+    pub align: Align,
+    /// What may happen to its text.
+    pub shrink: Shrink,
+    /// When the screen is too narrow, columns drop by this number, the lowest first; `None` stays.
+    pub drop: Option<u8>,
+}
+
+impl Column {
+    /// A column that lines up on the left and stays as it is.
+    pub fn new(title: impl Into<String>) -> Self {
+        Self { title: title.into(), ..Self::default() }
+    }
+
+    /// Lines up on the right.
+    #[must_use]
+    pub fn right(self) -> Self {
+        Self { align: Align::Right, ..self }
+    }
+
+    /// May lose its middle.
+    #[must_use]
+    pub fn name(self) -> Self {
+        Self { shrink: Shrink::Middle, ..self }
+    }
+
+    /// May lose its end.
+    #[must_use]
+    pub fn sentence(self) -> Self {
+        Self { shrink: Shrink::End, ..self }
+    }
+
+    /// Drops when the screen is narrow; the lowest number first.
+    #[must_use]
+    pub fn drops(self, order: u8) -> Self {
+        Self { drop: Some(order), ..self }
+    }
+}
+
+/// A cell is a span.
+pub type Cell = Span;
+
+/// A row of cells, or a line between rows.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Row {
+    /// One cell a column.
+    Cells(Vec<Cell>),
+    /// A heading for the rows below it.
+    Group(Line),
+}
+
+/// A table. An empty one is never shown: say in words that there is nothing.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Table {
+    /// Columns.
+    pub columns: Vec<Column>,
+    /// Rows.
+    pub rows: Vec<Row>,
+}
+
+impl Table {
+    /// A table without rows.
+    pub fn new(columns: Vec<Column>) -> Self {
+        Self { columns, rows: Vec::new() }
+    }
+
+    /// Adds a row.
+    pub fn row(&mut self, cells: Vec<Cell>) {
+        self.rows.push(Row::Cells(cells));
+    }
+
+    /// Adds a heading for the rows that follow.
+    pub fn group(&mut self, line: impl Into<Line>) {
+        self.rows.push(Row::Group(line.into()));
+    }
+}
+
+/// A piece of a document.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Block {
+    /// The first line: which install, and on the right how it is seen.
+    Title {
+        /// What it is about.
+        text: Line,
+        /// As shipped, as found.
+        aside: Span,
+    },
+    /// A paragraph.
+    Paragraph(Line),
+    /// A heading, with what it says in short.
+    Heading(Line),
+    /// Names and what is said of them.
+    Facts(Vec<Fact>),
+    /// Numbered lines, the weightiest first.
+    Ranked(Vec<Line>),
+    /// A table.
+    Table(Table),
+}
+
+/// Blocks, each set off from the one before.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Document {
+    /// The blocks.
+    pub blocks: Vec<Block>,
+}
+
+impl Document {
+    /// Adds a block.
+    pub fn push(&mut self, block: Block) {
+        self.blocks.push(block);
+    }
+
+    /// Adds a title.
+    pub fn title(&mut self, text: impl Into<Line>, aside: impl AsRef<str>) {
+        self.push(Block::Title { text: text.into(), aside: Span::new(Role::Dim, aside) });
+    }
+
+    /// Adds a paragraph.
+    pub fn paragraph(&mut self, line: impl Into<Line>) {
+        self.push(Block::Paragraph(line.into()));
+    }
+
+    /// Adds a heading.
+    pub fn heading(&mut self, line: impl Into<Line>) {
+        self.push(Block::Heading(line.into()));
+    }
+
+    /// Adds a table, or a sentence when it has no rows.
+    pub fn table_or(&mut self, table: Table, nothing: &str) {
+        if table.rows.iter().any(|row| matches!(row, Row::Cells(_))) {
+            self.push(Block::Table(table));
+        } else {
+            self.paragraph(Span::new(Role::Dim, nothing));
+        }
+    }
+}

@@ -1,0 +1,119 @@
+//! Markdown with pipe tables, to be pasted as it is.
+
+use crate::document::{Align, Block, Column, Document, Line, Role, Row, Span, Table};
+
+pub(super) fn render(document: &Document) -> String {
+    let mut out = String::new();
+    for (i, block) in document.blocks.iter().enumerate() {
+        if i > 0 {
+            out.push('\n');
+        }
+        write_block(block, &mut out);
+    }
+    out
+}
+
+fn write_block(block: &Block, out: &mut String) {
+    match block {
+        Block::Title { text, aside } if aside.text.is_empty() => out.push_str(&format!("# {}\n", escape(&text.plain()))),
+        Block::Title { text, aside } => {
+            out.push_str(&format!("# {}\n\n*{}*\n", escape(&text.plain()), escape(&aside.text)));
+        }
+        Block::Paragraph(line) => out.push_str(&format!("{}\n", spans(line))),
+        Block::Heading(line) => out.push_str(&format!("## {}\n", escape(&line.plain()))),
+        Block::Facts(facts) => {
+            for fact in facts {
+                let aside = if fact.aside.0.is_empty() { String::new() } else { format!(" ({})", spans(&fact.aside)) };
+                out.push_str(&format!("- **{}:** {}{aside}\n", escape(&fact.name.text), spans(&fact.value)));
+            }
+        }
+        Block::Ranked(lines) => {
+            for (number, line) in (1..).zip(lines) {
+                out.push_str(&format!("{number}. {}\n", spans(line)));
+            }
+        }
+        Block::Table(table) => write_table(table, out),
+    }
+}
+
+/// A table; rows under a heading become a table of their own.
+fn write_table(table: &Table, out: &mut String) {
+    let mut open = false;
+    for (i, row) in table.rows.iter().enumerate() {
+        match row {
+            Row::Group(line) => {
+                out.push_str(if i > 0 { "\n" } else { "" });
+                out.push_str(&format!("### {}\n\n", escape(&line.plain())));
+                open = false;
+            }
+            Row::Cells(cells) => {
+                if !open {
+                    write_head(&table.columns, out);
+                    open = true;
+                }
+                let cells: Vec<String> = cells.iter().map(|cell| escape(&cell.text)).collect();
+                out.push_str(&format!("| {} |\n", cells.join(" | ")));
+            }
+        }
+    }
+}
+
+fn write_head(columns: &[Column], out: &mut String) {
+    let titles: Vec<String> = columns.iter().map(|column| escape(&column.title)).collect();
+    let rule = |column: &Column| if column.align == Align::Right { "---:" } else { "---" };
+    let rules: Vec<&str> = columns.iter().map(rule).collect();
+    out.push_str(&format!("| {} |\n| {} |\n", titles.join(" | "), rules.join(" | ")));
+}
+
+fn spans(line: &Line) -> String {
+    let one = |span: &Span| match span.role {
+        Role::Strong | Role::LookTwice if !span.text.trim().is_empty() => {
+            let (before, after) = (leading(&span.text), trailing(&span.text));
+            format!("{before}**{}**{after}", escape(span.text.trim()))
+        }
+        _ => escape(&span.text),
+    };
+    line.0.iter().map(one).collect()
+}
+
+fn leading(text: &str) -> &str {
+    &text[..text.len() - text.trim_start().len()]
+}
+
+fn trailing(text: &str) -> &str {
+    &text[text.trim_end().len()..]
+}
+
+/// Takes the meaning from every character that Markdown or the HTML inside it would give one.
+fn escape(text: &str) -> String {
+    let mut escaped = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '<' => escaped.push_str("&lt;"),
+            '>' => escaped.push_str("&gt;"),
+            '&' => escaped.push_str("&amp;"),
+            '\\' | '`' | '*' | '_' | '[' | ']' | '|' | '#' | '~' => {
+                escaped.push('\\');
+                escaped.push(c);
+            }
+            c => escaped.push(c),
+        }
+    }
+    escaped
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn hostile_names_come_out_harmless() {
+        let mut document = Document::default();
+        let mut table = Table::new(vec![Column::new("name"), Column::new("MB").right()]);
+        table.row(vec!["<script>|x|".into(), "1".into()]);
+        document.title("A *title*", "as shipped");
+        document.push(Block::Table(table));
+        document.paragraph(Line::from("see ").and(Span::new(Role::Strong, "`run` ")));
+        insta::assert_snapshot!(render(&document), @r"");
+    }
+}

@@ -1,0 +1,289 @@
+//! Aligned columns for a terminal; the same without limit and colour for a pipe.
+
+use super::Canvas;
+use crate::document::{Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Shrink, Span, Table};
+use crate::text::{cut, shorten, width};
+
+/// Columns between two columns of a table.
+const GAP: usize = 2;
+/// Shortest name and shortest sentence that a narrow screen leaves.
+const SHORTEST_NAME: usize = 14;
+const SHORTEST_SENTENCE: usize = 18;
+
+pub(super) fn render(document: &Document, canvas: Canvas) -> String {
+    let mut page = Page { out: String::new(), canvas };
+    let mut previous: Option<&Block> = None;
+    for block in &document.blocks {
+        let sits_close = matches!(
+            (previous, block),
+            (None, _)
+                | (Some(Block::Heading(_)), Block::Table(_) | Block::Paragraph(_) | Block::Facts(_))
+                | (Some(Block::Title { .. }), Block::Paragraph(_))
+        );
+        if !sits_close {
+            page.out.push('\n');
+        }
+        page.block(block);
+        previous = Some(block);
+    }
+    page.out
+}
+
+struct Page {
+    out: String,
+    canvas: Canvas,
+}
+
+impl Page {
+    fn block(&mut self, block: &Block) {
+        match block {
+            Block::Title { text, aside } => self.title(text, aside),
+            Block::Paragraph(line) => self.wrapped(line, 0),
+            Block::Heading(line) => {
+                self.wrapped(&Line(line.0.iter().map(strengthened).collect()), 0);
+            }
+            Block::Facts(facts) => self.facts(facts),
+            Block::Ranked(lines) => {
+                for (number, line) in (1..).zip(lines) {
+                    self.out.push_str(&format!("{number:>2}  "));
+                    self.wrapped(line, 4);
+                }
+            }
+            Block::Table(table) => self.table(table),
+        }
+    }
+
+    fn span(&mut self, span: &Span) {
+        let style = self.canvas.palette.style(span.role);
+        self.out.push_str(&format!("{style}{}{style:#}", span.text));
+    }
+
+    fn title(&mut self, text: &Line, aside: &Span) {
+        let strong: Vec<Span> = text.0.iter().map(|s| Span { role: Role::Strong, ..s.clone() }).collect();
+        let (left, right) = (width(&text.plain()), width(&aside.text));
+        strong.iter().for_each(|span| self.span(span));
+        match self.canvas.width {
+            _ if right == 0 => {}
+            Some(limit) if left + right + GAP > limit => self.out.push('\n'),
+            Some(limit) => self.pad(limit.min(100).max(left + right + GAP) - left - right),
+            None => self.pad(GAP),
+        }
+        if right > 0 {
+            self.span(aside);
+        }
+        self.out.push('\n');
+    }
+
+    fn pad(&mut self, columns: usize) {
+        self.out.extend(std::iter::repeat_n(' ', columns));
+    }
+
+    /// Writes spans, breaking lines at spaces; lines after the first are indented.
+    fn wrapped(&mut self, line: &Line, indent: usize) {
+        let Some(limit) = self.canvas.width else {
+            line.0.iter().for_each(|span| self.span(span));
+            self.out.push('\n');
+            return;
+        };
+        let mut at = indent;
+        for span in &line.0 {
+            let mut words = span.text.split(' ').peekable();
+            while let Some(word) = words.next() {
+                let columns = width(word);
+                if at + columns > limit && at > indent {
+                    while self.out.ends_with(' ') {
+                        self.out.pop();
+                    }
+                    self.out.push('\n');
+                    self.pad(indent);
+                    at = indent;
+                }
+                self.span(&Span { text: word.to_owned(), role: span.role });
+                at += columns;
+                if words.peek().is_some() && at > indent {
+                    self.out.push(' ');
+                    at += 1;
+                }
+            }
+        }
+        while self.out.ends_with(' ') {
+            self.out.pop();
+        }
+        self.out.push('\n');
+    }
+
+    fn facts(&mut self, facts: &[Fact]) {
+        let names = facts.iter().map(|fact| width(&fact.name.text)).max().unwrap_or(0);
+        let with_aside = || facts.iter().filter(|fact| !fact.aside.0.is_empty());
+        let values = with_aside().map(|fact| width(&fact.value.plain())).max().unwrap_or(0).min(30);
+        for fact in facts {
+            self.span(&Span { role: Role::Dim, ..fact.name.clone() });
+            self.pad(names - width(&fact.name.text) + GAP);
+            if fact.aside.0.is_empty() {
+                self.wrapped(&fact.value, names + GAP);
+                continue;
+            }
+            let used = width(&fact.value.plain());
+            fact.value.0.iter().for_each(|span| self.span(span));
+            self.pad(values.max(used) - used + GAP);
+            self.wrapped(&fact.aside, names + GAP + values + GAP);
+        }
+    }
+
+    fn table(&mut self, table: &Table) {
+        let layout = Layout::of(table, self.canvas.width.map(|limit| limit.saturating_sub(GAP)));
+        if table.columns.iter().any(|column| !column.title.is_empty()) {
+            let titles: Vec<Span> =
+                table.columns.iter().map(|column| Span::new(Role::Dim, &column.title)).collect();
+            self.cells(&table.columns, &titles, &layout);
+        }
+        for row in &table.rows {
+            match row {
+                Row::Group(line) => {
+                    let strong: Vec<Span> = line.0.iter().map(strengthened).collect();
+                    self.wrapped(&Line(strong), 0);
+                }
+                Row::Cells(cells) => self.cells(&table.columns, cells, &layout),
+            }
+        }
+    }
+
+    fn cells(&mut self, columns: &[Column], cells: &[Cell], layout: &Layout) {
+        let mut waiting = GAP;
+        for ((column, cell), columns) in columns.iter().zip(cells).zip(&layout.widths) {
+            let Some(limit) = columns else { continue };
+            let text = match column.shrink {
+                Shrink::Never => cell.text.clone(),
+                Shrink::Middle => shorten(&cell.text, *limit),
+                Shrink::End => cut(&cell.text, *limit),
+            };
+            let space = limit.saturating_sub(width(&text));
+            if column.align == Align::Right {
+                waiting += space;
+            }
+            if !text.is_empty() {
+                self.pad(waiting);
+                waiting = 0;
+            }
+            self.span(&Span { text, role: cell.role });
+            if column.align == Align::Left {
+                waiting += space;
+            }
+            waiting += GAP;
+        }
+        self.out.push('\n');
+    }
+}
+
+fn strengthened(span: &Span) -> Span {
+    let role = if span.role == Role::Plain { Role::Strong } else { span.role };
+    Span { role, ..span.clone() }
+}
+
+/// The width of each column; `None` for one that is dropped.
+struct Layout {
+    widths: Vec<Option<usize>>,
+}
+
+impl Layout {
+    /// Sentences shrink first, then columns drop in their order, then names shrink; what must stay, stays.
+    fn of(table: &Table, limit: Option<usize>) -> Self {
+        let natural = |i: usize| {
+            let cells = table.rows.iter().filter_map(|row| match row {
+                Row::Cells(cells) => cells.get(i).map(|cell| width(&cell.text)),
+                Row::Group(_) => None,
+            });
+            cells.max().unwrap_or(0).max(width(&table.columns[i].title))
+        };
+        let mut layout = Self { widths: (0..table.columns.len()).map(|i| Some(natural(i))).collect() };
+        if let Some(limit) = limit {
+            layout.shrink(table, Shrink::End, SHORTEST_SENTENCE, limit);
+            while layout.total() > limit && layout.drop_one(table) {
+                layout.shrink(table, Shrink::End, SHORTEST_SENTENCE, limit);
+            }
+            layout.shrink(table, Shrink::Middle, SHORTEST_NAME, limit);
+        }
+        layout
+    }
+
+    fn total(&self) -> usize {
+        let shown: Vec<usize> = self.widths.iter().flatten().copied().collect();
+        shown.iter().sum::<usize>() + GAP * shown.len().saturating_sub(1)
+    }
+
+    /// Takes columns from the widest one of this sort until all fits or none can give more.
+    fn shrink(&mut self, table: &Table, sort: Shrink, shortest: usize, limit: usize) {
+        while self.total() > limit {
+            let over = self.total() - limit;
+            let giving = |(column, width): (&Column, &mut Option<usize>)| match width {
+                Some(width) if column.shrink == sort && *width > shortest => Some(*width),
+                _ => None,
+            };
+            let widest = table.columns.iter().zip(&mut self.widths).filter_map(giving).max();
+            let Some(widest) = widest else { return };
+            let at = table.columns.iter().zip(&self.widths).position(|(c, w)| c.shrink == sort && *w == Some(widest));
+            let Some(at) = at else { return };
+            self.widths[at] = Some(widest.saturating_sub(over).max(shortest));
+        }
+    }
+
+    fn drop_one(&mut self, table: &Table) -> bool {
+        let droppable = table.columns.iter().enumerate().filter(|(i, column)| self.widths[*i].is_some() && column.drop.is_some());
+        match droppable.min_by_key(|(_, column)| column.drop) {
+            Some((i, _)) => {
+                self.widths[i] = None;
+                true
+            }
+            None => false,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Palette;
+    use proptest::prelude::*;
+
+    fn table() -> Table {
+        let mut table = Table::new(vec![
+            Column::new("package").name(),
+            Column::new("version"),
+            Column::new("MB").right().drops(2),
+            Column::new("section").drops(1),
+            Column::new("summary").sentence(),
+        ]);
+        let cells = ["a-package-with-quite-a-long-name", "1:2.3.4+dfsg-5", "12.3", "editors", "Simple text editor for notes"];
+        table.row(cells.map(Span::from).to_vec());
+        table
+    }
+
+    fn at(width: Option<usize>) -> String {
+        let mut document = Document::default();
+        document.push(Block::Table(table()));
+        render(&document, Canvas { width, palette: Palette::Plain })
+    }
+
+    #[test]
+    fn a_narrow_screen_shortens_sentences_then_drops_columns_then_shortens_names() {
+        insta::assert_snapshot!([None, Some(90), Some(76), Some(60), Some(40)].map(at).join("--\n"), @r"");
+    }
+
+    #[test]
+    fn colour_goes_by_meaning() {
+        let mut document = Document::default();
+        document.paragraph(Line::from("plain ").and(Span::new(Role::Came, "came")));
+        let canvas = Canvas { width: None, palette: Palette::Coloured };
+        assert_eq!(render(&document, canvas), "plain \u{1b}[38;5;37mcame\u{1b}[0m\n");
+        assert_eq!(render(&document, Canvas::default()), "plain came\n");
+    }
+
+    proptest! {
+        #[test]
+        fn a_table_fits_whenever_its_fixed_columns_do(limit in 36_usize..140) {
+            for line in at(Some(limit)).lines() {
+                prop_assert!(width(line) <= limit, "{} in {}", line, limit);
+            }
+        }
+    }
+}

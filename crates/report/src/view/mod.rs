@@ -1,0 +1,75 @@
+//! One folder or file per command: its answer as a document, as CSV, as JSON.
+
+mod compare;
+mod shelf;
+mod show;
+
+pub use compare::{CompareView, CompareWhat};
+pub use shelf::{ShelfEntry, ShelfView};
+pub use show::{ShowView, ShowWhat};
+
+use crate::document::{Line, Role, Span};
+use tally_core::model::{Label, Tally};
+
+/// `as found`: what the tally holds, whenever it came.
+const AS_FOUND: &str = "as found";
+
+fn optional(text: Option<&str>) -> String {
+    text.unwrap_or_default().to_owned()
+}
+
+fn dim(text: impl AsRef<str>) -> Span {
+    Span::new(Role::Dim, text)
+}
+
+fn strong(text: impl AsRef<str>) -> Span {
+    Span::new(Role::Strong, text)
+}
+
+/// A name with a capital, as headings have it.
+fn capital(name: &str) -> String {
+    let mut chars = name.chars();
+    chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
+}
+
+/// Where an install stands in time and family, in one line.
+fn origin(tally: &Tally) -> Line {
+    let mut words = Vec::new();
+    let bases: Vec<String> = tally.label.base_id.iter().map(|id| capital(id)).collect();
+    if !bases.is_empty() {
+        words.push(format!("built on {}", bases.join(" and ")));
+    }
+    words.extend(tally.label.release_date.as_ref().map(|day| format!("released {day}")));
+    words.extend(tally.label.support_end.as_ref().map(|day| format!("supported until {day}")));
+    words.push(format!("read from {}", tally.taken.from));
+    dim(words.join("; ")).into()
+}
+
+/// What both labels share, and what tells them apart: (`Saltmarsh Linux, Reedbed, full, amd64`, `4.0 "Avocet"`, `5.0 "Bittern"`).
+fn side_by_side(old: &Label, new: &Label) -> (String, String, String) {
+    let release = |label: &Label| match (&label.release, &label.codename) {
+        (Some(release), Some(codename)) => Some(format!("{release} \"{codename}\"")),
+        (Some(release), None) => Some(release.to_string()),
+        (None, codename) => codename.as_ref().map(ToString::to_string),
+    };
+    let fields = |label: &Label| {
+        let text = |field: &Option<tally_core::model::Text>| field.as_ref().map(ToString::to_string);
+        let distro = Some(label.distro.to_string()).filter(|d| !d.is_empty());
+        [distro, release(label), text(&label.edition), text(&label.profile), text(&label.arch)]
+    };
+    let (mut shared, mut old_own, mut new_own) = (Vec::new(), Vec::new(), Vec::new());
+    for (a, b) in fields(old).into_iter().zip(fields(new)) {
+        if a == b {
+            shared.extend(a);
+        } else {
+            old_own.extend(a);
+            new_own.extend(b);
+        }
+    }
+    let or_handle = |own: Vec<String>, label: &Label| if own.is_empty() { label.handle.to_string() } else { own.join(", ") };
+    let shared = if shared.is_empty() { "Two installs".to_owned() } else { shared.join(", ") };
+    if old_own.is_empty() && new_own.is_empty() && old.handle == new.handle {
+        return (shared, "one tally".to_owned(), "another of the same label".to_owned());
+    }
+    (shared, or_handle(old_own, old), or_handle(new_own, new))
+}

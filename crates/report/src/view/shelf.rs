@@ -1,0 +1,113 @@
+use crate::View;
+use crate::document::{Column, Document, Line, Role, Span, Table};
+use crate::text::{bytes_human, count_of, thousands};
+use crate::view::{dim, optional};
+use crate::wire::{CsvTable, pretty};
+use serde::Serialize;
+use tally_core::model::Label;
+
+/// One install on the shelf, in short; or a file that could not be read.
+#[derive(Debug, Clone, Serialize)]
+pub struct ShelfEntry {
+    /// Its handle.
+    pub handle: String,
+    /// Its label.
+    pub label: Option<Label>,
+    /// When it was taken.
+    pub taken_at: Option<String>,
+    /// Packages that are there.
+    pub packages: u64,
+    /// Applications.
+    pub applications: u64,
+    /// Bytes on disk.
+    pub installed_bytes: u64,
+    /// Why it can't be read.
+    pub problem: Option<String>,
+}
+
+/// What is on the shelf.
+#[derive(Debug, Clone)]
+pub struct ShelfView {
+    /// The folder.
+    pub folder: String,
+    /// Its entries, by handle.
+    pub entries: Vec<ShelfEntry>,
+}
+
+impl View for ShelfView {
+    fn document(&self) -> Document {
+        let mut document = Document::default();
+        let number = count_of(self.entries.len() as u64, "install");
+        document.title(format!("{number} on the shelf"), &self.folder);
+        let mut table = Table::new(vec![
+            Column::new("handle").name(),
+            Column::new("install").name().drops(4),
+            Column::new("packages").right().drops(2),
+            Column::new("programs").right().drops(1),
+            Column::new("on disk").right().drops(3),
+            Column::new("taken").drops(0),
+        ]);
+        for entry in &self.entries {
+            table.row(row(entry));
+        }
+        document.table_or(table, "Nothing yet. Put an install on it: `fresh-tally take SOURCE`");
+        for entry in &self.entries {
+            if let Some(problem) = &entry.problem {
+                let line = Line::from(Span::new(Role::LookTwice, &entry.handle)).and(format!(" can't be read: {problem}"));
+                document.paragraph(line);
+            }
+        }
+        document
+    }
+
+    fn csv(&self) -> CsvTable {
+        let mut table = CsvTable::new(&[
+            "handle", "distro", "release", "codename", "edition", "profile", "arch", "packages", "applications",
+            "installed_bytes", "taken_at", "problem",
+        ]);
+        for entry in &self.entries {
+            let label = entry.label.clone().unwrap_or_default();
+            table.row(vec![
+                entry.handle.clone(),
+                label.distro.to_string(),
+                optional(label.release.as_deref()),
+                optional(label.codename.as_deref()),
+                optional(label.edition.as_deref()),
+                optional(label.profile.as_deref()),
+                optional(label.arch.as_deref()),
+                entry.packages.to_string(),
+                entry.applications.to_string(),
+                entry.installed_bytes.to_string(),
+                optional(entry.taken_at.as_deref()),
+                optional(entry.problem.as_deref()),
+            ]);
+        }
+        table
+    }
+
+    fn json(&self) -> serde_json::Result<Vec<u8>> {
+        #[derive(Serialize)]
+        struct ShelfWire<'a> {
+            shelf: u32,
+            folder: &'a str,
+            installs: &'a [ShelfEntry],
+        }
+        pretty(&ShelfWire { shelf: 1, folder: &self.folder, installs: &self.entries })
+    }
+}
+
+fn row(entry: &ShelfEntry) -> Vec<Span> {
+    let Some(label) = &entry.label else {
+        let handle = Span::new(Role::LookTwice, &entry.handle);
+        return vec![handle, dim("can't be read"), dim(""), dim(""), dim(""), dim("")];
+    };
+    let day = entry.taken_at.as_deref().and_then(|at| at.get(..10)).unwrap_or("unknown");
+    vec![
+        entry.handle.as_str().into(),
+        label.title().into(),
+        thousands(entry.packages).into(),
+        thousands(entry.applications).into(),
+        bytes_human(entry.installed_bytes).into(),
+        dim(day),
+    ]
+}

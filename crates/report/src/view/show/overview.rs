@@ -1,0 +1,192 @@
+use crate::document::{Block, Document, Fact, Line, Role, Span};
+use crate::text::{bytes_human, count_of, thousands};
+use crate::view::{AS_FOUND, capital, dim, origin};
+use crate::wire::{CsvTable, ShowWire, pretty};
+use serde::Serialize;
+use std::collections::BTreeMap;
+use tally_core::model::{
+    Application, Counts, Kind, Menu, MissingFact, Oddity, Package, Part, Reason, System, Taken, Tally, Unread,
+};
+
+/// Parts that the overview names, in this order; the rest stands in its own view.
+const NAMED: &[&str] = &[
+    "kernel", "desktop", "display-server", "display-manager", "graphics-stack", "sound-server", "init", "c-library",
+    "toolkit", "sandbox-platform",
+];
+
+/// Oddities shown in full.
+const ODDITIES: usize = 5;
+
+pub(super) fn document(tally: &Tally) -> Document {
+    let mut document = Document::default();
+    document.title(tally.label.title(), AS_FOUND);
+    document.paragraph(origin(tally));
+    let mut facts = in_the_box(tally);
+    facts.extend(underneath(tally));
+    facts.extend(look_twice(tally));
+    facts.extend(untold(tally));
+    document.push(Block::Facts(facts));
+    document
+}
+
+fn fact(name: &str, value: impl Into<Line>, aside: impl Into<Line>) -> Fact {
+    Fact { name: name.into(), value: value.into(), aside: aside.into() }
+}
+
+fn in_the_box(tally: &Tally) -> Vec<Fact> {
+    let total = tally.counts.packages.values().map(|n| u64::from(*n)).sum();
+    let mut facts = vec![fact("In the box", count_of(total, "package"), by_system(&tally.counts))];
+    if let Some(reasons) = by_reason(tally) {
+        facts.push(fact("", "", dim(reasons)));
+    }
+    if tally.lacks(MissingFact::Launchers) {
+        facts.push(fact("", "programs unknown", dim("this source does not tell what stands in the menu")));
+    } else {
+        facts.push(fact("", count_of(u64::from(tally.counts.applications), "program"), by_menu(&tally.applications)));
+    }
+    let bytes = tally.installed_bytes();
+    if tally.lacks(MissingFact::Sizes) || bytes == 0 {
+        facts.push(fact("", "size unknown", dim("this source does not tell how big packages are")));
+    } else {
+        facts.push(fact("", format!("{} on disk", bytes_human(bytes)), dim("as the packages state it")));
+    }
+    facts
+}
+
+fn by_system(counts: &Counts) -> String {
+    let one = |(system, n): (&System, &u32)| {
+        let platform = counts.platform_packages.get(system).copied().unwrap_or(0);
+        let own = thousands(u64::from(n - platform.min(*n)));
+        match platform {
+            0 => format!("{own} {system}"),
+            _ => format!("{own} {system} (and {platform} platform)"),
+        }
+    };
+    counts.packages.iter().map(one).collect::<Vec<_>>().join(", ")
+}
+
+fn by_reason(tally: &Tally) -> Option<String> {
+    let count = |reason| tally.present().filter(|p| p.reason == reason).count() as u64;
+    let (chosen, followed) = (count(Reason::Chosen), count(Reason::Followed));
+    (chosen + followed > 0).then(|| format!("{} chosen, {} followed", thousands(chosen), thousands(followed)))
+}
+
+/// `Accessories 25, Internet 9`: the fullest menus first.
+fn by_menu(applications: &[Application]) -> String {
+    let mut counts: BTreeMap<Menu, usize> = BTreeMap::new();
+    for application in applications {
+        *counts.entry(application.menu).or_default() += 1;
+    }
+    let mut counts: Vec<(Menu, usize)> = counts.into_iter().collect();
+    counts.sort_by_key(|(menu, n)| (std::cmp::Reverse(*n), *menu));
+    counts.iter().map(|(menu, n)| format!("{} {n}", capital(menu.name()))).collect::<Vec<_>>().join(", ")
+}
+
+fn underneath(tally: &Tally) -> Option<Fact> {
+    let said = |part: &Part| match &part.version {
+        Some(version) => format!("{} {version}", part.name),
+        None => part.name.to_string(),
+    };
+    let parts = NAMED.iter().flat_map(|name| tally.parts.iter().filter(move |part| part.part == *name));
+    let named: Vec<String> = parts.map(said).collect();
+    (!named.is_empty()).then(|| fact("Underneath", named.join(", "), Line::default()))
+}
+
+fn look_twice(tally: &Tally) -> Vec<Fact> {
+    if tally.oddities.is_empty() {
+        return vec![fact("Look twice", "nothing stands out", Line::default())];
+    }
+    let number = Span::new(Role::LookTwice, count_of(tally.oddities.len() as u64, "oddity"));
+    let mut facts = vec![fact("Look twice", number, Line::default())];
+    facts.extend(tally.oddities.iter().take(ODDITIES).map(|oddity| fact("", oddity.why.as_str(), Line::default())));
+    if tally.oddities.len() > ODDITIES {
+        let more = format!("and {} more: `fresh-tally show {} --format json`", tally.oddities.len() - ODDITIES, tally.label.handle);
+        facts.push(fact("", dim(more), Line::default()));
+    }
+    facts
+}
+
+/// What this source could not tell, and what could not be read.
+fn untold(tally: &Tally) -> Vec<Fact> {
+    let mut facts = Vec::new();
+    if !tally.missing_facts.is_empty() {
+        let names: Vec<&str> = tally.missing_facts.iter().map(|fact| fact.name()).collect();
+        facts.push(fact("Not told", format!("this source says nothing of: {}", names.join(", ")), Line::default()));
+    }
+    if let Some(first) = tally.unread.first() {
+        let place = first.line.map_or_else(|| first.file.to_string(), |line| format!("{}:{line}", first.file));
+        let number = Span::new(Role::LookTwice, count_of(tally.unread.len() as u64, "place"));
+        let said = Line::from(number).and(format!(" could not be read; the first: {place} {}", first.why));
+        facts.push(fact("Unread", said, Line::default()));
+    }
+    facts
+}
+
+/// One figure a row.
+pub(super) fn csv(tally: &Tally) -> CsvTable {
+    let mut table = CsvTable::new(&["group", "item", "value", "version"]);
+    let mut row = |group: &str, item: &str, value: String, version: &str| {
+        table.row(vec![group.into(), item.into(), value, version.into()]);
+    };
+    let label = &tally.label;
+    row("label", "distro", label.distro.to_string(), "");
+    let fields = [("release", &label.release), ("codename", &label.codename), ("edition", &label.edition)];
+    let more = [("profile", &label.profile), ("arch", &label.arch), ("release_date", &label.release_date), ("support_end", &label.support_end)];
+    for (item, value) in fields.into_iter().chain(more) {
+        row("label", item, value.as_deref().unwrap_or_default().to_owned(), "");
+    }
+    for (system, n) in &tally.counts.packages {
+        row("packages", system.name(), n.to_string(), "");
+    }
+    for (kind, n) in &tally.counts.by_kind {
+        row("kinds", kind.name(), n.to_string(), "");
+    }
+    row("menu", "applications", tally.counts.applications.to_string(), "");
+    row("menu", "launchers_shown", tally.counts.launchers_shown.to_string(), "");
+    row("weight", "installed_bytes", tally.installed_bytes().to_string(), "");
+    for part in &tally.parts {
+        row("parts", &part.part, part.name.to_string(), part.version.as_deref().unwrap_or_default());
+    }
+    for oddity in &tally.oddities {
+        row("oddities", oddity.oddity.name(), oddity.why.to_string(), "");
+    }
+    table
+}
+
+pub(super) fn json(tally: &Tally) -> serde_json::Result<Vec<u8>> {
+    #[derive(Serialize)]
+    struct Overview<'a> {
+        taken: &'a Taken,
+        counts: &'a Counts,
+        installed_bytes: u64,
+        parts: &'a [Part],
+        oddities: &'a [Oddity],
+        unread: &'a [Unread],
+        missing_facts: &'a [MissingFact],
+        largest: Vec<Largest<'a>>,
+    }
+    #[derive(Serialize)]
+    struct Largest<'a> {
+        name: &'a str,
+        kind: Kind,
+        installed_bytes: u64,
+    }
+    let mut packages: Vec<&Package> = tally.present().filter(|p| p.installed_bytes.is_some()).collect();
+    packages.sort_by_key(|p| std::cmp::Reverse(p.installed_bytes));
+    let largest = packages.iter().take(10).map(|p| Largest {
+        name: &p.name,
+        kind: p.kind,
+        installed_bytes: p.installed_bytes.unwrap_or(0),
+    });
+    let content = Overview {
+        taken: &tally.taken,
+        counts: &tally.counts,
+        installed_bytes: tally.installed_bytes(),
+        parts: &tally.parts,
+        oddities: &tally.oddities,
+        unread: &tally.unread,
+        missing_facts: &tally.missing_facts,
+        largest: largest.collect(),
+    };
+    pretty(&ShowWire { show: 1, view: "overview", install: &tally.label, content })
+}

@@ -1,0 +1,25 @@
+//! Forms for programs: CSV and JSON, from the typed result.
+
+mod csv_table;
+
+pub use csv_table::CsvTable;
+
+use serde::Serialize;
+use tally_core::model::Label;
+
+/// The JSON of `show`: which view of which install, and its records.
+#[derive(Serialize)]
+pub(crate) struct ShowWire<'a, T: Serialize> {
+    pub(crate) show: u32,
+    pub(crate) view: &'a str,
+    pub(crate) install: &'a Label,
+    #[serde(flatten)]
+    pub(crate) content: T,
+}
+
+/// JSON for people who look at it now and then: indented, with a line end.
+pub(crate) fn pretty(value: &impl Serialize) -> serde_json::Result<Vec<u8>> {
+    let mut bytes = serde_json::to_vec_pretty(value)?;
+    bytes.push(b'\n');
+    Ok(bytes)
+}

@@ -1,0 +1,78 @@
+//! The dpkg database and apt's memory: `var/lib/dpkg`, `var/lib/apt/extended_states`.
+
+use super::{Root, shape};
+use crate::world::Shipped;
+use crate::{Install, WorldError};
+use std::fmt::Write;
+
+pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let mut status = String::new();
+    let mut extended = String::new();
+    for package in packages {
+        let left = install.leftovers.iter().any(|name| name == package.name);
+        status.push_str(&stanza(package, install, left));
+        if !install.chosen.iter().any(|name| name == package.name) {
+            _ = write!(extended, "Package: {}\nArchitecture: amd64\nAuto-Installed: 1\n\n", package.name);
+        }
+        if !left {
+            files(root, package)?;
+        }
+    }
+    root.file("var/lib/dpkg/status", status)?;
+    root.file("var/lib/apt/extended_states", extended)
+}
+
+fn stanza(package: &Shipped<'_>, install: &Install, left: bool) -> String {
+    let Shipped { name, version, section, kib, summary, relations, .. } = package;
+    let status = match (left, install.half.iter().any(|half| half == name)) {
+        (true, _) => "deinstall ok config-files",
+        (_, true) => "install ok half-configured",
+        _ => "install ok installed",
+    };
+    let mut stanza = format!("Package: {name}\n");
+    if relations.essential {
+        stanza.push_str("Essential: yes\n");
+    }
+    let priority = if relations.essential { "required" } else { "optional" };
+    let arch = shape::arch(package.shape);
+    _ = write!(
+        stanza,
+        "Status: {status}\nPriority: {priority}\nSection: {section}\nInstalled-Size: {kib}\n\
+         Maintainer: Saltmarsh Makers <makers@saltmarsh.example>\nArchitecture: {arch}\n"
+    );
+    if package.shape == "lib" {
+        stanza.push_str("Multi-Arch: same\n");
+    }
+    let field = |stanza: &mut String, name: &str, value: Option<&str>| {
+        if let Some(value) = value.filter(|value| !value.is_empty()) {
+            _ = writeln!(stanza, "{name}: {value}");
+        }
+    };
+    field(&mut stanza, "Source", relations.source.as_deref());
+    field(&mut stanza, "Version", Some(version));
+    field(&mut stanza, "Replaces", relations.replaces.as_deref());
+    field(&mut stanza, "Provides", relations.provides.as_deref());
+    field(&mut stanza, "Depends", Some(&package.needs));
+    field(&mut stanza, "Recommends", relations.recommends.as_deref());
+    field(&mut stanza, "Conflicts", relations.conflicts.as_deref());
+    _ = write!(stanza, "Description: {summary}\n Part of Saltmarsh Linux, which is made up.\n\n");
+    stanza
+}
+
+/// The files of a package, and the list that names them with the folders above.
+fn files(root: &Root<'_>, package: &Shipped<'_>) -> Result<(), WorldError> {
+    let mut list = vec!["/.".to_owned()];
+    for (path, content) in shape::files(package) {
+        root.file(&path, content)?;
+        let mut above = path.as_str();
+        while let Some((parent, _)) = above.rsplit_once('/') {
+            list.push(format!("/{parent}"));
+            above = parent;
+        }
+        list.push(format!("/{path}"));
+    }
+    list.sort();
+    list.dedup();
+    let qualified = if package.shape == "lib" { ":amd64" } else { "" };
+    root.file(&format!("var/lib/dpkg/info/{}{qualified}.list", package.name), list.join("\n") + "\n")
+}

@@ -1,0 +1,45 @@
+//! Writes an install in its real on-disk format.
+
+mod dpkg;
+mod shape;
+mod system;
+
+use crate::{Install, World, WorldError};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// Writes files, links and folders below one root.
+pub(crate) struct Root<'a> {
+    folder: &'a Path,
+}
+
+impl Root<'_> {
+    fn at(&self, path: &str) -> Result<PathBuf, WorldError> {
+        let path = self.folder.join(path);
+        if let Some(parent) = path.parent() {
+            fs::create_dir_all(parent).map_err(|source| WorldError::Io { path: parent.to_owned(), source })?;
+        }
+        Ok(path)
+    }
+
+    pub(crate) fn file(&self, path: &str, content: impl AsRef<[u8]>) -> Result<(), WorldError> {
+        let path = self.at(path)?;
+        fs::write(&path, content).map_err(|source| WorldError::Io { path, source })
+    }
+
+    pub(crate) fn link(&self, path: &str, target: &str) -> Result<(), WorldError> {
+        let path = self.at(path)?;
+        match std::os::unix::fs::symlink(target, &path) {
+            Err(source) if source.kind() != std::io::ErrorKind::AlreadyExists => Err(WorldError::Io { path, source }),
+            _ => Ok(()),
+        }
+    }
+}
+
+/// A whole install: package database, the files that packages bring, and the system's own configuration.
+pub(crate) fn root(world: &World, install: &Install, folder: &Path) -> Result<(), WorldError> {
+    let root = Root { folder };
+    system::write(&root, install)?;
+    let packages = world.shipped(install);
+    dpkg::write(&root, install, &packages)
+}

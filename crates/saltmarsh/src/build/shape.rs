@@ -1,0 +1,75 @@
+//! Which files a package of each shape brings.
+
+use crate::world::Shipped;
+
+/// Multiarch folder of libraries.
+const LIBRARIES: &str = "usr/lib/x86_64-linux-gnu";
+
+/// Files with their content, by path; launchers come on top.
+pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
+    let name = package.name;
+    let mut files = vec![(format!("usr/share/doc/{name}/copyright"), format!("{name}: made up, free to share\n"))];
+    let mut add = |path: String, content: &str| files.push((path, content.to_owned()));
+    match package.shape {
+        "lib" => add(format!("{LIBRARIES}/{name}.so"), ""),
+        "prog" => add(format!("usr/bin/{name}"), ""),
+        "sbin" => add(format!("usr/sbin/{name}"), ""),
+        "runtime" => add(format!("usr/lib/{name}/program/brackwater.bin"), ""),
+        "service" | "agent" => {
+            add(format!("usr/sbin/{name}"), "");
+            add(format!("usr/lib/systemd/system/{name}.service"), &unit(package, "multi-user.target"));
+        }
+        "dm" => {
+            add(format!("usr/sbin/{name}"), "");
+            add(format!("usr/lib/systemd/system/{name}.service"), &unit(package, "graphical.target"));
+        }
+        "userservice" => {
+            add(format!("usr/bin/{name}"), "");
+            add(format!("usr/lib/systemd/user/{name}.service"), &unit(package, "default.target"));
+        }
+        "session" => {
+            add(format!("usr/bin/{name}"), "");
+            add("usr/share/xsessions/weir.desktop".into(), &session("Weir", "weir-session"));
+        }
+        "kernel" => {
+            let release = name.trim_start_matches("linux-image-");
+            add(format!("usr/lib/modules/{release}/modules.order"), "");
+            add(format!("boot/vmlinuz-{release}"), "");
+        }
+        "firmware" => add(format!("usr/lib/firmware/{name}.bin"), ""),
+        "font" => add(format!("usr/share/fonts/truetype/{name}/{name}.ttf"), ""),
+        "icons" => add("usr/share/icons/Saltmarsh/index.theme".into(), "[Icon Theme]\nName=Saltmarsh\n"),
+        "themes" => add("usr/share/themes/Saltmarsh/index.theme".into(), "[Desktop Entry]\nName=Saltmarsh\n"),
+        "wallpapers" => (1..=6).for_each(|i| add(format!("usr/share/backgrounds/weir/shore-{i}.jpg"), "")),
+        "locale" => add(format!("usr/share/locale/en/LC_MESSAGES/{name}.mo"), ""),
+        "dictionary" => add(format!("usr/share/hunspell/{name}.dic"), ""),
+        "data" => add(format!("usr/share/{name}/data"), ""),
+        // Programs come with their launchers; metapackages bring nothing.
+        _ => {}
+    }
+    for launcher in &package.launchers {
+        files.push((launcher.file(), launcher.content()));
+        files.extend(launcher.program().map(|program| (format!("usr/bin/{program}"), String::new())));
+    }
+    files.sort();
+    files.dedup_by(|a, b| a.0 == b.0);
+    files
+}
+
+/// Packages that hold nothing that a processor runs.
+pub(super) fn arch(shape: &str) -> &'static str {
+    match shape {
+        "data" | "font" | "icons" | "themes" | "wallpapers" | "locale" | "dictionary" | "meta" | "transitional"
+        | "firmware" | "agent" => "all",
+        _ => "amd64",
+    }
+}
+
+fn unit(package: &Shipped<'_>, target: &str) -> String {
+    let Shipped { name, summary, .. } = package;
+    format!("[Unit]\nDescription={summary}\n\n[Service]\nExecStart=/usr/sbin/{name}\n\n[Install]\nWantedBy={target}\n")
+}
+
+fn session(name: &str, program: &str) -> String {
+    format!("[Desktop Entry]\nType=Application\nName={name}\nExec={program}\nDesktopNames={name}\n")
+}

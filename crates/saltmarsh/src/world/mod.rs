@@ -1,0 +1,199 @@
+//! The story as data: packages, launchers, relations, installs.
+
+use crate::WorldError;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+/// A row of the table of packages.
+#[derive(Debug, Clone, Deserialize)]
+struct PackageRow(String, String, String, String, u64, String, String, String);
+
+/// A row of the table of launchers.
+#[derive(Debug, Clone, Deserialize)]
+pub(crate) struct LauncherRow(String, String, String, String, String, String, String);
+
+#[derive(Deserialize)]
+struct PackageTable {
+    package: Vec<PackageRow>,
+}
+
+#[derive(Deserialize)]
+struct LauncherTable {
+    launcher: Vec<LauncherRow>,
+}
+
+#[derive(Deserialize)]
+struct RelationTable {
+    package: BTreeMap<String, Relations>,
+}
+
+#[derive(Deserialize)]
+struct InstallTable {
+    install: Vec<Install>,
+}
+
+/// What a package declares besides what it needs.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub(crate) struct Relations {
+    pub(crate) source: Option<String>,
+    pub(crate) provides: Option<String>,
+    pub(crate) replaces: Option<String>,
+    pub(crate) conflicts: Option<String>,
+    pub(crate) recommends: Option<String>,
+    pub(crate) essential: bool,
+}
+
+/// One install of the world.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Install {
+    /// Short name: `5.0-reedbed`.
+    pub key: String,
+    column: usize,
+    pub(crate) version_id: String,
+    pub(crate) codename: String,
+    pub(crate) variant: String,
+    pub(crate) support_end: String,
+    pub(crate) chosen: Vec<String>,
+    pub(crate) leftovers: Vec<String>,
+    pub(crate) half: Vec<String>,
+}
+
+/// A package as one install has it.
+#[derive(Debug, Clone)]
+pub(crate) struct Shipped<'w> {
+    pub(crate) name: &'w str,
+    pub(crate) version: &'w str,
+    pub(crate) section: &'w str,
+    pub(crate) kib: u64,
+    pub(crate) shape: &'w str,
+    /// Comma-separated; alternatives that this install lacks are left out.
+    pub(crate) needs: String,
+    pub(crate) summary: &'w str,
+    pub(crate) relations: Relations,
+    pub(crate) launchers: Vec<&'w LauncherRow>,
+}
+
+impl LauncherRow {
+    pub(crate) fn file(&self) -> String {
+        format!("usr/share/applications/{}.desktop", self.1)
+    }
+
+    pub(crate) fn content(&self) -> String {
+        let LauncherRow(_, _, name, generic, categories, command, more) = self;
+        let generic = if generic.is_empty() { String::new() } else { format!("GenericName={generic}\n") };
+        let more = if more.is_empty() { String::new() } else { format!("{more}\n") };
+        format!("[Desktop Entry]\nType=Application\nName={name}\n{generic}Categories={categories}\nExec={command}\n{more}")
+    }
+
+    /// The program behind the command, when the package brings it itself.
+    pub(crate) fn program(&self) -> Option<String> {
+        let word = self.5.split(' ').find(|word| *word != "pkexec")?;
+        let name = word.rsplit('/').next()?;
+        // The backup program of 5.0 was shipped without its graphical half.
+        (!matches!(name, "xdg-open" | "sandbank-gui")).then(|| name.to_owned())
+    }
+}
+
+/// Saltmarsh Linux and what it is made of.
+#[derive(Debug, Clone)]
+pub struct World {
+    packages: Vec<PackageRow>,
+    launchers: Vec<LauncherRow>,
+    relations: BTreeMap<String, Relations>,
+    installs: Vec<Install>,
+}
+
+impl World {
+    /// The world inside the program.
+    ///
+    /// # Errors
+    /// [`WorldError::Broken`] when its tables can't be read; the crate's tests rule that out.
+    pub fn load() -> Result<Self, WorldError> {
+        fn parse<T: serde::de::DeserializeOwned>(text: &str) -> Result<T, WorldError> {
+            toml::from_str(text).map_err(|error| WorldError::Broken(error.to_string()))
+        }
+        Ok(Self {
+            packages: parse::<PackageTable>(include_str!("packages.toml"))?.package,
+            launchers: parse::<LauncherTable>(include_str!("launchers.toml"))?.launcher,
+            relations: parse::<RelationTable>(include_str!("relations.toml"))?.package,
+            installs: parse::<InstallTable>(include_str!("releases.toml"))?.install,
+        })
+    }
+
+    /// Every install, in the order of the story.
+    pub fn installs(&self) -> &[Install] {
+        &self.installs
+    }
+
+    /// The install of a short name.
+    pub fn install(&self, key: &str) -> Option<&Install> {
+        self.installs.iter().find(|install| install.key == key)
+    }
+
+    /// The packages of an install, by name.
+    pub(crate) fn shipped(&self, install: &Install) -> Vec<Shipped<'_>> {
+        let version = |row: &PackageRow| -> usize { if install.column == 0 { row.1.len() } else { row.2.len() } };
+        let mut shipped: Vec<Shipped<'_>> =
+            self.packages.iter().filter(|row| version(row) > 0).map(|row| self.one(row, install)).collect();
+        shipped.sort_by(|a, b| a.name.cmp(b.name));
+        shipped
+    }
+
+    fn one<'w>(&'w self, row: &'w PackageRow, install: &Install) -> Shipped<'w> {
+        let PackageRow(name, old, new, section, kib, shape, needs, summary) = row;
+        let here = |need: &str| {
+            self.packages.iter().any(|other| other.0 == need && !(if install.column == 0 { &other.1 } else { &other.2 }).is_empty())
+        };
+        let group = |group: &str| -> String {
+            group.split('|').filter(|need| here(need)).collect::<Vec<_>>().join(" | ")
+        };
+        let needs: Vec<String> = needs.split(", ").map(group).filter(|group| !group.is_empty()).collect();
+        Shipped {
+            name,
+            version: if install.column == 0 { old } else { new },
+            section,
+            kib: *kib,
+            shape,
+            needs: needs.join(", "),
+            summary,
+            relations: self.relations.get(name).cloned().unwrap_or_default(),
+            launchers: self.launchers.iter().filter(|launcher| launcher.0 == *name).collect(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_tables_fit_together() {
+        let world = World::load().unwrap();
+        let names: std::collections::BTreeSet<&str> = world.packages.iter().map(|row| row.0.as_str()).collect();
+        assert_eq!(names.len(), world.packages.len(), "a package stands twice");
+        for row in &world.packages {
+            for need in row.6.split(", ").flat_map(|group| group.split('|')).filter(|need| !need.is_empty()) {
+                assert!(names.contains(need), "{} needs {need}, which is nowhere", row.0);
+            }
+            let has_launcher = world.launchers.iter().any(|launcher| launcher.0 == row.0);
+            assert_eq!(row.5 == "app", has_launcher, "{}: shape and launchers part", row.0);
+        }
+        for name in world.relations.keys() {
+            assert!(names.contains(name.as_str()), "relations of {name}, which is nowhere");
+        }
+    }
+
+    #[test]
+    fn every_install_holds_a_real_number_of_packages() {
+        let world = World::load().unwrap();
+        for install in world.installs() {
+            let shipped = world.shipped(install);
+            assert!(shipped.len() >= 150, "{}: {} packages", install.key, shipped.len());
+            for name in install.chosen.iter().chain(&install.leftovers).chain(&install.half) {
+                assert!(shipped.iter().any(|package| package.name == name), "{}: {name}", install.key);
+            }
+        }
+    }
+}

@@ -1,0 +1,187 @@
+//! A tally as bytes: JSON with one record a line, so that version control shows what changed.
+
+use crate::ShelfError;
+use serde::{Deserialize, Serialize};
+use serde_json::ser::Formatter;
+use std::io::{self, Write};
+use std::path::Path;
+use tally_core::model::{SCHEMA, Tally};
+
+/// Writes a tally as JSON: each key of the document and each element of its lists on a line of its own.
+///
+/// # Errors
+/// When a number has no JSON form (a reading that is not finite).
+pub fn encode(tally: &Tally) -> serde_json::Result<Vec<u8>> {
+    let mut bytes = Vec::with_capacity(1024 * (tally.packages.len() + 16));
+    tally.serialize(&mut serde_json::Serializer::with_formatter(&mut bytes, OneRecordALine::default()))?;
+    bytes.push(b'\n');
+    Ok(bytes)
+}
+
+/// Reads a tally; `path` names it in errors.
+///
+/// # Errors
+/// [`ShelfError::OtherSchema`] for another schema number, [`ShelfError::NoTally`] for anything else that is none.
+pub fn decode(path: &Path, bytes: &[u8]) -> Result<Tally, ShelfError> {
+    #[derive(Deserialize)]
+    struct Head {
+        tally: Option<u64>,
+    }
+    let no_tally = |why: String| ShelfError::NoTally { path: path.to_owned(), why };
+    let result = serde_json::from_slice::<Tally>(bytes);
+    if let Ok(tally) = result.as_ref()
+        && tally.tally == SCHEMA
+    {
+        return result.map_err(|error| no_tally(error.to_string()));
+    }
+    match (serde_json::from_slice::<Head>(bytes), result) {
+        (Ok(Head { tally: Some(found) }), _) if found != u64::from(SCHEMA) => {
+            Err(ShelfError::OtherSchema { path: path.to_owned(), found, known: SCHEMA })
+        }
+        (Ok(Head { tally: None }), _) => Err(no_tally("it is JSON, but has no key `tally`".into())),
+        (_, Err(error)) => Err(no_tally(error.to_string())),
+        (_, Ok(tally)) => Ok(tally),
+    }
+}
+
+/// Line breaks down to the elements of the document's lists; everything deeper stays on one line.
+#[derive(Default)]
+struct OneRecordALine {
+    depth: usize,
+    filled: bool,
+}
+
+impl OneRecordALine {
+    fn separate<W: ?Sized + Write>(&mut self, out: &mut W, first: bool, own_line: bool) -> io::Result<()> {
+        if !first {
+            out.write_all(b",")?;
+        }
+        match (own_line, self.depth) {
+            (true, 1) => out.write_all(b"\n "),
+            (true, _) => out.write_all(b"\n  "),
+            (false, _) if !first => out.write_all(b" "),
+            _ => Ok(()),
+        }
+    }
+
+    fn close<W: ?Sized + Write>(&mut self, out: &mut W, own_line: bool, bracket: &[u8]) -> io::Result<()> {
+        self.depth -= 1;
+        if own_line && self.filled {
+            out.write_all(if self.depth == 0 { b"\n" } else { b"\n " })?;
+        }
+        self.filled = true;
+        out.write_all(bracket)
+    }
+}
+
+impl Formatter for OneRecordALine {
+    fn begin_array<W: ?Sized + Write>(&mut self, out: &mut W) -> io::Result<()> {
+        self.depth += 1;
+        self.filled = false;
+        out.write_all(b"[")
+    }
+
+    fn end_array<W: ?Sized + Write>(&mut self, out: &mut W) -> io::Result<()> {
+        let own_line = self.depth <= 2;
+        self.close(out, own_line, b"]")
+    }
+
+    fn begin_array_value<W: ?Sized + Write>(&mut self, out: &mut W, first: bool) -> io::Result<()> {
+        let own_line = self.depth <= 2;
+        self.separate(out, first, own_line)
+    }
+
+    fn end_array_value<W: ?Sized + Write>(&mut self, _: &mut W) -> io::Result<()> {
+        self.filled = true;
+        Ok(())
+    }
+
+    fn begin_object<W: ?Sized + Write>(&mut self, out: &mut W) -> io::Result<()> {
+        self.depth += 1;
+        self.filled = false;
+        out.write_all(b"{")
+    }
+
+    fn end_object<W: ?Sized + Write>(&mut self, out: &mut W) -> io::Result<()> {
+        let own_line = self.depth == 1;
+        self.close(out, own_line, b"}")
+    }
+
+    fn begin_object_key<W: ?Sized + Write>(&mut self, out: &mut W, first: bool) -> io::Result<()> {
+        let own_line = self.depth == 1;
+        self.separate(out, first, own_line)
+    }
+
+    fn begin_object_value<W: ?Sized + Write>(&mut self, out: &mut W) -> io::Result<()> {
+        out.write_all(b": ")
+    }
+
+    fn end_object_value<W: ?Sized + Write>(&mut self, _: &mut W) -> io::Result<()> {
+        self.filled = true;
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use tally_core::model::{Label, Medium, Package, System, Taken, Unread};
+
+    fn tally(packages: Vec<Package>) -> Tally {
+        let taken = Taken {
+            at: "2031-05-02T10:00:00Z".into(),
+            from: "marsh".into(),
+            medium: Medium::Installed,
+            layer: None,
+            sha256: None,
+        };
+        let mut tally = Tally::new("test", taken, Label::default());
+        tally.packages = packages;
+        tally
+    }
+
+    #[test]
+    fn one_record_stands_on_one_line() {
+        let packages = vec![Package::new(System::Dpkg, "a", "1"), Package::new(System::Dpkg, "b", "1")];
+        let text = String::from_utf8(encode(&tally(packages)).unwrap()).unwrap();
+        assert_eq!(text.lines().filter(|line| line.starts_with("  {\"system\": \"dpkg\"")).count(), 2);
+        assert!(text.contains("\n \"launchers\": [],\n"), "{text}");
+        assert!(text.ends_with("}\n}\n"), "{text}");
+    }
+
+    #[test]
+    fn what_is_no_tally_says_why() {
+        let why = |bytes: &[u8]| decode(Path::new("x"), bytes).unwrap_err().to_string();
+        assert_eq!(why(b"{\"tally\": 9, \"packages\": 3}"), "`x` is a tally of schema 9; this program reads schema 1");
+        assert_eq!(why(b"{}"), "`x` is no tally: it is JSON, but has no key `tally`");
+        assert!(why(b"{\"tally\": 1,\n \"program\"").contains("line 2"));
+        assert!(why(b"\xff\xfe").contains("line 1"));
+    }
+
+    fn package() -> impl Strategy<Value = Package> {
+        ("\\PC{1,12}", "\\PC{1,12}", any::<Option<u64>>(), any::<bool>()).prop_map(|(name, version, bytes, essential)| {
+            let mut package = Package::new(System::Dpkg, name, version);
+            package.installed_bytes = bytes;
+            package.essential = essential;
+            package
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn there_and_back_is_the_same(packages in prop::collection::vec(package(), 0..6), why in "\\PC{0,20}") {
+            let mut tally = tally(packages);
+            tally.unread.push(Unread::at("f", 3, why));
+            let bytes = encode(&tally).unwrap();
+            prop_assert_eq!(decode(Path::new("x"), &bytes).unwrap(), tally);
+        }
+
+        #[test]
+        fn a_cut_tally_is_an_error_and_no_panic(cut in 0_usize..700) {
+            let bytes = encode(&tally(vec![Package::new(System::Dpkg, "a", "1")])).unwrap();
+            let cut = cut.min(bytes.len() - 2);
+            prop_assert!(decode(Path::new("x"), &bytes[..cut]).is_err());
+        }
+    }
+}

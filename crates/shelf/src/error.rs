@@ -1,0 +1,58 @@
+use std::path::PathBuf;
+
+/// Why a shelf or a tally can't be used.
+#[derive(Debug, thiserror::Error)]
+pub enum ShelfError {
+    /// Nothing of that handle is on the shelf.
+    #[error("no install `{handle}` is on the shelf")]
+    Unknown {
+        /// The handle asked for.
+        handle: String,
+        /// Handles that look like it.
+        near: Vec<String>,
+    },
+    /// The handle is in use.
+    #[error("the handle `{handle}` is in use")]
+    InUse {
+        /// The handle.
+        handle: String,
+    },
+    /// The handle could not be a file name.
+    #[error("`{handle}` can't be a handle: use lower-case letters, digits, dots and hyphens")]
+    BadHandle {
+        /// What was given.
+        handle: String,
+    },
+    /// A file is no tally.
+    #[error("`{}` is no tally: {why}", path.display())]
+    NoTally {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong, with line and column where they help.
+        why: String,
+    },
+    /// A tally of a schema that this program does not know.
+    #[error("`{}` is a tally of schema {found}; this program reads schema {known}", path.display())]
+    OtherSchema {
+        /// The file.
+        path: PathBuf,
+        /// Its schema number.
+        found: u64,
+        /// The schema number that is read.
+        known: u32,
+    },
+    /// The system said no.
+    #[error("`{}`: {source}", path.display())]
+    Io {
+        /// The file or folder.
+        path: PathBuf,
+        /// What the system said.
+        source: std::io::Error,
+    },
+}
+
+impl ShelfError {
+    pub(crate) fn io(path: impl Into<PathBuf>, source: std::io::Error) -> Self {
+        Self::Io { path: path.into(), source }
+    }
+}

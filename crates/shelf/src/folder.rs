@@ -1,0 +1,254 @@
+use crate::{ENDING, ShelfError, decode, encode};
+use std::fs;
+use std::io::{ErrorKind, Write};
+use std::path::{Path, PathBuf};
+use tally_core::model::{Tally, slug};
+
+/// A folder of tallies. It is made when the first one is put into it.
+#[derive(Debug, Clone)]
+pub struct Shelf {
+    folder: PathBuf,
+}
+
+/// What came of putting a tally on the shelf.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Put {
+    /// The handle that it has now.
+    pub handle: String,
+    /// Whether it took the place of an earlier tally of the same source.
+    pub replaced: bool,
+}
+
+/// One file on the shelf.
+#[derive(Debug)]
+pub struct Shelved {
+    /// Its handle.
+    pub handle: String,
+    /// The tally, or why it can't be read.
+    pub tally: Result<Tally, ShelfError>,
+}
+
+impl Shelf {
+    /// A shelf in this folder, which need not exist yet.
+    pub fn new(folder: impl Into<PathBuf>) -> Self {
+        Self { folder: folder.into() }
+    }
+
+    /// The folder.
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    /// The file of a handle.
+    pub fn file(&self, handle: &str) -> PathBuf {
+        self.folder.join(format!("{handle}{ENDING}"))
+    }
+
+    /// Whether a tally of that handle is there.
+    pub fn has(&self, handle: &str) -> bool {
+        is_handle(handle) && self.file(handle).is_file()
+    }
+
+    /// All handles, sorted; none when the folder does not exist.
+    ///
+    /// # Errors
+    /// When the folder can't be read.
+    pub fn handles(&self) -> Result<Vec<String>, ShelfError> {
+        let entries = match fs::read_dir(&self.folder) {
+            Ok(entries) => entries,
+            Err(error) if error.kind() == ErrorKind::NotFound => return Ok(Vec::new()),
+            Err(error) => return Err(ShelfError::io(&self.folder, error)),
+        };
+        let mut handles = Vec::new();
+        for entry in entries {
+            let name = entry.map_err(|error| ShelfError::io(&self.folder, error))?.file_name();
+            if let Some(handle) = name.to_str().and_then(|name| name.strip_suffix(ENDING)).filter(|h| is_handle(h)) {
+                handles.push(handle.to_owned());
+            }
+        }
+        handles.sort();
+        Ok(handles)
+    }
+
+    /// Every tally on the shelf, by handle; one that can't be read says why.
+    ///
+    /// # Errors
+    /// When the folder can't be read.
+    pub fn list(&self) -> Result<Vec<Shelved>, ShelfError> {
+        Ok(self.handles()?.into_iter().map(|handle| Shelved { tally: self.get(&handle), handle }).collect())
+    }
+
+    /// Reads a tally.
+    ///
+    /// # Errors
+    /// [`ShelfError::Unknown`] when the handle is not there, else what is wrong with its file.
+    pub fn get(&self, handle: &str) -> Result<Tally, ShelfError> {
+        let path = self.file(handle);
+        match fs::read(&path) {
+            Ok(bytes) => decode(&path, &bytes),
+            Err(error) if error.kind() == ErrorKind::NotFound => Err(self.unknown(handle)),
+            Err(error) => Err(ShelfError::io(path, error)),
+        }
+    }
+
+    /// Puts a tally under its own handle.
+    ///
+    /// A tally that was taken from the same source is replaced; its notes go over to the new one. When another install
+    /// has the handle, a number is added: `fenland-13-2`.
+    ///
+    /// # Errors
+    /// When the folder can't be made or written; nothing half-written stays behind.
+    pub fn put(&self, tally: &mut Tally) -> Result<Put, ShelfError> {
+        fs::create_dir_all(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))?;
+        let natural = tally.label.handle.to_string();
+        if !is_handle(&natural) {
+            return Err(ShelfError::BadHandle { handle: natural });
+        }
+        for number in 1_u32.. {
+            let handle = if number == 1 { natural.clone() } else { format!("{natural}-{number}") };
+            tally.label.handle = handle.as_str().into();
+            let path = self.file(&handle);
+            let earlier = path.exists().then(|| self.get(&handle));
+            let same_source = match &earlier {
+                Some(Ok(earlier)) => earlier.taken.from == tally.taken.from && earlier.taken.layer == tally.taken.layer,
+                _ => false,
+            };
+            if let (true, Some(Ok(earlier))) = (same_source, earlier) {
+                if tally.notes.is_empty() {
+                    tally.notes = earlier.notes;
+                }
+                write_atomically(&path, &encoded(&path, tally)?, true)?;
+                return Ok(Put { handle, replaced: true });
+            }
+            match write_atomically(&path, &encoded(&path, tally)?, false) {
+                Err(ShelfError::InUse { .. }) => {}
+                other => return other.map(|()| Put { handle, replaced: false }),
+            }
+        }
+        Err(ShelfError::InUse { handle: natural })
+    }
+
+    /// Gives a tally another handle.
+    ///
+    /// # Errors
+    /// When the old handle is not there, or the new one is in use or can't be one.
+    pub fn rename(&self, old: &str, new: &str) -> Result<(), ShelfError> {
+        if !is_handle(new) {
+            return Err(ShelfError::BadHandle { handle: new.to_owned() });
+        }
+        let mut tally = self.get(old)?;
+        tally.label.handle = new.into();
+        let path = self.file(new);
+        write_atomically(&path, &encoded(&path, &tally)?, false)?;
+        self.drop(old)
+    }
+
+    /// Takes a tally off the shelf for good.
+    ///
+    /// # Errors
+    /// When the handle is not there, or its file can't be removed.
+    pub fn drop(&self, handle: &str) -> Result<(), ShelfError> {
+        let path = self.file(handle);
+        if !is_handle(handle) {
+            return Err(self.unknown(handle));
+        }
+        match fs::remove_file(&path) {
+            Ok(()) => Ok(()),
+            Err(error) if error.kind() == ErrorKind::NotFound => Err(self.unknown(handle)),
+            Err(error) => Err(ShelfError::io(path, error)),
+        }
+    }
+
+    fn unknown(&self, handle: &str) -> ShelfError {
+        let mut near: Vec<String> = self.handles().unwrap_or_default();
+        near.retain(|known| known.contains(handle) || handle.contains(known.as_str()));
+        ShelfError::Unknown { handle: handle.to_owned(), near }
+    }
+}
+
+fn encoded(path: &Path, tally: &Tally) -> Result<Vec<u8>, ShelfError> {
+    encode(tally).map_err(|error| ShelfError::NoTally { path: path.to_owned(), why: error.to_string() })
+}
+
+/// Handles are what [`slug`] leaves as it is.
+fn is_handle(text: &str) -> bool {
+    !text.is_empty() && text.len() <= 200 && slug(text) == text
+}
+
+/// Writes a file as a whole or not at all: into a nameless neighbour first, then under its name.
+///
+/// # Errors
+/// [`ShelfError::InUse`] when the file is there and `replace` is false; else what the system said. The neighbour is
+/// removed in every case.
+pub fn write_atomically(path: &Path, bytes: &[u8], replace: bool) -> Result<(), ShelfError> {
+    let fail = |error| ShelfError::io(path, error);
+    let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::Builder::new().prefix(".fresh-tally-").tempfile_in(folder).map_err(fail)?;
+    file.write_all(bytes).and_then(|()| file.as_file().sync_all()).map_err(fail)?;
+    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o644);
+    file.as_file().set_permissions(mode).map_err(fail)?;
+    let result = if replace { file.persist(path) } else { file.persist_noclobber(path) };
+    match result {
+        Ok(_) => Ok(()),
+        Err(error) if error.error.kind() == ErrorKind::AlreadyExists => {
+            let handle = path.file_name().map(|name| name.to_string_lossy().trim_end_matches(ENDING).to_owned());
+            Err(ShelfError::InUse { handle: handle.unwrap_or_default() })
+        }
+        Err(error) => Err(fail(error.error)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_core::model::{Label, Medium, Note, Taken};
+
+    fn tally(from: &str) -> Tally {
+        let at = "2031-05-02T10:00:00Z".into();
+        let taken = Taken { at, from: from.into(), medium: Medium::Installed, layer: None, sha256: None };
+        let label = Label { handle: "marsh-5".into(), ..Label::default() };
+        Tally::new("test", taken, label)
+    }
+
+    #[test]
+    fn another_install_gets_a_number_and_the_same_one_is_replaced() {
+        let dir = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(dir.path().join("not/yet"));
+        assert!(shelf.handles().unwrap().is_empty());
+        let mut first = tally("one");
+        first.notes.push(Note { at: "x".into(), ask: None, text: "kept".into() });
+        assert_eq!(shelf.put(&mut first).unwrap().handle, "marsh-5");
+        assert_eq!(shelf.put(&mut tally("two")).unwrap(), Put { handle: "marsh-5-2".into(), replaced: false });
+        assert_eq!(shelf.put(&mut tally("one")).unwrap(), Put { handle: "marsh-5".into(), replaced: true });
+        assert_eq!(shelf.get("marsh-5").unwrap().notes[0].text, "kept");
+        assert_eq!(shelf.handles().unwrap(), ["marsh-5", "marsh-5-2"]);
+        let left: Vec<_> = fs::read_dir(shelf.folder()).unwrap().collect();
+        assert_eq!(left.len(), 2, "no half-written neighbour");
+    }
+
+    #[test]
+    fn renaming_never_overwrites() {
+        let dir = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(dir.path());
+        shelf.put(&mut tally("one")).unwrap();
+        shelf.put(&mut tally("two")).unwrap();
+        assert!(matches!(shelf.rename("marsh-5", "marsh-5-2"), Err(ShelfError::InUse { .. })));
+        assert!(matches!(shelf.rename("marsh-5", "../x"), Err(ShelfError::BadHandle { .. })));
+        shelf.rename("marsh-5", "bittern").unwrap();
+        assert_eq!(shelf.get("bittern").unwrap().label.handle, "bittern");
+        assert!(matches!(shelf.get("marsh"), Err(ShelfError::Unknown { near, .. }) if near == ["marsh-5-2"]));
+        assert!(matches!(shelf.drop("../x"), Err(ShelfError::Unknown { .. })));
+    }
+
+    #[test]
+    fn a_foreign_file_is_named_and_the_rest_listed() {
+        let dir = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(dir.path());
+        shelf.put(&mut tally("one")).unwrap();
+        fs::write(shelf.file("broken"), "{").unwrap();
+        fs::write(dir.path().join("README"), "mine").unwrap();
+        let listed: Vec<(String, bool)> =
+            shelf.list().unwrap().into_iter().map(|s| (s.handle, s.tally.is_ok())).collect();
+        assert_eq!(listed, [("broken".into(), false), ("marsh-5".into(), true)]);
+    }
+}

@@ -1,0 +1,64 @@
+use std::path::{Path, PathBuf};
+
+/// Something in a tree could not be read.
+#[derive(Debug, thiserror::Error)]
+#[error("`{}`: {why}", path.display())]
+pub struct TreeError {
+    /// The path inside the tree.
+    pub path: PathBuf,
+    /// What stood in the way.
+    pub why: Why,
+}
+
+/// What stood in the way of reading a path.
+#[derive(Debug, thiserror::Error)]
+pub enum Why {
+    /// There is nothing there.
+    #[error("is not there")]
+    Missing,
+    /// A folder was asked for.
+    #[error("is not a folder")]
+    NotAFolder,
+    /// A file was asked for; a device, a pipe or a socket is none either.
+    #[error("is not a regular file")]
+    NotAFile,
+    /// A link was asked for.
+    #[error("is not a link")]
+    NotALink,
+    /// Links lead round in circles, or through too many steps.
+    #[error("leads through too many links")]
+    TooManyLinks,
+    /// The file is larger than the caller wants to read.
+    #[error("is larger than the limit of {limit} bytes")]
+    TooLarge {
+        /// The limit, bytes.
+        limit: u64,
+    },
+    /// The system said no.
+    #[error("{0}")]
+    Io(#[from] std::io::Error),
+}
+
+impl TreeError {
+    /// An error about a path.
+    pub fn new(path: &Path, why: Why) -> Self {
+        Self { path: path.to_owned(), why }
+    }
+
+    /// An error about a path, from what the system said.
+    pub fn io(path: &Path, error: std::io::Error) -> Self {
+        use rustix::io::Errno;
+        let why = match Errno::from_io_error(&error) {
+            Some(Errno::NOENT) => Why::Missing,
+            Some(Errno::NOTDIR) => Why::NotAFolder,
+            Some(Errno::LOOP) => Why::TooManyLinks,
+            _ => Why::Io(error),
+        };
+        Self::new(path, why)
+    }
+
+    /// Whether the path simply isn't there, as against being unreadable.
+    pub fn is_missing(&self) -> bool {
+        matches!(self.why, Why::Missing | Why::NotAFolder)
+    }
+}

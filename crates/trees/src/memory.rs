@@ -1,0 +1,120 @@
+use crate::path::{Step, resolve};
+use crate::{Entry, Node, NodeKind, Tree, TreeError, Why};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+/// A tree in memory, for tests and for archives that were unpacked there.
+#[derive(Debug, Default, Clone)]
+pub struct Memory {
+    nodes: BTreeMap<PathBuf, Held>,
+}
+
+#[derive(Debug, Clone)]
+enum Held {
+    Folder,
+    File(Vec<u8>),
+    Link(PathBuf),
+}
+
+impl Memory {
+    /// An empty tree.
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Adds a file and the folders above it; the path is taken literally below the root.
+    #[must_use]
+    pub fn file(mut self, path: impl AsRef<Path>, content: impl Into<Vec<u8>>) -> Self {
+        self.insert(path.as_ref(), Held::File(content.into()));
+        self
+    }
+
+    /// Adds a link and the folders above it.
+    #[must_use]
+    pub fn link(mut self, path: impl AsRef<Path>, target: impl Into<PathBuf>) -> Self {
+        self.insert(path.as_ref(), Held::Link(target.into()));
+        self
+    }
+
+    /// Adds an empty folder.
+    #[must_use]
+    pub fn folder(mut self, path: impl AsRef<Path>) -> Self {
+        self.insert(path.as_ref(), Held::Folder);
+        self
+    }
+
+    fn insert(&mut self, path: &Path, held: Held) {
+        for above in path.ancestors().skip(1).filter(|a| !a.as_os_str().is_empty()) {
+            self.nodes.entry(above.to_owned()).or_insert(Held::Folder);
+        }
+        self.nodes.insert(path.to_owned(), held);
+    }
+
+    fn resolve(&self, path: &Path, follow_last: bool) -> Result<PathBuf, TreeError> {
+        resolve(path, follow_last, |clean| {
+            Ok(match self.nodes.get(clean) {
+                Some(Held::Folder) => Step::Folder,
+                Some(Held::File(_)) => Step::Leaf,
+                Some(Held::Link(target)) => Step::Link(target.clone()),
+                None => Step::Missing,
+            })
+        })
+    }
+
+    fn held(&self, path: &Path, follow_last: bool) -> Result<(PathBuf, &Held), TreeError> {
+        let clean = self.resolve(path, follow_last)?;
+        if clean.as_os_str().is_empty() {
+            return Ok((clean, &Held::Folder));
+        }
+        let held = self.nodes.get(&clean).ok_or_else(|| TreeError::new(path, Why::Missing))?;
+        Ok((clean, held))
+    }
+}
+
+impl Tree for Memory {
+    fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
+        let (kind, size, mode) = match self.held(path, follow_last)?.1 {
+            Held::Folder => (NodeKind::Folder, 0, 0o755),
+            Held::File(content) => (NodeKind::File, content.len() as u64, 0o644),
+            Held::Link(target) => (NodeKind::Link, target.as_os_str().len() as u64, 0o777),
+        };
+        Ok(Node { kind, size, mode, changed_at: 0 })
+    }
+
+    fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
+        let (clean, Held::Folder) = self.held(path, true)? else {
+            return Err(TreeError::new(path, Why::NotAFolder));
+        };
+        let below = self.nodes.range(clean.clone()..).take_while(|(p, _)| p.starts_with(&clean));
+        let children = below.filter(|(p, _)| p.parent() == Some(&clean));
+        Ok(children
+            .filter_map(|(p, held)| {
+                let kind = match held {
+                    Held::Folder => NodeKind::Folder,
+                    Held::File(_) => NodeKind::File,
+                    Held::Link(_) => NodeKind::Link,
+                };
+                Some(Entry { name: p.file_name()?.to_owned(), kind })
+            })
+            .collect())
+    }
+
+    fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
+        let (_, Held::File(content)) = self.held(path, true)? else {
+            return Err(TreeError::new(path, Why::NotAFile));
+        };
+        if content.len() as u64 > limit {
+            return Err(TreeError::new(path, Why::TooLarge { limit }));
+        }
+        buffer.clear();
+        buffer.extend_from_slice(content);
+        Ok(())
+    }
+
+    fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
+        match self.held(path, false)?.1 {
+            Held::Link(target) => Ok(target.clone()),
+            _ => Err(TreeError::new(path, Why::NotALink)),
+        }
+    }
+}

@@ -1,0 +1,82 @@
+//! Resolution of a path inside a root, component by component, for every tree that the kernel doesn't resolve for us.
+
+use crate::{LINK_LIMIT, TreeError, Why};
+use std::ffi::{OsStr, OsString};
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+
+/// What the resolver must know of a path that it has already made sure of.
+pub(crate) enum Step {
+    /// A folder: go on below it.
+    Folder,
+    /// A link with this target.
+    Link(PathBuf),
+    /// Anything else: nothing is below it.
+    Leaf,
+    /// There is nothing.
+    Missing,
+}
+
+/// Resolves `path` inside a root to a path without links, `.` or `..`.
+///
+/// `look` is asked about clean paths only. An absolute link starts again at the root; `..` at the root stays there.
+/// With `follow_last` false a link at the very end is not followed.
+///
+/// # Errors
+/// [`Why::Missing`], [`Why::NotAFolder`] when something below a file is asked for, [`Why::TooManyLinks`].
+pub(crate) fn resolve(
+    path: &Path,
+    follow_last: bool,
+    mut look: impl FnMut(&Path) -> Result<Step, TreeError>,
+) -> Result<PathBuf, TreeError> {
+    let fail = |why| Err(TreeError::new(path, why));
+    let mut waiting: Vec<OsString> = Vec::new();
+    push(&mut waiting, path);
+    let mut clean = PathBuf::new();
+    let mut links = 0;
+    let mut leaf = false;
+    while let Some(name) = waiting.pop() {
+        if leaf {
+            return fail(Why::NotAFolder);
+        }
+        if name == "." {
+            continue;
+        }
+        if name == ".." {
+            clean.pop();
+            continue;
+        }
+        clean.push(&name);
+        match look(&clean)? {
+            Step::Folder => {}
+            Step::Leaf => leaf = true,
+            Step::Missing => return fail(Why::Missing),
+            Step::Link(_) if waiting.is_empty() && !follow_last => leaf = true,
+            Step::Link(target) => {
+                links += 1;
+                if links > LINK_LIMIT {
+                    return fail(Why::TooManyLinks);
+                }
+                if target.has_root() {
+                    clean.clear();
+                } else {
+                    clean.pop();
+                }
+                push(&mut waiting, &target);
+            }
+        }
+    }
+    Ok(clean)
+}
+
+/// Puts the components of a path on the stack, first one on top.
+///
+/// A slash at the end asks for a folder, as `/.` does; `Path::components` would lose both.
+fn push(waiting: &mut Vec<OsString>, path: &Path) {
+    let bytes = path.as_os_str().as_bytes();
+    if bytes.len() > 1 && bytes.ends_with(b"/") {
+        waiting.push(".".into());
+    }
+    let components = bytes.split(|byte| *byte == b'/').rev().filter(|name| !name.is_empty());
+    waiting.extend(components.map(|name| OsStr::from_bytes(name).to_owned()));
+}

@@ -1,0 +1,92 @@
+use crate::{FILE_LIMIT, TreeError};
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
+
+/// What a path is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum NodeKind {
+    /// A regular file.
+    File,
+    /// A folder.
+    Folder,
+    /// A symbolic link.
+    Link,
+    /// A device, pipe or socket.
+    Other,
+}
+
+/// What a tree knows of a path without reading it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Node {
+    /// What it is.
+    pub kind: NodeKind,
+    /// Size in bytes.
+    pub size: u64,
+    /// Permission bits.
+    pub mode: u32,
+    /// Time of the last change, seconds since 1970 UTC.
+    pub changed_at: i64,
+}
+
+/// One name in a folder.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Entry {
+    /// The name; never `.` or `..`, never with a slash.
+    pub name: OsString,
+    /// What it is.
+    pub kind: NodeKind,
+}
+
+/// An install as readers see it. Paths are relative to the root; a leading slash means the same.
+pub trait Tree: Send + Sync {
+    /// What the path is, after following every link in it, or all but the last one.
+    ///
+    /// # Errors
+    /// When it is not there, or a link leads nowhere or in circles.
+    fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError>;
+
+    /// The names in a folder, sorted.
+    ///
+    /// # Errors
+    /// When the path is not a folder that can be read.
+    fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError>;
+
+    /// Replaces the buffer's content by that of a regular file.
+    ///
+    /// # Errors
+    /// When it is not a regular file, can't be read, or is larger than `limit` bytes.
+    fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError>;
+
+    /// The target of a link, as it is written there.
+    ///
+    /// # Errors
+    /// When the path is not a link.
+    fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError>;
+}
+
+impl dyn Tree + '_ {
+    /// A whole file of up to [`FILE_LIMIT`] bytes.
+    ///
+    /// # Errors
+    /// As [`Tree::read_into`].
+    pub fn read(&self, path: impl AsRef<Path>) -> Result<Vec<u8>, TreeError> {
+        let mut buffer = Vec::new();
+        self.read_into(path.as_ref(), FILE_LIMIT, &mut buffer)?;
+        Ok(buffer)
+    }
+
+    /// Whether something is there, links followed.
+    pub fn exists(&self, path: impl AsRef<Path>) -> bool {
+        self.node(path.as_ref(), true).is_ok()
+    }
+
+    /// Whether a folder is there, links followed.
+    pub fn is_folder(&self, path: impl AsRef<Path>) -> bool {
+        self.node(path.as_ref(), true).is_ok_and(|node| node.kind == NodeKind::Folder)
+    }
+
+    /// The names in a folder; none when there is no such folder.
+    pub fn names(&self, path: impl AsRef<Path>) -> Vec<Entry> {
+        self.list(path.as_ref()).unwrap_or_default()
+    }
+}
