@@ -50,15 +50,25 @@ impl Failure {
     /// What to try.
     pub(crate) fn hint(&self) -> Option<String> {
         match self {
-            Self::NoSuchInstall { near, .. } if !near.is_empty() => Some(format!("did you mean {}?", quoted(near))),
-            Self::NoSuchInstall { .. } => Some("`fresh-tally shelf` lists the handles; `fresh-tally take SOURCE` adds one".into()),
-            Self::Shelf(ShelfError::Unknown { near, .. }) if !near.is_empty() => Some(format!("did you mean {}?", quoted(near))),
-            Self::Shelf(ShelfError::Unknown { .. }) => Some("`fresh-tally shelf` lists the handles".into()),
-            Self::Shelf(ShelfError::InUse { .. }) => Some("choose another handle, or drop that one first".into()),
-            Self::Shelf(ShelfError::OtherSchema { .. }) => Some("a newer fresh-tally wrote it: update this one".into()),
-            Self::NoInstall { .. } => {
-                Some("point at the root of the install: the folder that holds its `etc`, `usr` and `var`".into())
+            Self::NoSuchInstall { near, .. } if !near.is_empty() => {
+                Some(format!("did you mean {}?", quoted(near)))
             }
+            Self::NoSuchInstall { .. } => {
+                Some("`fresh-tally shelf` lists the handles; `fresh-tally take SOURCE` adds one".into())
+            }
+            Self::Shelf(ShelfError::Unknown { near, .. }) if !near.is_empty() => {
+                Some(format!("did you mean {}?", quoted(near)))
+            }
+            Self::Shelf(ShelfError::Unknown { .. }) => Some("`fresh-tally shelf` lists the handles".into()),
+            Self::Shelf(ShelfError::InUse { .. }) => {
+                Some("choose another handle, or drop that one first".into())
+            }
+            Self::Shelf(ShelfError::OtherSchema { .. }) => {
+                Some("a newer fresh-tally wrote it: update this one".into())
+            }
+            Self::NoInstall { .. } => Some(
+                "point at the root of the install: the folder that holds its `etc`, `usr` and `var`".into(),
+            ),
             _ => None,
         }
     }

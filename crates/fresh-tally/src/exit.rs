@@ -43,7 +43,14 @@ pub(crate) fn report(failure: &Failure) -> Exit {
 pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
     let place = info.location().map(ToString::to_string).unwrap_or_default();
     let payload = info.payload();
-    let words = payload.downcast_ref::<&str>().copied().or_else(|| payload.downcast_ref::<String>().map(String::as_str));
-    eprintln!("error: a bug in fresh-tally {} at {place}: {}", env!("CARGO_PKG_VERSION"), words.unwrap_or("no words"));
+    let words = payload
+        .downcast_ref::<&str>()
+        .copied()
+        .or_else(|| payload.downcast_ref::<String>().map(String::as_str));
+    eprintln!(
+        "error: a bug in fresh-tally {} at {place}: {}",
+        env!("CARGO_PKG_VERSION"),
+        words.unwrap_or("no words")
+    );
     eprintln!("hint: please report this line and the command that led to it");
 }

@@ -25,7 +25,11 @@ pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Resul
     if path.exists() {
         return take(path, Medium::Installed, Overrides::default(), settings, rules);
     }
-    Err(Failure::NoSuchInstall { asked: asked.into(), shelf: settings.shelf.folder().into(), near: near(asked, settings) })
+    Err(Failure::NoSuchInstall {
+        asked: asked.into(),
+        shelf: settings.shelf.folder().into(),
+        near: near(asked, settings),
+    })
 }
 
 /// Reads the install that lies in a folder.
@@ -44,7 +48,8 @@ pub(crate) fn take(
         };
         return Err(Failure::Source { path: source.into(), why: why.into() });
     }
-    let tree = Folder::open(source).map_err(|error| Failure::Source { path: source.into(), why: error.why.to_string() })?;
+    let tree = Folder::open(source)
+        .map_err(|error| Failure::Source { path: source.into(), why: error.why.to_string() })?;
     let from = std::path::absolute(source).unwrap_or_else(|_| PathBuf::from(source));
     let taken = Taken {
         at: settings.now.as_str().into(),

@@ -14,6 +14,10 @@ mod settings;
 use clap::Parser;
 use std::process::ExitCode;
 
+/// Tallies are many small texts; this allocator halves the time of reading one.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() -> ExitCode {
     std::panic::set_hook(Box::new(exit::tell_of_a_bug));
     let cli = args::Cli::parse();

@@ -25,7 +25,11 @@ pub(crate) fn answer(bytes: &[u8], settings: &Settings) -> Result<(), Failure> {
 pub(crate) fn file(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     let fail = |source| Failure::Output { to: format!("`{}`", path.display()), source };
     if path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()) {
-        return std::fs::OpenOptions::new().write(true).open(path).and_then(|mut file| file.write_all(bytes)).map_err(fail);
+        return std::fs::OpenOptions::new()
+            .write(true)
+            .open(path)
+            .and_then(|mut file| file.write_all(bytes))
+            .map_err(fail);
     }
     write_atomically(path, bytes, true).map_err(|error| match error {
         ShelfError::Io { source, .. } => fail(source),

@@ -72,12 +72,16 @@ fn shelf_folder(common: &Common) -> Result<PathBuf, Failure> {
         .clone()
         .or_else(|| set("FRESH_TALLY_SHELF"))
         .or_else(|| data().map(|data| data.join("fresh-tally/shelf")))
-        .ok_or_else(|| Failure::Usage("no home folder to keep the shelf in: give one with --shelf DIR".into()))
+        .ok_or_else(|| {
+            Failure::Usage("no home folder to keep the shelf in: give one with --shelf DIR".into())
+        })
 }
 
 fn width(common: &Common, to_terminal: bool) -> Option<usize> {
     let asked = common.width.map(usize::from);
-    asked.or_else(|| to_terminal.then(|| terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0))))
+    asked.or_else(|| {
+        to_terminal.then(|| terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0)))
+    })
 }
 
 fn palette(color: ColorArg, to_terminal: bool) -> Palette {
@@ -92,6 +96,8 @@ fn palette(color: ColorArg, to_terminal: bool) -> Palette {
 
 fn now() -> String {
     let epoch = std::env::var("SOURCE_DATE_EPOCH").ok().and_then(|seconds| seconds.parse::<i64>().ok());
-    let moment = epoch.and_then(|seconds| jiff::Timestamp::from_second(seconds).ok()).unwrap_or_else(jiff::Timestamp::now);
+    let moment = epoch
+        .and_then(|seconds| jiff::Timestamp::from_second(seconds).ok())
+        .unwrap_or_else(jiff::Timestamp::now);
     moment.strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
 }

@@ -98,7 +98,8 @@ fn older_relatives(tree: &dyn Tree, facts: &mut LabelFacts) {
     if let Ok(bytes) = tree.read("etc/lsb-release") {
         facts.found = true;
         for (_, line) in lines(&bytes) {
-            let Some((key, value)) = line.iter().position(|b| *b == b'=').map(|at| (&line[..at], unquote(&line[at + 1..])))
+            let Some((key, value)) =
+                line.iter().position(|b| *b == b'=').map(|at| (&line[..at], unquote(&line[at + 1..])))
             else {
                 continue;
             };
@@ -111,10 +112,12 @@ fn older_relatives(tree: &dyn Tree, facts: &mut LabelFacts) {
         }
     }
     if label.distro.is_empty() {
-        let released = |name: &str| name.ends_with("-release") && !matches!(name, "os-release" | "lsb-release");
+        let released =
+            |name: &str| name.ends_with("-release") && !matches!(name, "os-release" | "lsb-release");
         let entries = tree.names("etc");
         let mut files = entries.iter().filter_map(|e| e.name.to_str()).filter(|name| released(name));
-        let line = files.find_map(|name| tree.read(format!("etc/{name}")).ok().and_then(|bytes| first_line(&bytes)));
+        let line =
+            files.find_map(|name| tree.read(format!("etc/{name}")).ok().and_then(|bytes| first_line(&bytes)));
         if let Some(line) = line {
             facts.found = true;
             one_line(&line, label);
@@ -205,7 +208,9 @@ pub fn edition_from_packages(packages: &[Package], distro_id: &str) -> Option<Sm
                 continue;
             }
             let middle = package.name.strip_prefix(before).and_then(|rest| rest.strip_suffix(after));
-            let Some(middle) = middle.filter(|m| !m.is_empty() && *m != distro_id && *m != "task") else { continue };
+            let Some(middle) = middle.filter(|m| !m.is_empty() && *m != distro_id && *m != "task") else {
+                continue;
+            };
             let followed = u8::from(package.reason != Reason::Chosen) * 100;
             best.push((rank + followed, capitalised(middle)));
             break;
@@ -271,7 +276,8 @@ mod tests {
 
     #[test]
     fn older_relatives_answer_when_os_release_is_missing() {
-        let lsb = Memory::new().file("etc/lsb-release", "DISTRIB_ID=Fenland\nDISTRIB_RELEASE=9\nDISTRIB_CODENAME=heron\n");
+        let lsb = Memory::new()
+            .file("etc/lsb-release", "DISTRIB_ID=Fenland\nDISTRIB_RELEASE=9\nDISTRIB_CODENAME=heron\n");
         assert_eq!(label_of(&lsb).title(), "Fenland 9 \"Heron\"");
         let one_line = Memory::new().file("etc/fenland-release", "Fenland Linux release 7.2 (Heron)\n");
         assert_eq!(label_of(&one_line).title(), "Fenland Linux 7.2 \"Heron\"");
@@ -288,7 +294,8 @@ mod tests {
             package.reason = reason;
             package
         };
-        let mut packages = vec![package("reedbed-desktop", Reason::Chosen), package("other-desktop", Reason::Followed)];
+        let mut packages =
+            vec![package("reedbed-desktop", Reason::Chosen), package("other-desktop", Reason::Followed)];
         assert_eq!(edition_from_packages(&packages, "saltmarsh").as_deref(), Some("Reedbed"));
         packages.push(package("mudflat-desktop", Reason::Chosen));
         assert_eq!(edition_from_packages(&packages, "saltmarsh"), None);

@@ -22,10 +22,13 @@ fn answer(tree: &dyn Tree, probe: &Probe) -> Vec<Text> {
             let target = tree.read_link(Path::new(probe.path.as_str())).ok();
             target.and_then(|target| filled(text(target.as_os_str().as_bytes()))).into_iter().collect()
         }
-        ProbeKind::Entries => tree.names(probe.path.as_str()).iter().map(|entry| name_text(&entry.name)).collect(),
+        ProbeKind::Entries => {
+            tree.names(probe.path.as_str()).iter().map(|entry| name_text(&entry.name)).collect()
+        }
         ProbeKind::FirstLine => {
             let bytes = tree.read(probe.path.as_str()).unwrap_or_default();
-            let line = bytes.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && l[0] != b'#');
+            let line =
+                bytes.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && l[0] != b'#');
             line.and_then(|line| filled(text(line))).into_iter().collect()
         }
     }

@@ -8,7 +8,8 @@ use std::path::Path;
 use tally_core::derive::join_applications;
 use tally_core::knowledge::PartRules;
 use tally_core::model::{
-    Counts, Does, Evidence, Launcher, Looks, MissingFact, Oddity, OddityName, Package, State, Taken, Tally, Text,
+    Counts, Does, Evidence, Launcher, Looks, MissingFact, Oddity, OddityName, Package, State, Taken, Tally,
+    Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -119,7 +120,8 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
     }
     tally.launchers = menu.launchers.launchers;
     for launcher in &mut tally.launchers {
-        let owner = owners.of(&wanted, launcher.evidence.file.as_bytes()).and_then(|at| tally.packages.get(at));
+        let owner =
+            owners.of(&wanted, launcher.evidence.file.as_bytes()).and_then(|at| tally.packages.get(at));
         if let Some(owner) = owner {
             launcher.package = Some(owner.reference());
             launcher.version = Some(owner.upstream_version.clone());
@@ -140,7 +142,12 @@ fn finish(tally: &mut Tally) {
 fn oddities(tally: &Tally) -> Vec<Oddity> {
     let mut oddities = Vec::new();
     let mut add = |oddity, about: String, why: String, evidence: &Evidence| {
-        oddities.push(Oddity { oddity, about: vec![about.into()], why: why.into(), evidence: evidence.clone() });
+        oddities.push(Oddity {
+            oddity,
+            about: vec![about.into()],
+            why: why.into(),
+            evidence: evidence.clone(),
+        });
     };
     for launcher in tally.launchers.iter().filter(|l| l.shown) {
         let about = || format!("launcher:{}", launcher.id);

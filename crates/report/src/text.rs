@@ -94,7 +94,8 @@ pub fn count_of(n: u64, noun: &str) -> String {
 
 /// Bytes in the largest decimal unit that keeps a figure before the point: `5.9 GB`, `412 MB`, `0 B`.
 pub fn bytes_human(bytes: u64) -> String {
-    const UNITS: [(&str, u64); 4] = [("TB", 1_000_000_000_000), ("GB", 1_000_000_000), ("MB", 1_000_000), ("kB", 1000)];
+    const UNITS: [(&str, u64); 4] =
+        [("TB", 1_000_000_000_000), ("GB", 1_000_000_000), ("MB", 1_000_000), ("kB", 1000)];
     for (unit, size) in UNITS {
         if bytes >= size {
             let tenths = (u128::from(bytes) * 10 + u128::from(size) / 2) / u128::from(size);
@@ -132,7 +133,9 @@ mod tests {
         assert_eq!(count_of(1, "package"), "1 package");
         assert_eq!(count_of(2114, "oddity"), "2,114 oddities");
         assert_eq!(count_of(2, "day"), "2 days");
-        for (bytes, said) in [(0, "0 B"), (999, "999 B"), (5_900_000_000, "5.9 GB"), (412_000_000, "412 MB"), (1050, "1.1 kB")] {
+        for (bytes, said) in
+            [(0, "0 B"), (999, "999 B"), (5_900_000_000, "5.9 GB"), (412_000_000, "412 MB"), (1050, "1.1 kB")]
+        {
             assert_eq!(bytes_human(bytes), said);
         }
         assert_eq!(megabytes(12_345_678), "12.3");

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::ser::Formatter;
 use std::io::{self, Write};
 use std::path::Path;
-use tally_core::model::{SCHEMA, Tally};
+use tally_core::model::{Note, SCHEMA, Taken, Tally};
 
 /// Writes a tally as JSON: each key of the document and each element of its lists on a line of its own.
 ///
@@ -28,13 +28,18 @@ pub fn decode(path: &Path, bytes: &[u8]) -> Result<Tally, ShelfError> {
         tally: Option<u64>,
     }
     let no_tally = |why: String| ShelfError::NoTally { path: path.to_owned(), why };
-    let result = serde_json::from_slice::<Tally>(bytes);
+    // Checked once as a whole, the text need not be checked string by string.
+    let text = std::str::from_utf8(bytes).map_err(|error| {
+        let line = bytes[..error.valid_up_to()].iter().filter(|byte| **byte == b'\n').count() + 1;
+        no_tally(format!("line {line} is not UTF-8"))
+    })?;
+    let result = serde_json::from_str::<Tally>(text);
     if let Ok(tally) = result.as_ref()
         && tally.tally == SCHEMA
     {
         return result.map_err(|error| no_tally(error.to_string()));
     }
-    match (serde_json::from_slice::<Head>(bytes), result) {
+    match (serde_json::from_str::<Head>(text), result) {
         (Ok(Head { tally: Some(found) }), _) if found != u64::from(SCHEMA) => {
             Err(ShelfError::OtherSchema { path: path.to_owned(), found, known: SCHEMA })
         }
@@ -42,6 +47,19 @@ pub fn decode(path: &Path, bytes: &[u8]) -> Result<Tally, ShelfError> {
         (_, Err(error)) => Err(no_tally(error.to_string())),
         (_, Ok(tally)) => Ok(tally),
     }
+}
+
+/// What a new take of the same install must know of the earlier one.
+#[derive(Deserialize)]
+pub(crate) struct Earlier {
+    pub(crate) taken: Taken,
+    #[serde(default)]
+    pub(crate) notes: Vec<Note>,
+}
+
+/// Reads only that of a tally, if it is one.
+pub(crate) fn decode_earlier(bytes: &[u8]) -> Option<Earlier> {
+    serde_json::from_str(std::str::from_utf8(bytes).ok()?).ok()
 }
 
 /// Line breaks down to the elements of the document's lists; everything deeper stays on one line.
@@ -126,7 +144,7 @@ impl Formatter for OneRecordALine {
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use tally_core::model::{Label, Medium, Package, System, Taken, Unread};
+    use tally_core::model::{Label, Medium, Package, System, Unread};
 
     fn tally(packages: Vec<Package>) -> Tally {
         let taken = Taken {
@@ -153,19 +171,24 @@ mod tests {
     #[test]
     fn what_is_no_tally_says_why() {
         let why = |bytes: &[u8]| decode(Path::new("x"), bytes).unwrap_err().to_string();
-        assert_eq!(why(b"{\"tally\": 9, \"packages\": 3}"), "`x` is a tally of schema 9; this program reads schema 1");
+        assert_eq!(
+            why(b"{\"tally\": 9, \"packages\": 3}"),
+            "`x` is a tally of schema 9; this program reads schema 1"
+        );
         assert_eq!(why(b"{}"), "`x` is no tally: it is JSON, but has no key `tally`");
         assert!(why(b"{\"tally\": 1,\n \"program\"").contains("line 2"));
-        assert!(why(b"\xff\xfe").contains("line 1"));
+        assert_eq!(why(b"\n\xff\xfe"), "`x` is no tally: line 2 is not UTF-8");
     }
 
     fn package() -> impl Strategy<Value = Package> {
-        ("\\PC{1,12}", "\\PC{1,12}", any::<Option<u64>>(), any::<bool>()).prop_map(|(name, version, bytes, essential)| {
-            let mut package = Package::new(System::Dpkg, name, version);
-            package.installed_bytes = bytes;
-            package.essential = essential;
-            package
-        })
+        ("\\PC{1,12}", "\\PC{1,12}", any::<Option<u64>>(), any::<bool>()).prop_map(
+            |(name, version, bytes, essential)| {
+                let mut package = Package::new(System::Dpkg, name, version);
+                package.installed_bytes = bytes;
+                package.essential = essential;
+                package
+            },
+        )
     }
 
     proptest! {

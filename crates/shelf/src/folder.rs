@@ -1,3 +1,4 @@
+use crate::codec::{Earlier, decode_earlier};
 use crate::{ENDING, ShelfError, decode, encode};
 use std::fs;
 use std::io::{ErrorKind, Write};
@@ -62,7 +63,9 @@ impl Shelf {
         let mut handles = Vec::new();
         for entry in entries {
             let name = entry.map_err(|error| ShelfError::io(&self.folder, error))?.file_name();
-            if let Some(handle) = name.to_str().and_then(|name| name.strip_suffix(ENDING)).filter(|h| is_handle(h)) {
+            if let Some(handle) =
+                name.to_str().and_then(|name| name.strip_suffix(ENDING)).filter(|h| is_handle(h))
+            {
                 handles.push(handle.to_owned());
             }
         }
@@ -108,12 +111,11 @@ impl Shelf {
             let handle = if number == 1 { natural.clone() } else { format!("{natural}-{number}") };
             tally.label.handle = handle.as_str().into();
             let path = self.file(&handle);
-            let earlier = path.exists().then(|| self.get(&handle));
-            let same_source = match &earlier {
-                Some(Ok(earlier)) => earlier.taken.from == tally.taken.from && earlier.taken.layer == tally.taken.layer,
-                _ => false,
+            let earlier = fs::read(&path).ok().and_then(|bytes| decode_earlier(&bytes));
+            let same_source = |earlier: &Earlier| {
+                (&earlier.taken.from, &earlier.taken.layer) == (&tally.taken.from, &tally.taken.layer)
             };
-            if let (true, Some(Ok(earlier))) = (same_source, earlier) {
+            if let Some(earlier) = earlier.filter(same_source) {
                 if tally.notes.is_empty() {
                     tally.notes = earlier.notes;
                 }
@@ -175,7 +177,10 @@ fn is_handle(text: &str) -> bool {
     !text.is_empty() && text.len() <= 200 && slug(text) == text
 }
 
-/// Writes a file as a whole or not at all: into a nameless neighbour first, then under its name.
+/// Writes a file as a whole or not at all: into a neighbour first, then under its name.
+///
+/// A program that is killed leaves the old file or the new one. Disks are not forced to catch up: a tally can be taken
+/// again, and waiting for the disk would cost more than taking it.
 ///
 /// # Errors
 /// [`ShelfError::InUse`] when the file is there and `replace` is false; else what the system said. The neighbour is
@@ -184,14 +189,15 @@ pub fn write_atomically(path: &Path, bytes: &[u8], replace: bool) -> Result<(), 
     let fail = |error| ShelfError::io(path, error);
     let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut file = tempfile::Builder::new().prefix(".fresh-tally-").tempfile_in(folder).map_err(fail)?;
-    file.write_all(bytes).and_then(|()| file.as_file().sync_all()).map_err(fail)?;
+    file.write_all(bytes).map_err(fail)?;
     let mode = std::os::unix::fs::PermissionsExt::from_mode(0o644);
     file.as_file().set_permissions(mode).map_err(fail)?;
     let result = if replace { file.persist(path) } else { file.persist_noclobber(path) };
     match result {
         Ok(_) => Ok(()),
         Err(error) if error.error.kind() == ErrorKind::AlreadyExists => {
-            let handle = path.file_name().map(|name| name.to_string_lossy().trim_end_matches(ENDING).to_owned());
+            let handle =
+                path.file_name().map(|name| name.to_string_lossy().trim_end_matches(ENDING).to_owned());
             Err(ShelfError::InUse { handle: handle.unwrap_or_default() })
         }
         Err(error) => Err(fail(error.error)),
@@ -218,7 +224,10 @@ mod tests {
         let mut first = tally("one");
         first.notes.push(Note { at: "x".into(), ask: None, text: "kept".into() });
         assert_eq!(shelf.put(&mut first).unwrap().handle, "marsh-5");
-        assert_eq!(shelf.put(&mut tally("two")).unwrap(), Put { handle: "marsh-5-2".into(), replaced: false });
+        assert_eq!(
+            shelf.put(&mut tally("two")).unwrap(),
+            Put { handle: "marsh-5-2".into(), replaced: false }
+        );
         assert_eq!(shelf.put(&mut tally("one")).unwrap(), Put { handle: "marsh-5".into(), replaced: true });
         assert_eq!(shelf.get("marsh-5").unwrap().notes[0].text, "kept");
         assert_eq!(shelf.handles().unwrap(), ["marsh-5", "marsh-5-2"]);

@@ -20,8 +20,11 @@ pub struct Folder {
 }
 
 /// How a file of the install is opened: never blocking (a pipe), never taking over a terminal.
-const READING: OFlags =
-    OFlags::RDONLY.union(OFlags::CLOEXEC).union(OFlags::NONBLOCK).union(OFlags::NOCTTY).union(OFlags::NOATIME);
+const READING: OFlags = OFlags::RDONLY
+    .union(OFlags::CLOEXEC)
+    .union(OFlags::NONBLOCK)
+    .union(OFlags::NOCTTY)
+    .union(OFlags::NOATIME);
 const LOOKING: OFlags = OFlags::PATH.union(OFlags::CLOEXEC);
 
 impl Folder {
@@ -31,7 +34,8 @@ impl Folder {
     /// When it is not there, or no folder.
     pub fn open(path: &Path) -> Result<Self, TreeError> {
         let flags = LOOKING | OFlags::DIRECTORY;
-        let root = rustix::fs::openat(CWD, path, flags, Mode::empty()).map_err(|e| TreeError::io(path, e.into()))?;
+        let root =
+            rustix::fs::openat(CWD, path, flags, Mode::empty()).map_err(|e| TreeError::io(path, e.into()))?;
         let kernel_resolves = in_root(&root, Path::new("."), LOOKING).is_ok();
         Ok(Self { root, kernel_resolves })
     }
@@ -43,7 +47,9 @@ impl Folder {
     }
 
     fn open_at(&self, path: &Path, flags: OFlags) -> Result<OwnedFd, TreeError> {
-        let opened = |flags| if self.kernel_resolves { in_root(&self.root, relative(path), flags) } else { Err(Errno::NOSYS) };
+        let opened = |flags| {
+            if self.kernel_resolves { in_root(&self.root, relative(path), flags) } else { Err(Errno::NOSYS) }
+        };
         let result = match opened(flags) {
             // Only the owner of a file may leave its time of access alone.
             Err(Errno::PERM) if flags.contains(OFlags::NOATIME) => opened(flags - OFlags::NOATIME),
@@ -69,7 +75,11 @@ impl Folder {
         let names: Vec<&OsStr> = clean.iter().collect();
         for (i, name) in names.iter().enumerate() {
             let from = here.as_ref().map_or(self.root.as_fd(), AsFd::as_fd);
-            let flags = if i + 1 == names.len() { last | OFlags::NOFOLLOW } else { LOOKING | OFlags::DIRECTORY | OFlags::NOFOLLOW };
+            let flags = if i + 1 == names.len() {
+                last | OFlags::NOFOLLOW
+            } else {
+                LOOKING | OFlags::DIRECTORY | OFlags::NOFOLLOW
+            };
             let opened = match rustix::fs::openat(from, *name, flags, Mode::empty()) {
                 Err(Errno::PERM) => rustix::fs::openat(from, *name, flags - OFlags::NOATIME, Mode::empty()),
                 other => other,
@@ -103,6 +113,15 @@ impl Folder {
             }),
         }
     }
+}
+
+/// Reads as much as the file said it has, and tells whether that came in one piece: the usual case, which needs no second
+/// call to learn that the file has ended.
+fn read_expected(file: &mut impl Read, expected: usize, buffer: &mut Vec<u8>) -> std::io::Result<bool> {
+    buffer.resize(expected, 0);
+    let read = file.read(buffer);
+    buffer.truncate(*read.as_ref().unwrap_or(&0));
+    Ok(read? == expected)
 }
 
 fn in_root(root: &OwnedFd, path: &Path, flags: OFlags) -> Result<OwnedFd, Errno> {
@@ -160,7 +179,9 @@ impl Tree for Folder {
                 FileType::RegularFile => NodeKind::File,
                 FileType::Directory => NodeKind::Folder,
                 FileType::Symlink => NodeKind::Link,
-                FileType::Unknown => self.node(&path.join(&name), false).map_or(NodeKind::Other, |node| node.kind),
+                FileType::Unknown => {
+                    self.node(&path.join(&name), false).map_or(NodeKind::Other, |node| node.kind)
+                }
                 _ => NodeKind::Other,
             };
             entries.push(Entry { name, kind });
@@ -180,9 +201,12 @@ impl Tree for Folder {
             return Err(TreeError::new(path, Why::TooLarge { limit }));
         }
         buffer.clear();
-        buffer.reserve(usize::try_from(size).unwrap_or(0).saturating_add(1));
+        let expected = usize::try_from(size).unwrap_or(0);
+        buffer.reserve(expected.saturating_add(1));
         // Files under /proc state no size; a growing file is cut at the limit.
-        let read = File::from(file).take(limit.saturating_add(1)).read_to_end(buffer);
+        let mut file = File::from(file).take(limit.saturating_add(1));
+        let read = if expected > 0 { read_expected(&mut file, expected, buffer) } else { Ok(false) };
+        let read = read.and_then(|whole| if whole { Ok(0) } else { file.read_to_end(buffer) });
         read.map_err(|e| TreeError::io(path, e))?;
         if buffer.len() as u64 > limit {
             return Err(TreeError::new(path, Why::TooLarge { limit }));
@@ -215,7 +239,13 @@ mod tests {
         std::fs::create_dir_all(root.join("a/b")).unwrap();
         std::fs::write(dir.path().join("secret"), "outside").unwrap();
         std::fs::write(root.join("a/b/f"), "inside").unwrap();
-        let links = [("abs", "/a/b/f"), ("up", "../../../a/b/f"), ("out", "../secret"), ("loop", "loop"), ("dir", "a/b")];
+        let links = [
+            ("abs", "/a/b/f"),
+            ("up", "../../../a/b/f"),
+            ("out", "../secret"),
+            ("loop", "loop"),
+            ("dir", "a/b"),
+        ];
         for (name, target) in links {
             std::os::unix::fs::symlink(target, root.join(name)).unwrap();
         }

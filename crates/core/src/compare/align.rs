@@ -30,7 +30,13 @@ pub struct Alignment {
 /// 2. same system, name and architecture, in the order of their versions;
 /// 3. same system and name, another architecture.
 pub fn align(old: &[&Package], new: &[&Package]) -> Alignment {
-    let mut work = Work { old, new, pairs: Vec::new(), free_old: vec![true; old.len()], free_new: vec![true; new.len()] };
+    let mut work = Work {
+        old,
+        new,
+        pairs: Vec::new(),
+        free_old: vec![true; old.len()],
+        free_new: vec![true; new.len()],
+    };
     work.pair_by(|p| (p.system, p.name.as_str(), p.arch.as_str(), p.version.as_str()));
     work.pair_by(|p| (p.system, p.name.as_str(), p.arch.as_str()));
     work.pair_by(|p| (p.system, p.name.as_str()));
@@ -123,7 +129,8 @@ mod tests {
     }
 
     pub(crate) fn some_packages() -> impl Strategy<Value = Vec<Package>> {
-        let one = ("[a-c]{1,2}", "[0-9](\\.[0-9])?(-[12])?", prop::sample::select(vec!["amd64", "i386", "all"]));
+        let one =
+            ("[a-c]{1,2}", "[0-9](\\.[0-9])?(-[12])?", prop::sample::select(vec!["amd64", "i386", "all"]));
         prop::collection::vec(one.prop_map(|(n, v, a)| package(&n, &v, a)), 0..12)
     }
 

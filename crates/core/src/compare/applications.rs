@@ -21,7 +21,8 @@ pub(super) fn changes(old: &[Application], new: &[Application]) -> Vec<Applicati
     }
     let fresh = new.iter().zip(&partnered).filter(|(_, partnered)| !**partnered);
     changes.extend(fresh.map(|(application, _)| change(ApplicationSort::New, None, Some(application))));
-    changes.sort_by(|a, b| (a.sort, a.name.to_lowercase(), &a.id).cmp(&(b.sort, b.name.to_lowercase(), &b.id)));
+    changes
+        .sort_by(|a, b| (a.sort, a.name.to_lowercase(), &a.id).cmp(&(b.sort, b.name.to_lowercase(), &b.id)));
     changes
 }
 
@@ -113,7 +114,8 @@ mod tests {
     #[test]
     fn identifiers_go_before_names() {
         let old = [application("a", "Same", "1", System::Dpkg), application("b", "Other", "1", System::Dpkg)];
-        let new = [application("c", "same", "2", System::Dpkg), application("b", "Renamed", "1", System::Dpkg)];
+        let new =
+            [application("c", "same", "2", System::Dpkg), application("b", "Renamed", "1", System::Dpkg)];
         let changes = changes(&old, &new);
         assert_eq!(changes.len(), 1);
         assert_eq!((changes[0].sort, changes[0].id.as_str()), (ApplicationSort::Updated, "c"));
@@ -121,15 +123,24 @@ mod tests {
 
     #[test]
     fn another_system_is_a_move_even_with_another_version() {
-        let changes =
-            changes(&[application("a", "A", "1", System::Dpkg)], &[application("a", "A", "2", System::Flatpak)]);
+        let changes = changes(
+            &[application("a", "A", "1", System::Dpkg)],
+            &[application("a", "A", "2", System::Flatpak)],
+        );
         assert_eq!(changes[0].sort, ApplicationSort::MovedFormat);
-        assert_eq!((&changes[0].old_systems[..], &changes[0].new_systems[..]), (&[System::Dpkg][..], &[System::Flatpak][..]));
+        assert_eq!(
+            (&changes[0].old_systems[..], &changes[0].new_systems[..]),
+            (&[System::Dpkg][..], &[System::Flatpak][..])
+        );
     }
 
     #[test]
     fn what_has_no_partner_is_new_or_gone() {
-        let changes = changes(&[application("a", "A", "1", System::Dpkg)], &[application("b", "B", "1", System::Dpkg)]);
-        assert_eq!(changes.iter().map(|c| c.sort).collect::<Vec<_>>(), [ApplicationSort::New, ApplicationSort::Gone]);
+        let changes =
+            changes(&[application("a", "A", "1", System::Dpkg)], &[application("b", "B", "1", System::Dpkg)]);
+        assert_eq!(
+            changes.iter().map(|c| c.sort).collect::<Vec<_>>(),
+            [ApplicationSort::New, ApplicationSort::Gone]
+        );
     }
 }

@@ -193,7 +193,8 @@ impl Totals {
         packages: &[PackageChange],
         applications: &[ApplicationChange],
     ) -> Self {
-        let mut by_sort: BTreeMap<PackageSort, u32> = PackageSort::ALL.iter().map(|sort| (*sort, 0)).collect();
+        let mut by_sort: BTreeMap<PackageSort, u32> =
+            PackageSort::ALL.iter().map(|sort| (*sort, 0)).collect();
         for change in packages {
             *by_sort.entry(change.sort).or_default() += 1;
         }
@@ -203,7 +204,10 @@ impl Totals {
             *by_application.entry(change.sort).or_default() += 1;
         }
         let changed_pairs = packages.iter().filter(|c| c.old.is_some() && c.new.is_some()).count();
-        let changed_applications = applications.iter().filter(|c| c.sort != ApplicationSort::New && c.sort != ApplicationSort::Gone).count();
+        let changed_applications = applications
+            .iter()
+            .filter(|c| c.sort != ApplicationSort::New && c.sort != ApplicationSort::Gone)
+            .count();
         let gone = applications.iter().filter(|c| c.sort == ApplicationSort::Gone).count();
         Self {
             old_packages: count(old.present().count()),

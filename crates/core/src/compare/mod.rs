@@ -8,8 +8,8 @@ mod parts;
 
 pub use align::{Alignment, Pair, align};
 pub use document::{
-    ApplicationChange, ApplicationSort, COMPARISON_SCHEMA, Comparison, PackageChange, PackageSort, PartChange, PartSort,
-    Side, Totals,
+    ApplicationChange, ApplicationSort, COMPARISON_SCHEMA, Comparison, PackageChange, PackageSort,
+    PartChange, PartSort, Side, Totals,
 };
 
 use crate::model::{Package, Tally};

@@ -14,7 +14,11 @@ pub(super) fn changes(old: &[&Package], new: &[&Package], alignment: &Alignment)
 }
 
 fn name(change: &PackageChange) -> (&str, &str) {
-    change.new.as_ref().or(change.old.as_ref()).map_or(("", ""), |side| (side.name.as_str(), side.version.as_str()))
+    change
+        .new
+        .as_ref()
+        .or(change.old.as_ref())
+        .map_or(("", ""), |side| (side.name.as_str(), side.version.as_str()))
 }
 
 fn side(package: &Package) -> Side {
@@ -55,12 +59,19 @@ fn sort_of(old: &Package, new: &Package) -> Option<(PackageSort, Option<Step>)> 
         let told = old.reason != Reason::Unknown && new.reason != Reason::Unknown;
         return (told && old.reason != new.reason).then_some((PackageSort::ReasonChanged, None));
     }
-    let (old_upstream, new_upstream) =
-        (version::upstream(old.system, &old.version), version::upstream(new.system, &new.version));
-    match version::step(old_upstream, new_upstream) {
+    match version::step(upstream(old), upstream(new)) {
         None => Some((PackageSort::Rebuilt, None)),
         step if order == Ordering::Greater => Some((PackageSort::Upgraded, step)),
         step => Some((PackageSort::Downgraded, step)),
+    }
+}
+
+/// The upstream version; an old tally or a listing may not state it.
+fn upstream(package: &Package) -> &str {
+    if package.upstream_version.is_empty() {
+        version::upstream(package.system, &package.version)
+    } else {
+        &package.upstream_version
     }
 }
 

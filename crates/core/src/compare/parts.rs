@@ -62,7 +62,14 @@ mod tests {
 
     fn part(part: &str, name: &str, version: &str) -> Part {
         let evidence = Evidence::default();
-        Part { part: part.into(), name: name.into(), version: Some(version.into()), package: None, others: vec![], evidence }
+        Part {
+            part: part.into(),
+            name: name.into(),
+            version: Some(version.into()),
+            package: None,
+            others: vec![],
+            evidence,
+        }
     }
 
     #[test]

@@ -17,8 +17,9 @@ pub fn application_id(launcher_id: &str) -> Text {
         _ => stem,
     };
     let mut parts = stem.split('.');
-    let reverse_dns = parts.next().is_some_and(|first| (2..=4).contains(&first.len()) && !first.contains('-'))
-        && parts.clone().count() >= 2;
+    let reverse_dns =
+        parts.next().is_some_and(|first| (2..=4).contains(&first.len()) && !first.contains('-'))
+            && parts.clone().count() >= 2;
     let last = if reverse_dns { parts.next_back().unwrap_or(stem) } else { stem };
     Text::from(last.to_lowercase())
 }
@@ -40,9 +41,8 @@ pub fn join_applications(launchers: &[Launcher], packages: &[Package]) -> Vec<Ap
     for ((package, program), group) in groups {
         let Some(main) = main_launcher(&group, program) else { continue };
         let package = package.and_then(|reference| by_ref.get(reference).copied());
-        let application = applications
-            .entry(application_id(&main.id))
-            .or_insert_with_key(|id| empty(id.clone(), main));
+        let application =
+            applications.entry(application_id(&main.id)).or_insert_with_key(|id| empty(id.clone(), main));
         application.launchers.extend(group.iter().map(|launcher| launcher.id.clone()));
         application.delivered.extend(package.map(delivery));
     }
@@ -122,11 +122,16 @@ mod tests {
     fn one_program_of_one_package_is_one_application() {
         let mut package = Package::new(System::Dpkg, "causeway", "4.2-1");
         package.installed_bytes = Some(10);
-        let launchers =
-            [launcher("causeway-rename.desktop", "causeway", "causeway"), launcher("causeway.desktop", "causeway", "causeway")];
+        let launchers = [
+            launcher("causeway-rename.desktop", "causeway", "causeway"),
+            launcher("causeway.desktop", "causeway", "causeway"),
+        ];
         let applications = join_applications(&launchers, &[package]);
         assert_eq!(applications.len(), 1);
-        assert_eq!((applications[0].id.as_str(), applications[0].version.as_deref()), ("causeway", Some("4.2")));
+        assert_eq!(
+            (applications[0].id.as_str(), applications[0].version.as_deref()),
+            ("causeway", Some("4.2"))
+        );
         assert_eq!((applications[0].launchers.len(), applications[0].bytes), (2, Some(10)));
     }
 
@@ -134,9 +139,12 @@ mod tests {
     fn two_deliveries_are_one_application() {
         let mut sandboxed = launcher("org.marsh.Inkcap.desktop", "org.marsh.Inkcap", "org.marsh.Inkcap");
         sandboxed.package = Some(PackageRef::new(System::Flatpak, "org.marsh.Inkcap"));
-        let packages =
-            [Package::new(System::Dpkg, "inkcap", "1-1"), Package::new(System::Flatpak, "org.marsh.Inkcap", "2")];
-        let applications = join_applications(&[launcher("inkcap.desktop", "inkcap", "inkcap"), sandboxed], &packages);
+        let packages = [
+            Package::new(System::Dpkg, "inkcap", "1-1"),
+            Package::new(System::Flatpak, "org.marsh.Inkcap", "2"),
+        ];
+        let applications =
+            join_applications(&[launcher("inkcap.desktop", "inkcap", "inkcap"), sandboxed], &packages);
         assert_eq!(applications.len(), 1);
         assert_eq!(applications[0].delivered.len(), 2);
         assert_eq!(applications[0].version.as_deref(), Some("1"));

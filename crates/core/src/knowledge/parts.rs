@@ -197,7 +197,10 @@ impl PartRule {
 
 impl PartWay {
     fn sources(&self) -> usize {
-        [&self.package, &self.provides, &self.link, &self.entry, &self.line].iter().filter(|s| s.is_some()).count()
+        [&self.package, &self.provides, &self.link, &self.entry, &self.line]
+            .iter()
+            .filter(|s| s.is_some())
+            .count()
     }
 
     fn probe(&self) -> Option<Probe> {
@@ -228,7 +231,8 @@ impl PartWay {
     }
 
     fn from_package(&self, index: &NameIndex<'_>, package: &Package) -> FoundPart {
-        let of = self.version_of.as_ref().and_then(|pattern| newest(index.matching(pattern))).unwrap_or(package);
+        let of =
+            self.version_of.as_ref().and_then(|pattern| newest(index.matching(pattern))).unwrap_or(package);
         FoundPart {
             name: self.name.clone().unwrap_or_else(|| display_name(&package.name)),
             version: Some(of.upstream_version.clone()).filter(|version| !version.is_empty()),
@@ -274,9 +278,9 @@ fn display_name(name: &str) -> Text {
 }
 
 fn newest<'p>(packages: Vec<&'p Package>) -> Option<&'p Package> {
-    packages
-        .into_iter()
-        .reduce(|best, next| if version::compare(best.system, &next.version, &best.version).is_gt() { next } else { best })
+    packages.into_iter().reduce(|best, next| {
+        if version::compare(best.system, &next.version, &best.version).is_gt() { next } else { best }
+    })
 }
 
 /// Packages that are there, by name and by what they provide.
@@ -347,9 +351,10 @@ mod tests {
 
     #[test]
     fn the_newest_of_several_packages_counts() {
-        let rules =
-            PartRules::parse("[[part]]\npart='kernel'\nlabel='Kernel'\nways=[{name='Linux',package='linux-image-#-*'}]")
-                .unwrap();
+        let rules = PartRules::parse(
+            "[[part]]\npart='kernel'\nlabel='Kernel'\nways=[{name='Linux',package='linux-image-#-*'}]",
+        )
+        .unwrap();
         let found = rules.apply(
             &[package("linux-image-6.9.2-a", "6.9.2-1"), package("linux-image-6.10.1-a", "6.10.1-1")],
             &Probes::new(),

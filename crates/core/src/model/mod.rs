@@ -24,7 +24,9 @@ pub use label::{Label, slug};
 pub use launcher::{Does, Launcher, Menu};
 pub use looks::{Look, Looks, Session};
 pub use oddity::{Note, Oddity, OddityName};
-pub use package::{Dependency, Kind, Package, PackageRef, Phase, Reason, State, System};
+pub use package::{
+    Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, System, VersionOp,
+};
 pub use part::Part;
 pub use reading::{Conditions, Reading};
 pub use repository::Repository;

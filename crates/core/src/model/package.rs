@@ -139,14 +139,33 @@ vocabulary! {
     }
 }
 
+vocabulary! {
+    /// How a relation compares versions.
+    pub enum VersionOp {
+        /// Earlier.
+        Less = "<",
+        /// Earlier or equal.
+        AtMost = "<=",
+        /// Equal.
+        Exactly = "=",
+        /// Later or equal.
+        AtLeast = ">=",
+        /// Later.
+        More = ">",
+    }
+}
+
+/// Alternatives of a relation, any one of which will do; nearly always a single one.
+pub type Alternatives = smallvec::SmallVec<[Dependency; 1]>;
+
 /// One alternative of a relation: a package (or virtual) name, and the version asked for.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Dependency {
     /// Name of a package or of something provided; an architecture qualifier is left out.
     pub name: Text,
-    /// `<`, `<=`, `=`, `>=` or `>`; absent when any version will do.
+    /// Absent when any version will do.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub op: Option<Text>,
+    pub op: Option<VersionOp>,
     /// The version beside `op`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub version: Option<Text>,
@@ -223,10 +242,10 @@ pub struct Package {
     pub repository: Option<Text>,
     /// Outer list: all of them; inner list: any one.
     #[serde(default)]
-    pub depends: Vec<Vec<Dependency>>,
+    pub depends: Vec<Alternatives>,
     /// As `depends`, but not compelling.
     #[serde(default)]
-    pub recommends: Vec<Vec<Dependency>>,
+    pub recommends: Vec<Alternatives>,
     /// What it provides besides its name.
     #[serde(default)]
     pub provides: Vec<Dependency>,
@@ -239,6 +258,9 @@ pub struct Package {
     /// Where all this was read.
     #[serde(default)]
     pub evidence: Evidence,
+    /// Whether it may stand beside itself for another architecture (`Multi-Arch: same`); not kept in the document.
+    #[serde(skip)]
+    pub beside_itself: bool,
 }
 
 fn unknown_reason() -> Reason {
@@ -290,6 +312,7 @@ impl Package {
             replaces: Vec::new(),
             conflicts: Vec::new(),
             evidence: Evidence::default(),
+            beside_itself: false,
         }
     }
 

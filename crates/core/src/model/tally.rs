@@ -1,7 +1,7 @@
 use super::vocabulary::vocabulary;
 use super::{
-    Application, Counts, DefaultChoice, Label, Launcher, Looks, Note, Oddity, Package, Part, Reading, Repository,
-    StartupItem, Storage, Text,
+    Application, Counts, DefaultChoice, Label, Launcher, Looks, Note, Oddity, Package, Part, Reading,
+    Repository, StartupItem, Storage, Text,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -53,6 +53,27 @@ vocabulary! {
         /// Whether programs are there.
         Programs = "programs",
     }
+}
+
+/// Reads a long list into room for a whole install, instead of moving it time and again as it grows.
+fn roomy<'de, D: serde::Deserializer<'de>>(deserializer: D) -> Result<Vec<Package>, D::Error> {
+    struct Roomy;
+    impl<'de> serde::de::Visitor<'de> for Roomy {
+        type Value = Vec<Package>;
+
+        fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+            f.write_str("a list of packages")
+        }
+
+        fn visit_seq<A: serde::de::SeqAccess<'de>>(self, mut list: A) -> Result<Vec<Package>, A::Error> {
+            let mut packages = Vec::with_capacity(2048);
+            while let Some(package) = list.next_element()? {
+                packages.push(package);
+            }
+            Ok(packages)
+        }
+    }
+    deserializer.deserialize_seq(Roomy)
 }
 
 /// When and from what a tally was taken.
@@ -130,7 +151,7 @@ pub struct Tally {
     #[serde(default)]
     pub install_day: InstallDay,
     /// All packages, by system, name, architecture and version.
-    #[serde(default)]
+    #[serde(default, deserialize_with = "roomy")]
     pub packages: Vec<Package>,
     /// All launchers, by ID.
     #[serde(default)]

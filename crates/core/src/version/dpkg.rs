@@ -24,7 +24,9 @@ impl<'a> Parts<'a> {
     fn of(version: &'a str) -> Self {
         let bytes = version.trim_ascii().as_bytes();
         let (epoch, rest) = match bytes.iter().position(|b| *b == b':') {
-            Some(colon) if bytes[..colon].iter().all(u8::is_ascii_digit) => (&bytes[..colon], &bytes[colon + 1..]),
+            Some(colon) if bytes[..colon].iter().all(u8::is_ascii_digit) => {
+                (&bytes[..colon], &bytes[colon + 1..])
+            }
             _ => (&b""[..], bytes),
         };
         let (upstream, revision) = match rest.iter().rposition(|b| *b == b'-') {
@@ -63,7 +65,10 @@ fn split(bytes: &[u8], belongs: impl Fn(&u8) -> bool) -> (&[u8], &[u8]) {
 
 fn compare_text(a: &[u8], b: &[u8]) -> Ordering {
     let length = a.len().max(b.len());
-    (0..length).map(|i| weight(a.get(i)).cmp(&weight(b.get(i)))).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
+    (0..length)
+        .map(|i| weight(a.get(i)).cmp(&weight(b.get(i))))
+        .find(|o| o.is_ne())
+        .unwrap_or(Ordering::Equal)
 }
 
 /// `~` before the end, the end before letters, letters before all else.

@@ -29,7 +29,9 @@ impl<'a> Iterator for Fields<'a> {
         let digits = rest[0].is_ascii_digit();
         let end = rest
             .iter()
-            .position(|b| if digits { !b.is_ascii_digit() } else { b.is_ascii_digit() || b.is_ascii_punctuation() })
+            .position(|b| {
+                if digits { !b.is_ascii_digit() } else { b.is_ascii_digit() || b.is_ascii_punctuation() }
+            })
             .unwrap_or(rest.len());
         let (field, rest) = rest.split_at(end);
         self.0 = rest;
@@ -71,7 +73,8 @@ mod tests {
 
     #[test]
     fn orders_as_people_do() {
-        let rising = ["0.9", "1.0-dev", "1.0beta2", "1.0rc1", "1.0", "1.0a", "1.0.1", "1.2", "1.10", "2024.05"];
+        let rising =
+            ["0.9", "1.0-dev", "1.0beta2", "1.0rc1", "1.0", "1.0a", "1.0.1", "1.2", "1.10", "2024.05"];
         for pair in rising.windows(2) {
             assert_eq!(compare(pair[0], pair[1]), Ordering::Less, "{} against {}", pair[0], pair[1]);
         }

@@ -42,7 +42,8 @@ pub fn step(old: &str, new: &str) -> Option<Step> {
     }
     let (old, new) = (fields(old), fields(new));
     let zero = Text::from("0");
-    let differing = (0..old.len().max(new.len())).find(|i| old.get(*i).unwrap_or(&zero) != new.get(*i).unwrap_or(&zero));
+    let differing =
+        (0..old.len().max(new.len())).find(|i| old.get(*i).unwrap_or(&zero) != new.get(*i).unwrap_or(&zero));
     Some(match differing {
         Some(0) => Step::Major,
         Some(1) => Step::Minor,

@@ -1,8 +1,10 @@
 use crate::model::System;
 
 /// Marks that packagers append to an upstream version of the dpkg family when they repack or rebuild.
-const DPKG_MARKS: &[&str] =
-    &["+dfsg", "~dfsg", ".dfsg", "-dfsg", "+ds", "~ds", ".ds", "+repack", "~repack", "+deb", "~deb", "~bpo", "+nmu", "+b"];
+const DPKG_MARKS: &[&str] = &[
+    "+dfsg", "~dfsg", ".dfsg", "-dfsg", "+ds", "~ds", ".ds", "+repack", "~repack", "+deb", "~deb", "~bpo",
+    "+nmu", "+b",
+];
 
 /// The version of the program inside: without epoch, packaging revision and repacking marks.
 ///
@@ -28,15 +30,21 @@ fn dpkg(version: &str) -> &str {
         version = without_epoch(real);
     }
     let version = without_revision(version);
-    let end = DPKG_MARKS.iter().filter_map(|mark| mark_at(version, mark)).min().unwrap_or(version.len());
-    if end == 0 { version } else { &version[..end] }
+    let end = (1..version.len()).find(|at| is_mark(&version.as_bytes()[*at..])).unwrap_or(version.len());
+    &version[..end]
 }
 
-/// Where a mark begins, if what follows it is packaging talk (digits, `u`, dots) and not a word of upstream's.
-fn mark_at(version: &str, mark: &str) -> Option<usize> {
-    let at = version.find(mark)?;
-    let rest = &version[at + mark.len()..];
-    rest.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'u' | b'+' | b'~')).then_some(at)
+/// Whether a packager's mark begins here, and only packaging talk (digits, `u`, dots) follows it, no word of upstream's.
+fn is_mark(rest: &[u8]) -> bool {
+    if !matches!(rest[0], b'+' | b'~' | b'.' | b'-') {
+        return false;
+    }
+    DPKG_MARKS.iter().any(|mark| {
+        let after = rest.strip_prefix(mark.as_bytes());
+        after.is_some_and(|after| {
+            after.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'u' | b'+' | b'~'))
+        })
+    })
 }
 
 fn without_epoch(version: &str) -> &str {

@@ -9,8 +9,12 @@ use tally_report::{CompareView, CompareWhat};
 
 pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failure> {
     let rules = PartRules::built_in()?;
-    let (old, new) =
-        rayon::join(|| install::find(&args.old, settings, &rules), || install::find(&args.new, settings, &rules));
+    // One thread more is enough, and cheaper to start than a pool of them.
+    let (old, new) = std::thread::scope(|scope| {
+        let old = scope.spawn(|| install::find(&args.old, settings, &rules));
+        let new = install::find(&args.new, settings, &rules);
+        (old.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), new)
+    });
     let (old, new) = (old?, new?);
     let comparison = compare(&old, &new);
     let what = match args.view {

@@ -39,7 +39,8 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
     );
     output::stdout(intro.as_bytes())?;
     steps(&world, &folder, &own)?;
-    let end = format!("\nYours next: fresh-tally take /\nRemove what the demo made: rm -r {}\n", folder.display());
+    let end =
+        format!("\nYours next: fresh-tally take /\nRemove what the demo made: rm -r {}\n", folder.display());
     output::stdout(end.as_bytes())?;
     Ok(Exit::Done)
 }

@@ -26,7 +26,9 @@ fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, Failure> {
     })?;
     match (a, b) {
         ("-", None) => order_lines(system, &read_stdin()?),
-        (_, None) => Err(Failure::Usage("two versions are needed, or `-` to read pairs from standard input".into())),
+        (_, None) => {
+            Err(Failure::Usage("two versions are needed, or `-` to read pairs from standard input".into()))
+        }
         (a, Some(b)) => Ok(format!("{}\n", sign(compare(system, a, b)))),
     }
 }

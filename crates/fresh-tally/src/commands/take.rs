@@ -32,7 +32,10 @@ fn overrides(args: LabelArgs) -> Overrides {
 
 fn check_date(day: Option<&str>) -> Result<(), Failure> {
     match day.map(str::parse::<jiff::civil::Date>) {
-        Some(Err(_)) => Err(Failure::Usage(format!("--release-date: `{}` is no day like 2031-05-02", day.unwrap_or_default()))),
+        Some(Err(_)) => Err(Failure::Usage(format!(
+            "--release-date: `{}` is no day like 2031-05-02",
+            day.unwrap_or_default()
+        ))),
         _ => Ok(()),
     }
 }

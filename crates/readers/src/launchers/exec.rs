@@ -17,13 +17,35 @@ pub(super) struct Exec {
 
 /// Commands that only prepare what they start.
 const WRAPPERS: &[&str] = &[
-    "env", "nice", "ionice", "setsid", "dbus-launch", "dbus-run-session", "pkexec", "sudo", "gksu", "gksudo", "kdesu",
-    "lxqt-sudo", "exec", "nohup", "start-pulseaudio-x11",
+    "env",
+    "nice",
+    "ionice",
+    "setsid",
+    "dbus-launch",
+    "dbus-run-session",
+    "pkexec",
+    "sudo",
+    "gksu",
+    "gksudo",
+    "kdesu",
+    "lxqt-sudo",
+    "exec",
+    "nohup",
+    "start-pulseaudio-x11",
 ];
 
 /// Commands that open whatever they are given.
-const OPENERS: &[&str] =
-    &["xdg-open", "gio", "gvfs-open", "exo-open", "kde-open", "kde-open5", "sensible-browser", "x-www-browser", "www-browser"];
+const OPENERS: &[&str] = &[
+    "xdg-open",
+    "gio",
+    "gvfs-open",
+    "exo-open",
+    "kde-open",
+    "kde-open5",
+    "sensible-browser",
+    "x-www-browser",
+    "www-browser",
+];
 
 const SHELLS: &[&str] = &["sh", "bash", "dash"];
 
@@ -53,7 +75,8 @@ impl Exec {
                 return exec;
             }
             exec.program = Some(name.into());
-            exec.opens = OPENERS.contains(&name) && (name != "gio" || rest.peek().is_some_and(|next| *next == "open"));
+            exec.opens =
+                OPENERS.contains(&name) && (name != "gio" || rest.peek().is_some_and(|next| *next == "open"));
             return exec;
         }
         exec
@@ -62,7 +85,8 @@ impl Exec {
 
 /// An address, alone or behind an option's equals sign.
 fn url_in(word: &str) -> Option<SmolStr> {
-    let word = word.split_once('=').filter(|(option, _)| option.starts_with('-')).map_or(word, |(_, value)| value);
+    let word =
+        word.split_once('=').filter(|(option, _)| option.starts_with('-')).map_or(word, |(_, value)| value);
     (word.starts_with("http://") || word.starts_with("https://")).then(|| word.into())
 }
 
@@ -101,7 +125,10 @@ mod tests {
             ("pkexec --disable-internal-agent /usr/sbin/ferry", Some("ferry")),
             ("sh -c \"inkcap -x\"", Some("inkcap")),
             ("\"/opt/my app/run\" %u", Some("run")),
-            ("/usr/bin/flatpak run --branch=stable --arch=x86_64 org.marsh.Heron @@u %u @@", Some("org.marsh.Heron")),
+            (
+                "/usr/bin/flatpak run --branch=stable --arch=x86_64 org.marsh.Heron @@u %u @@",
+                Some("org.marsh.Heron"),
+            ),
             ("", None),
             ("env A=b", None),
         ] {
@@ -114,7 +141,10 @@ mod tests {
         assert!(Exec::parse("xdg-open /usr/share/doc").opens);
         assert!(Exec::parse("gio open x").opens);
         assert!(!Exec::parse("gio mount x").opens);
-        assert_eq!(Exec::parse("lapwing --app=https://m.example/").url.as_deref(), Some("https://m.example/"));
+        assert_eq!(
+            Exec::parse("lapwing --app=https://m.example/").url.as_deref(),
+            Some("https://m.example/")
+        );
         assert_eq!(Exec::parse("inkcap 'two words'").command.as_deref(), Some("inkcap"));
     }
 }

@@ -26,8 +26,17 @@ const FOLDERS: &[&str] = &[
 const DEPTH: usize = 4;
 
 /// Where programs lie.
-const PROGRAM_FOLDERS: &[&str] =
-    &["usr/local/sbin", "usr/local/bin", "usr/sbin", "usr/bin", "sbin", "bin", "usr/local/games", "usr/games", "snap/bin"];
+const PROGRAM_FOLDERS: &[&str] = &[
+    "usr/local/sbin",
+    "usr/local/bin",
+    "usr/sbin",
+    "usr/bin",
+    "sbin",
+    "bin",
+    "usr/local/games",
+    "usr/games",
+    "snap/bin",
+];
 
 /// What was found in the folders of launchers.
 #[derive(Debug, Default)]
@@ -76,7 +85,13 @@ fn homes(tree: &dyn Tree) -> Vec<PathBuf> {
 }
 
 /// Collects IDs and paths; a file in a folder below has the folder's name and a hyphen in its ID.
-fn collect(tree: &dyn Tree, folder: &std::path::Path, prefix: &str, depth: usize, files: &mut Vec<(Text, String)>) {
+fn collect(
+    tree: &dyn Tree,
+    folder: &std::path::Path,
+    prefix: &str,
+    depth: usize,
+    files: &mut Vec<(Text, String)>,
+) {
     for entry in tree.names(folder) {
         let name = name_text(&entry.name);
         let path = folder.join(&entry.name);
@@ -189,7 +204,9 @@ fn does(group: &Group, exec: &Exec, menu: Menu, url: Option<&str>) -> Does {
 
 /// Programs that lock, log out or switch off.
 fn ends_the_session(program: &str) -> bool {
-    ["logout", "log-out", "shutdown", "poweroff", "lock-screen", "lockscreen", "xflock"].iter().any(|w| program.contains(w))
+    ["logout", "log-out", "shutdown", "poweroff", "lock-screen", "lockscreen", "xflock"]
+        .iter()
+        .any(|w| program.contains(w))
 }
 
 /// Why the menu leaves an entry out, by the specification's keys in the order that a menu asks them.
@@ -203,7 +220,8 @@ fn hidden_because(group: &Group, desktops: &[Text], programs: &Programs<'_>) -> 
             return Some(format!("{key}=true").into());
         }
     }
-    let here = |names: &[Text]| names.iter().any(|name| desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
+    let here =
+        |names: &[Text]| names.iter().any(|name| desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
     let only = group.list("OnlyShowIn");
     if !only.is_empty() && !here(&only) {
         return Some(format!("OnlyShowIn={}", only.join(";")).into());
@@ -232,7 +250,9 @@ mod tests {
 
     #[test]
     fn the_id_holds_the_folder() {
-        let launcher = read_entry("Type=Application\nName=Ink\nExec=inkcap %U\nCategories=Utility;\nMimeType=text/plain");
+        let launcher = read_entry(
+            "Type=Application\nName=Ink\nExec=inkcap %U\nCategories=Utility;\nMimeType=text/plain",
+        );
         assert_eq!(launcher.id, "marsh-x.desktop");
         assert_eq!((launcher.runs.as_deref(), launcher.program_present), (Some("inkcap"), Some(true)));
         assert!(launcher.shown);

@@ -15,7 +15,9 @@ pub(super) fn render(document: &Document) -> String {
 
 fn write_block(block: &Block, out: &mut String) {
     match block {
-        Block::Title { text, aside } if aside.text.is_empty() => out.push_str(&format!("# {}\n", escape(&text.plain()))),
+        Block::Title { text, aside } if aside.text.is_empty() => {
+            out.push_str(&format!("# {}\n", escape(&text.plain())))
+        }
         Block::Title { text, aside } => {
             out.push_str(&format!("# {}\n\n*{}*\n", escape(&text.plain()), escape(&aside.text)));
         }
@@ -23,7 +25,11 @@ fn write_block(block: &Block, out: &mut String) {
         Block::Heading(line) => out.push_str(&format!("## {}\n", escape(&line.plain()))),
         Block::Facts(facts) => {
             for fact in facts {
-                let aside = if fact.aside.0.is_empty() { String::new() } else { format!(" ({})", spans(&fact.aside)) };
+                let aside = if fact.aside.0.is_empty() {
+                    String::new()
+                } else {
+                    format!(" ({})", spans(&fact.aside))
+                };
                 out.push_str(&format!("- **{}:** {}{aside}\n", escape(&fact.name.text), spans(&fact.value)));
             }
         }
@@ -114,6 +120,16 @@ mod tests {
         document.title("A *title*", "as shipped");
         document.push(Block::Table(table));
         document.paragraph(Line::from("see ").and(Span::new(Role::Strong, "`run` ")));
-        insta::assert_snapshot!(render(&document), @r"");
+        insta::assert_snapshot!(render(&document), @r"
+        # A \*title\*
+
+        *as shipped*
+
+        | name | MB |
+        | --- | ---: |
+        | &lt;script&gt;\|x\| | 1 |
+
+        see **\`run\`**
+        ");
     }
 }

@@ -221,14 +221,22 @@ impl Layout {
             };
             let widest = table.columns.iter().zip(&mut self.widths).filter_map(giving).max();
             let Some(widest) = widest else { return };
-            let at = table.columns.iter().zip(&self.widths).position(|(c, w)| c.shrink == sort && *w == Some(widest));
+            let at = table
+                .columns
+                .iter()
+                .zip(&self.widths)
+                .position(|(c, w)| c.shrink == sort && *w == Some(widest));
             let Some(at) = at else { return };
             self.widths[at] = Some(widest.saturating_sub(over).max(shortest));
         }
     }
 
     fn drop_one(&mut self, table: &Table) -> bool {
-        let droppable = table.columns.iter().enumerate().filter(|(i, column)| self.widths[*i].is_some() && column.drop.is_some());
+        let droppable = table
+            .columns
+            .iter()
+            .enumerate()
+            .filter(|(i, column)| self.widths[*i].is_some() && column.drop.is_some());
         match droppable.min_by_key(|(_, column)| column.drop) {
             Some((i, _)) => {
                 self.widths[i] = None;
@@ -251,9 +259,15 @@ mod tests {
             Column::new("version"),
             Column::new("MB").right().drops(2),
             Column::new("section").drops(1),
-            Column::new("summary").sentence(),
+            Column::new("summary").sentence().drops(3),
         ]);
-        let cells = ["a-package-with-quite-a-long-name", "1:2.3.4+dfsg-5", "12.3", "editors", "Simple text editor for notes"];
+        let cells = [
+            "a-package-with-quite-a-long-name",
+            "1:2.3.4+dfsg-5",
+            "12.3",
+            "editors",
+            "Simple text editor for notes",
+        ];
         table.row(cells.map(Span::from).to_vec());
         table
     }
@@ -266,7 +280,22 @@ mod tests {
 
     #[test]
     fn a_narrow_screen_shortens_sentences_then_drops_columns_then_shortens_names() {
-        insta::assert_snapshot!([None, Some(90), Some(76), Some(60), Some(40)].map(at).join("--\n"), @r"");
+        insta::assert_snapshot!([None, Some(90), Some(76), Some(60), Some(40)].map(at).join("--\n"), @"
+          package                           version           MB  section  summary
+          a-package-with-quite-a-long-name  1:2.3.4+dfsg-5  12.3  editors  Simple text editor for notes
+        --
+          package                           version           MB  section  summary
+          a-package-with-quite-a-long-name  1:2.3.4+dfsg-5  12.3  editors  Simple text editor for…
+        --
+          package                           version           MB  summary
+          a-package-with-quite-a-long-name  1:2.3.4+dfsg-5  12.3  Simple text edito…
+        --
+          package                           version
+          a-package-with-quite-a-long-name  1:2.3.4+dfsg-5
+        --
+          package                 version
+          a-package-wit…ong-name  1:2.3.4+dfsg-5
+        ");
     }
 
     #[test]

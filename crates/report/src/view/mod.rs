@@ -66,7 +66,9 @@ fn side_by_side(old: &Label, new: &Label) -> (String, String, String) {
             new_own.extend(b);
         }
     }
-    let or_handle = |own: Vec<String>, label: &Label| if own.is_empty() { label.handle.to_string() } else { own.join(", ") };
+    let or_handle = |own: Vec<String>, label: &Label| {
+        if own.is_empty() { label.handle.to_string() } else { own.join(", ") }
+    };
     let shared = if shared.is_empty() { "Two installs".to_owned() } else { shared.join(", ") };
     if old_own.is_empty() && new_own.is_empty() && old.handle == new.handle {
         return (shared, "one tally".to_owned(), "another of the same label".to_owned());

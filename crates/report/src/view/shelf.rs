@@ -53,7 +53,8 @@ impl View for ShelfView {
         document.table_or(table, "Nothing yet. Put an install on it: `fresh-tally take SOURCE`");
         for entry in &self.entries {
             if let Some(problem) = &entry.problem {
-                let line = Line::from(Span::new(Role::LookTwice, &entry.handle)).and(format!(" can't be read: {problem}"));
+                let line = Line::from(Span::new(Role::LookTwice, &entry.handle))
+                    .and(format!(" can't be read: {problem}"));
                 document.paragraph(line);
             }
         }
@@ -62,8 +63,18 @@ impl View for ShelfView {
 
     fn csv(&self) -> CsvTable {
         let mut table = CsvTable::new(&[
-            "handle", "distro", "release", "codename", "edition", "profile", "arch", "packages", "applications",
-            "installed_bytes", "taken_at", "problem",
+            "handle",
+            "distro",
+            "release",
+            "codename",
+            "edition",
+            "profile",
+            "arch",
+            "packages",
+            "applications",
+            "installed_bytes",
+            "taken_at",
+            "problem",
         ]);
         for entry in &self.entries {
             let label = entry.label.clone().unwrap_or_default();

@@ -17,7 +17,8 @@ impl Root<'_> {
     fn at(&self, path: &str) -> Result<PathBuf, WorldError> {
         let path = self.folder.join(path);
         if let Some(parent) = path.parent() {
-            fs::create_dir_all(parent).map_err(|source| WorldError::Io { path: parent.to_owned(), source })?;
+            fs::create_dir_all(parent)
+                .map_err(|source| WorldError::Io { path: parent.to_owned(), source })?;
         }
         Ok(path)
     }
@@ -30,7 +31,9 @@ impl Root<'_> {
     pub(crate) fn link(&self, path: &str, target: &str) -> Result<(), WorldError> {
         let path = self.at(path)?;
         match std::os::unix::fs::symlink(target, &path) {
-            Err(source) if source.kind() != std::io::ErrorKind::AlreadyExists => Err(WorldError::Io { path, source }),
+            Err(source) if source.kind() != std::io::ErrorKind::AlreadyExists => {
+                Err(WorldError::Io { path, source })
+            }
             _ => Ok(()),
         }
     }

@@ -8,7 +8,8 @@ const LIBRARIES: &str = "usr/lib/x86_64-linux-gnu";
 /// Files with their content, by path; launchers come on top.
 pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
     let name = package.name;
-    let mut files = vec![(format!("usr/share/doc/{name}/copyright"), format!("{name}: made up, free to share\n"))];
+    let mut files =
+        vec![(format!("usr/share/doc/{name}/copyright"), format!("{name}: made up, free to share\n"))];
     let mut add = |path: String, content: &str| files.push((path, content.to_owned()));
     match package.shape {
         "lib" => add(format!("{LIBRARIES}/{name}.so"), ""),
@@ -59,15 +60,17 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
 /// Packages that hold nothing that a processor runs.
 pub(super) fn arch(shape: &str) -> &'static str {
     match shape {
-        "data" | "font" | "icons" | "themes" | "wallpapers" | "locale" | "dictionary" | "meta" | "transitional"
-        | "firmware" | "agent" => "all",
+        "data" | "font" | "icons" | "themes" | "wallpapers" | "locale" | "dictionary" | "meta"
+        | "transitional" | "firmware" | "agent" => "all",
         _ => "amd64",
     }
 }
 
 fn unit(package: &Shipped<'_>, target: &str) -> String {
     let Shipped { name, summary, .. } = package;
-    format!("[Unit]\nDescription={summary}\n\n[Service]\nExecStart=/usr/sbin/{name}\n\n[Install]\nWantedBy={target}\n")
+    format!(
+        "[Unit]\nDescription={summary}\n\n[Service]\nExecStart=/usr/sbin/{name}\n\n[Install]\nWantedBy={target}\n"
+    )
 }
 
 fn session(name: &str, program: &str) -> String {

@@ -84,7 +84,9 @@ impl LauncherRow {
         let LauncherRow(_, _, name, generic, categories, command, more) = self;
         let generic = if generic.is_empty() { String::new() } else { format!("GenericName={generic}\n") };
         let more = if more.is_empty() { String::new() } else { format!("{more}\n") };
-        format!("[Desktop Entry]\nType=Application\nName={name}\n{generic}Categories={categories}\nExec={command}\n{more}")
+        format!(
+            "[Desktop Entry]\nType=Application\nName={name}\n{generic}Categories={categories}\nExec={command}\n{more}"
+        )
     }
 
     /// The program behind the command, when the package brings it itself.
@@ -134,7 +136,8 @@ impl World {
 
     /// The packages of an install, by name.
     pub(crate) fn shipped(&self, install: &Install) -> Vec<Shipped<'_>> {
-        let version = |row: &PackageRow| -> usize { if install.column == 0 { row.1.len() } else { row.2.len() } };
+        let version =
+            |row: &PackageRow| -> usize { if install.column == 0 { row.1.len() } else { row.2.len() } };
         let mut shipped: Vec<Shipped<'_>> =
             self.packages.iter().filter(|row| version(row) > 0).map(|row| self.one(row, install)).collect();
         shipped.sort_by(|a, b| a.name.cmp(b.name));
@@ -144,7 +147,9 @@ impl World {
     fn one<'w>(&'w self, row: &'w PackageRow, install: &Install) -> Shipped<'w> {
         let PackageRow(name, old, new, section, kib, shape, needs, summary) = row;
         let here = |need: &str| {
-            self.packages.iter().any(|other| other.0 == need && !(if install.column == 0 { &other.1 } else { &other.2 }).is_empty())
+            self.packages.iter().any(|other| {
+                other.0 == need && !(if install.column == 0 { &other.1 } else { &other.2 }).is_empty()
+            })
         };
         let group = |group: &str| -> String {
             group.split('|').filter(|need| here(need)).collect::<Vec<_>>().join(" | ")
@@ -171,7 +176,8 @@ mod tests {
     #[test]
     fn the_tables_fit_together() {
         let world = World::load().unwrap();
-        let names: std::collections::BTreeSet<&str> = world.packages.iter().map(|row| row.0.as_str()).collect();
+        let names: std::collections::BTreeSet<&str> =
+            world.packages.iter().map(|row| row.0.as_str()).collect();
         assert_eq!(names.len(), world.packages.len(), "a package stands twice");
         for row in &world.packages {
             for need in row.6.split(", ").flat_map(|group| group.split('|')).filter(|need| !need.is_empty()) {

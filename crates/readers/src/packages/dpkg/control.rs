@@ -116,7 +116,8 @@ mod tests {
     use proptest::prelude::*;
 
     fn names(bytes: &[u8]) -> Vec<Vec<(u32, String)>> {
-        let name = |f: Field<'_>| (f.line, f.name.map_or("?".into(), |n| String::from_utf8_lossy(n).into_owned()));
+        let name =
+            |f: Field<'_>| (f.line, f.name.map_or("?".into(), |n| String::from_utf8_lossy(n).into_owned()));
         stanzas(bytes, 1).map(|s| s.fields().map(name).collect()).collect()
     }
 

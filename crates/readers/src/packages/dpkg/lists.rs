@@ -51,8 +51,7 @@ fn scan(
 ) {
     let (qualified, plain) =
         (format!("{INFO}/{}:{}.list", package.name, package.arch), format!("{INFO}/{}.list", package.name));
-    // Libraries mostly have the qualified name; asking for the likelier one first saves a call to the system.
-    let order = if package.name.starts_with("lib") { [&qualified, &plain] } else { [&plain, &qualified] };
+    let order = if package.beside_itself { [&qualified, &plain] } else { [&plain, &qualified] };
     let read = |path: &String, buffer: &mut Vec<u8>| tree.read_into(Path::new(path), FILE_LIMIT, buffer);
     let result = match read(order[0], buffer) {
         Err(error) if error.is_missing() => read(order[1], buffer),
@@ -68,7 +67,9 @@ fn scan(
     for line in buffer.split(|b| *b == b'\n') {
         let Some(path) = wanted.find(line) else { continue };
         match diversions.by_from.get(path) {
-            Some(diversion) if diversion.package != package.name.as_bytes() => owners.insert(&diversion.to, position),
+            Some(diversion) if diversion.package != package.name.as_bytes() => {
+                owners.insert(&diversion.to, position)
+            }
             _ => owners.insert(path, position),
         }
     }
@@ -117,7 +118,8 @@ mod tests {
                 "var/lib/dpkg/diversions",
                 "/usr/share/applications/x.desktop\n/usr/share/applications/x.old.desktop\nbranding\n",
             );
-        let packages = [Package::new(System::Dpkg, "inkcap", "1"), Package::new(System::Dpkg, "branding", "1")];
+        let packages =
+            [Package::new(System::Dpkg, "inkcap", "1"), Package::new(System::Dpkg, "branding", "1")];
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/x.desktop");
         wanted.add(b"usr/share/applications/x.old.desktop");
@@ -128,7 +130,8 @@ mod tests {
 
     #[test]
     fn a_list_may_name_its_architecture() {
-        let tree = Memory::new().file("var/lib/dpkg/info/libweir2:amd64.list", "/lib/systemd/system/x.service\n");
+        let tree =
+            Memory::new().file("var/lib/dpkg/info/libweir2:amd64.list", "/lib/systemd/system/x.service\n");
         let mut package = Package::new(System::Dpkg, "libweir2", "1");
         package.arch = "amd64".into();
         let mut wanted = Wanted::new(true);

@@ -1,14 +1,14 @@
 //! Relations between packages by deb-control(5): `a (>= 1) | b, c`.
 
 use crate::text::text;
-use tally_core::model::Dependency;
+use tally_core::model::{Alternatives, Dependency, VersionOp};
 
 /// Outer list: all of them; inner list: any one. Restrictions in brackets and qualifiers behind a colon are left out.
-pub(super) fn groups(value: &[u8]) -> Vec<Vec<Dependency>> {
+pub(super) fn groups(value: &[u8]) -> Vec<Alternatives> {
     let groups = value.split(|b| *b == b',');
     let mut found = Vec::with_capacity(memchr::memchr_iter(b',', value).count() + 1);
     found.extend(groups.filter_map(|group| {
-        let alternatives: Vec<Dependency> = group.split(|b| *b == b'|').filter_map(one).collect();
+        let alternatives: Alternatives = group.split(|b| *b == b'|').filter_map(one).collect();
         (!alternatives.is_empty()).then_some(alternatives)
     }));
     found
@@ -21,7 +21,8 @@ pub(super) fn list(value: &[u8]) -> Vec<Dependency> {
 
 fn one(relation: &[u8]) -> Option<Dependency> {
     let relation = relation.trim_ascii();
-    let name_end = relation.iter().position(|b| matches!(b, b' ' | b'\t' | b'\n' | b'(' | b'[' | b'<' | b':'));
+    let name_end =
+        relation.iter().position(|b| matches!(b, b' ' | b'\t' | b'\n' | b'(' | b'[' | b'<' | b':'));
     let (name, rest) = relation.split_at(name_end.unwrap_or(relation.len()));
     if name.is_empty() {
         return None;
@@ -36,19 +37,19 @@ fn one(relation: &[u8]) -> Option<Dependency> {
     Some(Dependency { name: text(name), op, version })
 }
 
-fn constraint(inside: &[u8]) -> (Option<smol_str::SmolStr>, Option<smol_str::SmolStr>) {
+fn constraint(inside: &[u8]) -> (Option<VersionOp>, Option<smol_str::SmolStr>) {
     let inside = inside.trim_ascii();
     let end = inside.iter().position(|b| !matches!(b, b'<' | b'>' | b'=')).unwrap_or(inside.len());
     let op = match &inside[..end] {
-        b"<<" => "<",
-        b">>" => ">",
+        b"<<" => VersionOp::Less,
+        b">>" => VersionOp::More,
         // dpkg reads a lone sign as "or equal", as it always has.
-        b"<" | b"<=" => "<=",
-        b">" | b">=" => ">=",
-        _ => "=",
+        b"<" | b"<=" => VersionOp::AtMost,
+        b">" | b">=" => VersionOp::AtLeast,
+        _ => VersionOp::Exactly,
     };
     let version = text(&inside[end..]);
-    if version.is_empty() { (None, None) } else { (Some(op.into()), Some(version)) }
+    if version.is_empty() { (None, None) } else { (Some(op), Some(version)) }
 }
 
 #[cfg(test)]

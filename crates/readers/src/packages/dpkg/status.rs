@@ -71,6 +71,7 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
             b"Version" => package.version = line(),
             b"Config-Version" => config_version = filled(line()),
             b"Architecture" => package.arch = line(),
+            b"Multi-Arch" => package.beside_itself = field.first_line() == b"same",
             b"Section" => package.section = line(),
             b"Homepage" => package.homepage = line(),
             b"Description" => package.summary = line(),
@@ -139,7 +140,8 @@ mod tests {
 
     #[test]
     fn a_broken_stanza_loses_only_itself() {
-        let file = b"Package: a\nStatus: install ok installed\nVersion: 1:2-3\n\nVersion: 1\n\nPackage: b\n\n\
+        let file =
+            b"Package: a\nStatus: install ok installed\nVersion: 1:2-3\n\nVersion: 1\n\nPackage: b\n\n\
             Package: c\nVersion: 1\nInstalled-Size: many\njunk\nDescription: caf\xe9\n more\n";
         let facts = facts(file);
         let names: Vec<&str> = facts.packages.iter().map(|p| p.name.as_str()).collect();
@@ -147,7 +149,8 @@ mod tests {
         assert_eq!(facts.packages[0].upstream_version, "2");
         assert_eq!(facts.packages[1].summary, "caf\u{fffd}");
         assert_eq!(facts.packages[1].evidence, Evidence::line("s", 9));
-        let problems: Vec<(Option<u32>, &str)> = facts.unread.iter().map(|u| (u.line, u.why.as_str())).collect();
+        let problems: Vec<(Option<u32>, &str)> =
+            facts.unread.iter().map(|u| (u.line, u.why.as_str())).collect();
         assert_eq!(
             problems,
             [
@@ -173,8 +176,11 @@ mod tests {
         let one = b"Package: a\nVersion: 1\n\n".repeat(20);
         for size in [1, 30, 100, 10_000] {
             let cut = pieces(&one, size);
-            let lines: Vec<u32> =
-                cut.iter().flat_map(|(line, piece)| read_piece("s", piece, *line).0).filter_map(|p| p.evidence.line).collect();
+            let lines: Vec<u32> = cut
+                .iter()
+                .flat_map(|(line, piece)| read_piece("s", piece, *line).0)
+                .filter_map(|p| p.evidence.line)
+                .collect();
             assert_eq!(lines, (0..20).map(|i| i * 3 + 1).collect::<Vec<u32>>(), "pieces of {size}");
         }
     }

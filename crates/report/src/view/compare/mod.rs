@@ -67,7 +67,17 @@ impl View for CompareView<'_> {
 
     fn csv(&self) -> CsvTable {
         let mut table = CsvTable::new(&[
-            "what", "sort", "name", "system", "old_name", "old_version", "new_name", "new_version", "step", "kind", "menu",
+            "what",
+            "sort",
+            "name",
+            "system",
+            "old_name",
+            "old_version",
+            "new_name",
+            "new_version",
+            "step",
+            "kind",
+            "menu",
             "bytes_delta",
         ]);
         if self.what != CompareWhat::Applications && self.what != CompareWhat::Packages {
@@ -93,17 +103,22 @@ impl CompareView<'_> {
         let totals = &self.comparison.totals;
         let came = |n: u32, word: &str| Span::new(Role::Came, format!("{} {word}", thousands(u64::from(n))));
         let went = |n: u32, word: &str| Span::new(Role::Went, format!("{} {word}", thousands(u64::from(n))));
-        let changed = |n: u32, word: &str| Span::new(Role::Changed, format!("{} {word}", thousands(u64::from(n))));
+        let changed =
+            |n: u32, word: &str| Span::new(Role::Changed, format!("{} {word}", thousands(u64::from(n))));
         let programs = |sort| totals.applications_of(sort);
         let packages = |sort| totals.packages_of(sort);
-        let delta = i64::try_from(totals.new_bytes).unwrap_or(i64::MAX) - i64::try_from(totals.old_bytes).unwrap_or(i64::MAX);
+        let delta = i64::try_from(totals.new_bytes).unwrap_or(i64::MAX)
+            - i64::try_from(totals.old_bytes).unwrap_or(i64::MAX);
         let mut line = Line::from(Span::new(Role::Strong, "Programs "))
             .and(came(programs(ApplicationSort::New), "new"))
             .and(", ")
             .and(went(programs(ApplicationSort::Gone), "gone"))
             .and(", ")
             .and(changed(programs(ApplicationSort::Updated), "updated"));
-        for (sort, word) in [(ApplicationSort::MovedFormat, "in another format"), (ApplicationSort::MovedMenu, "in another menu")] {
+        for (sort, word) in [
+            (ApplicationSort::MovedFormat, "in another format"),
+            (ApplicationSort::MovedMenu, "in another menu"),
+        ] {
             if programs(sort) > 0 {
                 line = line.and(", ").and(changed(programs(sort), word));
             }
@@ -125,13 +140,18 @@ impl CompareView<'_> {
         for (sort, word) in more.into_iter().filter(|(sort, _)| packages(*sort) > 0) {
             line = line.and(", ").and(changed(packages(sort), word));
         }
-        line.and(format!(", {} same; ", thousands(u64::from(totals.unchanged)))).and(format!(
-            "{} then, {} now. ",
-            count_of(u64::from(totals.old_packages), "package"),
-            thousands(u64::from(totals.new_packages)),
-        ))
-        .and(Span::new(Role::Strong, "Weight "))
-        .and(format!("{} to {} ({})", bytes_human(totals.old_bytes), bytes_human(totals.new_bytes), bytes_signed(delta)))
+        line.and(format!(", {} same; ", thousands(u64::from(totals.unchanged))))
+            .and(format!(
+                "{} then, {} now. ",
+                count_of(u64::from(totals.old_packages), "package"),
+                thousands(u64::from(totals.new_packages)),
+            ))
+            .and(Span::new(Role::Strong, "Weight "))
+            .and(format!(
+                "{} to {} ({})",
+                bytes_human(totals.old_bytes),
+                bytes_human(totals.new_bytes),
+                bytes_signed(delta)
+            ))
     }
 }
-

@@ -18,11 +18,20 @@ pub(super) fn parts(document: &mut Document, view: &CompareView<'_>, all: bool) 
     let changes = &view.comparison.parts;
     let shown: Vec<&PartChange> = changes.iter().filter(|c| all || c.sort != PartSort::Same).collect();
     let same = changes.iter().filter(|c| c.sort == PartSort::Same).count();
-    document.heading(Line::from("Underneath").and(dim(format!("  {} changed, {same} same", changes.len() - same))));
-    let mut table =
-        Table::new(vec![Column::new("part").name(), Column::new("was"), Column::new("is"), Column::new("").drops(1)]);
+    document.heading(
+        Line::from("Underneath").and(dim(format!("  {} changed, {same} same", changes.len() - same))),
+    );
+    let mut table = Table::new(vec![
+        Column::new("part").name(),
+        Column::new("was"),
+        Column::new("is"),
+        Column::new("").drops(1),
+    ]);
     for change in shown {
-        let sides = (said(change.old_name.as_deref(), change.old_version.as_deref()), said(change.new_name.as_deref(), change.new_version.as_deref()));
+        let sides = (
+            said(change.old_name.as_deref(), change.old_version.as_deref()),
+            said(change.new_name.as_deref(), change.new_version.as_deref()),
+        );
         let (old, new) = match change.sort {
             PartSort::New => ("none".to_owned(), sides.1),
             PartSort::Gone => (sides.0, "none".to_owned()),
@@ -122,14 +131,17 @@ pub(super) fn packages(document: &mut Document, view: &CompareView<'_>, limit: O
     ]);
     let mut left_out = 0;
     for sort in PackageSort::ALL {
-        let mut of_sort: Vec<&PackageChange> = view.comparison.packages.iter().filter(|c| c.sort == *sort).collect();
+        let mut of_sort: Vec<&PackageChange> =
+            view.comparison.packages.iter().filter(|c| c.sort == *sort).collect();
         if of_sort.is_empty() {
             continue;
         }
         let (role, word) = words(*sort);
         table.group(Line::from(Span::new(role, word)).and(dim(format!("  {}", of_sort.len()))));
         if let Some(limit) = limit.filter(|limit| *limit < of_sort.len()) {
-            of_sort.sort_by_key(|change| (change.step, std::cmp::Reverse(change.bytes_delta.map(i64::unsigned_abs))));
+            of_sort.sort_by_key(|change| {
+                (change.step, std::cmp::Reverse(change.bytes_delta.map(i64::unsigned_abs)))
+            });
             left_out += of_sort.len() - limit;
             of_sort.truncate(limit);
         }
@@ -145,10 +157,18 @@ pub(super) fn packages(document: &mut Document, view: &CompareView<'_>, limit: O
 }
 
 fn package_row(change: &PackageChange) -> Vec<Span> {
-    let version = |side: &Option<tally_core::compare::Side>| side.as_ref().map(|s| s.version.to_string()).unwrap_or_default();
+    let version = |side: &Option<tally_core::compare::Side>| {
+        side.as_ref().map(|s| s.version.to_string()).unwrap_or_default()
+    };
     let name = change.new.as_ref().or(change.old.as_ref()).map(|s| s.name.as_str()).unwrap_or_default();
     let delta = change.bytes_delta.map(bytes_signed).unwrap_or_default();
-    vec![name.into(), version(&change.old).into(), version(&change.new).into(), dim(step(change.step)), delta.into()]
+    vec![
+        name.into(),
+        version(&change.old).into(),
+        version(&change.new).into(),
+        dim(step(change.step)),
+        delta.into(),
+    ]
 }
 
 fn words(sort: PackageSort) -> (Role, &'static str) {
@@ -188,7 +208,11 @@ pub(super) fn applications_csv(table: &mut CsvTable, comparison: &Comparison) {
             "application".into(),
             change.sort.name().into(),
             change.id.to_string(),
-            if change.new_systems.is_empty() { systems(&change.old_systems) } else { systems(&change.new_systems) },
+            if change.new_systems.is_empty() {
+                systems(&change.old_systems)
+            } else {
+                systems(&change.new_systems)
+            },
             change.name.to_string(),
             optional(change.old_version.as_deref()),
             change.name.to_string(),

@@ -62,7 +62,9 @@ fn in_menu(tally: &Tally, menu: Menu) -> Vec<&Launcher> {
 fn remark(launcher: &Launcher) -> Span {
     match launcher.does {
         Does::WebPage => Span::new(Role::LookTwice, "only opens a web page"),
-        _ if launcher.program_present == Some(false) => Span::new(Role::LookTwice, "its program is not there"),
+        _ if launcher.program_present == Some(false) => {
+            Span::new(Role::LookTwice, "its program is not there")
+        }
         _ => dim(launcher.generic_name.as_deref().unwrap_or_default()),
     }
 }
@@ -73,8 +75,21 @@ fn sizes(tally: &Tally) -> BTreeMap<PackageRef, u64> {
 
 pub(super) fn csv(tally: &Tally) -> CsvTable {
     let mut table = CsvTable::new(&[
-        "menu", "name", "generic_name", "version", "package", "format", "installed_bytes", "shown", "hidden_because", "does",
-        "url", "runs", "program_present", "id", "file",
+        "menu",
+        "name",
+        "generic_name",
+        "version",
+        "package",
+        "format",
+        "installed_bytes",
+        "shown",
+        "hidden_because",
+        "does",
+        "url",
+        "runs",
+        "program_present",
+        "id",
+        "file",
     ]);
     let bytes = sizes(tally);
     for launcher in &tally.launchers {

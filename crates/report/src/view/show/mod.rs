@@ -2,9 +2,9 @@ mod menu;
 mod overview;
 mod packages;
 
+use crate::View;
 use crate::document::Document;
 use crate::wire::CsvTable;
-use crate::View;
 use tally_core::model::Tally;
 
 /// The questions that can be asked of one install.

@@ -10,8 +10,16 @@ use tally_core::model::{
 
 /// Parts that the overview names, in this order; the rest stands in its own view.
 const NAMED: &[&str] = &[
-    "kernel", "desktop", "display-server", "display-manager", "graphics-stack", "sound-server", "init", "c-library",
-    "toolkit", "sandbox-platform",
+    "kernel",
+    "desktop",
+    "display-server",
+    "display-manager",
+    "graphics-stack",
+    "sound-server",
+    "init",
+    "c-library",
+    "toolkit",
+    "sandbox-platform",
 ];
 
 /// Oddities shown in full.
@@ -42,7 +50,11 @@ fn in_the_box(tally: &Tally) -> Vec<Fact> {
     if tally.lacks(MissingFact::Launchers) {
         facts.push(fact("", "programs unknown", dim("this source does not tell what stands in the menu")));
     } else {
-        facts.push(fact("", count_of(u64::from(tally.counts.applications), "program"), by_menu(&tally.applications)));
+        facts.push(fact(
+            "",
+            count_of(u64::from(tally.counts.applications), "program"),
+            by_menu(&tally.applications),
+        ));
     }
     let bytes = tally.installed_bytes();
     if tally.lacks(MissingFact::Sizes) || bytes == 0 {
@@ -98,9 +110,15 @@ fn look_twice(tally: &Tally) -> Vec<Fact> {
     }
     let number = Span::new(Role::LookTwice, count_of(tally.oddities.len() as u64, "oddity"));
     let mut facts = vec![fact("Look twice", number, Line::default())];
-    facts.extend(tally.oddities.iter().take(ODDITIES).map(|oddity| fact("", oddity.why.as_str(), Line::default())));
+    facts.extend(
+        tally.oddities.iter().take(ODDITIES).map(|oddity| fact("", oddity.why.as_str(), Line::default())),
+    );
     if tally.oddities.len() > ODDITIES {
-        let more = format!("and {} more: `fresh-tally show {} --format json`", tally.oddities.len() - ODDITIES, tally.label.handle);
+        let more = format!(
+            "and {} more: `fresh-tally show {} --format json`",
+            tally.oddities.len() - ODDITIES,
+            tally.label.handle
+        );
         facts.push(fact("", dim(more), Line::default()));
     }
     facts
@@ -111,10 +129,15 @@ fn untold(tally: &Tally) -> Vec<Fact> {
     let mut facts = Vec::new();
     if !tally.missing_facts.is_empty() {
         let names: Vec<&str> = tally.missing_facts.iter().map(|fact| fact.name()).collect();
-        facts.push(fact("Not told", format!("this source says nothing of: {}", names.join(", ")), Line::default()));
+        facts.push(fact(
+            "Not told",
+            format!("this source says nothing of: {}", names.join(", ")),
+            Line::default(),
+        ));
     }
     if let Some(first) = tally.unread.first() {
-        let place = first.line.map_or_else(|| first.file.to_string(), |line| format!("{}:{line}", first.file));
+        let place =
+            first.line.map_or_else(|| first.file.to_string(), |line| format!("{}:{line}", first.file));
         let number = Span::new(Role::LookTwice, count_of(tally.unread.len() as u64, "place"));
         let said = Line::from(number).and(format!(" could not be read; the first: {place} {}", first.why));
         facts.push(fact("Unread", said, Line::default()));
@@ -131,7 +154,12 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
     let label = &tally.label;
     row("label", "distro", label.distro.to_string(), "");
     let fields = [("release", &label.release), ("codename", &label.codename), ("edition", &label.edition)];
-    let more = [("profile", &label.profile), ("arch", &label.arch), ("release_date", &label.release_date), ("support_end", &label.support_end)];
+    let more = [
+        ("profile", &label.profile),
+        ("arch", &label.arch),
+        ("release_date", &label.release_date),
+        ("support_end", &label.support_end),
+    ];
     for (item, value) in fields.into_iter().chain(more) {
         row("label", item, value.as_deref().unwrap_or_default().to_owned(), "");
     }

@@ -9,7 +9,8 @@ pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
     document.title(tally.label.title(), AS_FOUND);
     let present = tally.present().count() as u64;
-    let line = Line::from(strong(count_of(present, "package"))).and(format!(", {}", bytes_human(tally.installed_bytes())));
+    let line = Line::from(strong(count_of(present, "package")))
+        .and(format!(", {}", bytes_human(tally.installed_bytes())));
     document.paragraph(line);
     let mut table = Table::new(vec![
         Column::new("package").name(),
@@ -46,8 +47,25 @@ fn reason(package: &Package) -> Span {
 
 pub(super) fn csv(tally: &Tally) -> CsvTable {
     let mut table = CsvTable::new(&[
-        "system", "name", "version", "upstream_version", "arch", "reason", "state", "phase", "kind", "installed_bytes",
-        "section", "made_from", "repository", "essential", "homepage", "purl", "summary", "file", "line",
+        "system",
+        "name",
+        "version",
+        "upstream_version",
+        "arch",
+        "reason",
+        "state",
+        "phase",
+        "kind",
+        "installed_bytes",
+        "section",
+        "made_from",
+        "repository",
+        "essential",
+        "homepage",
+        "purl",
+        "summary",
+        "file",
+        "line",
     ]);
     for package in &tally.packages {
         table.row(vec![

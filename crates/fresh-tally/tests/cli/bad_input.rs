@@ -1,0 +1,112 @@
+//! What goes wrong says so in a line or two, with the right exit code, and loses nothing that was good.
+
+use crate::harness::{Place, names};
+use std::os::unix::fs::PermissionsExt;
+
+#[test]
+fn sources_that_are_none() {
+    let place = Place::new();
+    place.write("empty/readme", "no install");
+    place.write("list.txt", "a 1");
+    place.write("torn.tally.json", "{\"tally\": 1,\n \"program\": ");
+    place.write("foreign.json", "{\"packages\": []}");
+    place.write("newer.tally.json", "{\"tally\": 7}");
+    insta::assert_snapshot!(
+        [
+            "take missing",
+            "take empty",
+            "take list.txt",
+            "show missing",
+            "show torn.tally.json",
+            "show foreign.json",
+            "compare newer.tally.json newer.tally.json",
+            "take torn.tally.json",
+            "show",
+            "take empty --handle Up/Down",
+        ]
+        .map(|line| format!("$ {line}\n{}", place.run(line).all()))
+        .join("\n")
+    );
+}
+
+#[test]
+fn a_broken_database_keeps_what_is_good() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    let mut status = place.read("root-5.0-reedbed/var/lib/dpkg/status").into_bytes();
+    let whole = status.iter().filter(|b| **b == b'\n').count() + 1;
+    status.extend(b"Package: torn\nStatus: install ok installed\n\n\xff\xfe no field\nPackage: late\nVersion: 1\nSummary: \x1b[31m\n");
+    status.extend(b"Description: \x1b[2Jcleared\n");
+    place.write("root-5.0-reedbed/var/lib/dpkg/status", status);
+    let tally = place.run("take root-5.0-reedbed --format json -q").json();
+    let unread: Vec<(u64, String)> = tally["unread"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|u| (u["line"].as_u64().unwrap(), u["why"].as_str().unwrap().to_owned()))
+        .collect();
+    let whole = whole as u64;
+    assert_eq!(
+        unread,
+        [
+            (whole, "stanza of `torn` has no `Version` field".to_owned()),
+            (whole + 3, "is no `Field: value` line".to_owned())
+        ]
+    );
+    assert!(tally["packages"].as_array().unwrap().iter().any(|p| p["name"] == "late"));
+    let shown = place.run("show root-5.0-reedbed packages --color always").plain();
+    assert!(shown.contains("<001B>[2Jcleared") && !shown.contains("\u{1b}[2J"));
+    assert!(place.run("show root-5.0-reedbed").plain().contains("2 places could not be read"));
+}
+
+#[test]
+fn a_missing_or_unreadable_file_is_named() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    let status = place.path("root-5.0-reedbed/var/lib/dpkg/status");
+    std::fs::remove_file(&status).unwrap();
+    std::fs::create_dir(&status).unwrap();
+    let tally = place.run("take root-5.0-reedbed --format json -q").json();
+    assert_eq!(tally["unread"][0]["why"], "is not a regular file");
+    assert_eq!(tally["label"]["distro"], "Saltmarsh Linux");
+    std::fs::remove_dir(&status).unwrap();
+    std::os::unix::fs::symlink("/etc/hostname-of-the-host/../shadow", &status).unwrap();
+    let linked = place.run("take root-5.0-reedbed --format json -q");
+    assert_eq!(linked.code, 0, "a link out of the root leads nowhere: {}", linked.stderr);
+}
+
+#[test]
+fn nothing_half_written_stays_behind() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    std::fs::create_dir(place.path("locked")).unwrap();
+    std::fs::set_permissions(place.path("locked"), std::fs::Permissions::from_mode(0o555)).unwrap();
+    let outcome = place.run("take root-5.0-reedbed -q -o locked/x/y.json");
+    assert_eq!((outcome.code, outcome.stdout.as_str()), (3, ""));
+    assert!(outcome.stderr.starts_with("error: can't write `locked/x/y.json`: "), "{}", outcome.stderr);
+    let onto_a_file = place.run("take root-5.0-reedbed -q --shelf root-5.0-reedbed/etc/os-release");
+    assert_eq!(onto_a_file.code, 3, "{}", onto_a_file.stderr);
+    assert_eq!(names(&place.path("locked")), [""; 0]);
+}
+
+#[test]
+fn a_full_disk_is_an_error_and_no_panic() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    let outcome = place.run("show root-5.0-reedbed packages -o /dev/full");
+    assert_eq!(outcome.code, 3);
+    assert!(
+        outcome.stderr.starts_with("error: can't write `/dev/full`: No space left"),
+        "{}",
+        outcome.stderr
+    );
+}
+
+#[test]
+fn a_reader_that_leaves_is_no_error() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    let program = env!("CARGO_BIN_EXE_fresh-tally");
+    let line = format!(
+        "'{program}' show root-5.0-reedbed packages --format json | head -c 10; echo ${{PIPESTATUS[0]}}"
+    );
+    let output =
+        std::process::Command::new("bash").arg("-c").arg(line).current_dir(place.path("")).output().unwrap();
+    assert_eq!(String::from_utf8_lossy(&output.stdout), "{\n  \"show\"0\n");
+    assert_eq!(String::from_utf8_lossy(&output.stderr), "");
+}

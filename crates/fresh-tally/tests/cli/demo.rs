@@ -1,0 +1,33 @@
+use crate::harness::{Place, names};
+
+#[test]
+fn every_command_it_names_can_be_repeated() {
+    let place = Place::new();
+    let story = place.run("demo --into d").plain();
+    let commands: Vec<&str> = story.lines().filter_map(|line| line.strip_prefix("   fresh-tally ")).collect();
+    assert_eq!(commands.len(), 5, "{story}");
+    for command in commands {
+        let answer = place.run(&format!("{command} -q")).plain();
+        assert!(story.contains(&answer), "{command} said something else now:\n{answer}");
+    }
+    assert_eq!(place.run("demo --into d").code, 0, "a demo may be written again");
+}
+
+#[test]
+fn a_folder_with_other_things_is_left_alone() {
+    let place = Place::new();
+    place.write("mine/letter", "dear");
+    let outcome = place.run("demo --into mine");
+    assert_eq!((outcome.code, outcome.stdout.as_str()), (3, ""));
+    assert!(outcome.stderr.contains("the demo wants an empty folder"), "{}", outcome.stderr);
+    assert_eq!(names(&place.path("mine")), ["letter"]);
+}
+
+#[test]
+fn without_a_folder_a_temporary_one_is_kept() {
+    let place = Place::new();
+    let story = place.run("demo").plain();
+    let made = names(&place.path("")).into_iter().find(|name| name.starts_with("fresh-tally-demo-")).unwrap();
+    assert!(story.contains(&made), "{story}");
+    assert!(place.path(&made).join("shelf").is_dir());
+}

@@ -1,0 +1,52 @@
+use crate::harness::Place;
+
+#[test]
+fn two_versions_have_an_order() {
+    let place = Place::new();
+    for (pair, sign) in [("1.0~rc1 1.0", "<"), ("1.0 1.0-0", "="), ("1:0 9", ">"), ("-1 1", "<")] {
+        assert_eq!(place.run(&format!("rules order dpkg {pair}")).plain(), format!("{sign}\n"), "{pair}");
+    }
+}
+
+#[test]
+fn pairs_come_from_standard_input() {
+    let place = Place::new();
+    let outcome = place.run_with("rules order dpkg -", b"1.0\t1.0-0\n1 \t1.0\tignored\n\n2\t1", &[]);
+    assert_eq!(outcome.plain(), "1.0\t1.0-0\t=\n1 \t1.0\t<\n2\t1\t>\n");
+    let bad = place.run_with("rules order dpkg -", b"1.0\t1\nalone\n", &[]);
+    assert_eq!((bad.code, bad.stdout.as_str()), (3, ""));
+    assert_eq!(bad.stderr, "error: can't read `standard input`: line 2 has no tab between two versions\n");
+}
+
+#[test]
+fn an_unknown_system_is_a_wrong_command_line() {
+    let outcome = Place::new().run("rules order nosuch 1 2");
+    assert_eq!(
+        (outcome.code, outcome.stderr.as_str()),
+        (2, "error: no version order for `nosuch`; known: dpkg\n")
+    );
+    assert_eq!(Place::new().run("rules order dpkg 1").code, 2);
+}
+
+#[test]
+fn the_rules_for_parts_are_toml_with_comments() {
+    let text = Place::new().run("rules parts").plain();
+    assert!(text.starts_with("# Parts:") && text.contains("part = \"kernel\""));
+}
+
+#[test]
+fn scripts_and_manual_are_printed() {
+    let place = Place::new();
+    assert!(place.run("completions bash").plain().contains("complete"));
+    assert!(place.run("man").plain().contains(".TH fresh-tally"));
+}
+
+#[test]
+fn the_help_teaches_with_examples() {
+    let place = Place::new();
+    let mut help = place.run("--help").plain();
+    for command in ["take", "show", "compare", "shelf", "rules order", "demo"] {
+        help.push_str(&format!("\n=== {command}\n{}", place.run(&format!("{command} --help")).plain()));
+    }
+    insta::assert_snapshot!(help);
+}
