@@ -1,6 +1,6 @@
-//! Only reads the files that `take` reads, on as many threads: the floor that `scripts/bench` holds `take` against.
+//! Only reads the files that `take` reads, one after the other: what `scripts/bench` holds `take` against.
 //!
-//! Run as `read_only ROOT`.
+//! Run as `read_only ROOT`, or `read_only ROOT parallel` to read on all cores.
 
 use rayon::prelude::*;
 use std::path::PathBuf;
@@ -25,12 +25,15 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                 .filter(|p| p.extension().is_some_and(|e| e == ending)),
         );
     }
-    let bytes: usize = files
-        .par_iter()
-        .map_init(Vec::new, |buffer, path| {
-            tree.read_into(path, FILE_LIMIT, buffer).map_or(0, |()| buffer.len())
-        })
-        .sum();
+    let read = |buffer: &mut Vec<u8>, path: &PathBuf| {
+        tree.read_into(path, FILE_LIMIT, buffer).map_or(0, |()| buffer.len())
+    };
+    let bytes: usize = if std::env::args_os().nth(2).is_some() {
+        files.par_iter().map_init(Vec::new, read).sum()
+    } else {
+        let mut buffer = Vec::new();
+        files.iter().map(|path| read(&mut buffer, path)).sum()
+    };
     println!("{} files, {bytes} bytes", files.len());
     Ok(())
 }

@@ -3,7 +3,7 @@
 pub mod dpkg;
 mod owners;
 
-pub use owners::{Owners, Wanted};
+pub use owners::{Owners, Wanted, each_folder, split_folder};
 
 use tally_core::model::{MissingFact, Package, System, Unread};
 use tally_trees::Tree;

@@ -8,7 +8,7 @@ use tally_core::model::Unread;
 #[derive(Debug, Default, Clone)]
 pub struct Wanted {
     paths: FxHashSet<Vec<u8>>,
-    lengths: FxHashSet<usize>,
+    folders: FxHashSet<Vec<u8>>,
     merged_usr: bool,
 }
 
@@ -21,17 +21,18 @@ impl Wanted {
     /// Asks for a path, with or without a leading slash.
     pub fn add(&mut self, path: &[u8]) {
         let path = self.canonical(path);
-        self.lengths.insert(path.len());
+        self.folders.insert(split_folder(path).0.to_vec());
         self.paths.insert(path.to_vec());
     }
 
     /// The wanted path that a line of a file list names.
     pub fn find(&self, line: &[u8]) -> Option<&[u8]> {
-        let path = self.canonical(line);
-        if !self.lengths.contains(&path.len()) {
-            return None;
-        }
-        self.paths.get(path).map(Vec::as_slice)
+        self.paths.get(self.canonical(line)).map(Vec::as_slice)
+    }
+
+    /// Whether anything in that folder is wanted. Most folders of a list are not, and their lines need no second look.
+    pub fn has_in(&self, folder: &[u8]) -> bool {
+        self.folders.contains(self.canonical(folder))
     }
 
     /// The one spelling of a path: no leading slash, and no `usr/` before a merged folder.
@@ -46,6 +47,37 @@ impl Wanted {
     /// Whether nothing is asked.
     pub fn is_empty(&self) -> bool {
         self.paths.is_empty()
+    }
+}
+
+/// Folder and name of a path; the folder of a path without a slash is empty.
+pub fn split_folder(path: &[u8]) -> (&[u8], &[u8]) {
+    match memchr::memrchr(b'/', path) {
+        Some(slash) => (&path[..slash], &path[slash + 1..]),
+        None => (b"", path),
+    }
+}
+
+/// Goes through the lines of a file list, folder by folder: lists keep the files of a folder together, so what is found
+/// out about a folder holds for many lines in a row.
+pub fn each_folder<'l, C: Copy>(
+    list: &'l [u8],
+    mut look: impl FnMut(&'l [u8]) -> C,
+    mut visit: impl FnMut(C, &'l [u8], &'l [u8]),
+) {
+    let mut last: Option<(&[u8], C)> = None;
+    let mut start = 0;
+    while start < list.len() {
+        let end = memchr::memchr(b'\n', &list[start..]).map_or(list.len(), |at| start + at);
+        let line = &list[start..end];
+        start = end + 1;
+        let (folder, name) = split_folder(line);
+        let class = match last {
+            Some((known, class)) if known == folder => class,
+            _ => look(folder),
+        };
+        last = Some((folder, class));
+        visit(class, line, name);
     }
 }
 

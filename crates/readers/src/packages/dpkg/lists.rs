@@ -1,7 +1,7 @@
 //! File lists: `info/NAME.list`, or `info/NAME:ARCH.list` for packages that may stand there for several architectures.
 
 use super::unread;
-use crate::packages::{Owners, Wanted};
+use crate::packages::{Owners, Wanted, each_folder};
 use crate::text::lines;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -64,15 +64,19 @@ fn scan(
         }
         return;
     }
-    for line in buffer.split(|b| *b == b'\n') {
-        let Some(path) = wanted.find(line) else { continue };
-        match diversions.by_from.get(path) {
-            Some(diversion) if diversion.package != package.name.as_bytes() => {
-                owners.insert(&diversion.to, position)
+    each_folder(
+        buffer,
+        |folder| wanted.has_in(folder),
+        |has_wanted, line, _| {
+            let Some(path) = has_wanted.then(|| wanted.find(line)).flatten() else { return };
+            match diversions.by_from.get(path) {
+                Some(diversion) if diversion.package != package.name.as_bytes() => {
+                    owners.insert(&diversion.to, position)
+                }
+                _ => owners.insert(path, position),
             }
-            _ => owners.insert(path, position),
-        }
-    }
+        },
+    );
 }
 
 /// Diversions whose path before or after is wanted, by the path before.

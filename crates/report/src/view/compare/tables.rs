@@ -161,7 +161,7 @@ fn package_row(change: &PackageChange) -> Vec<Span> {
         side.as_ref().map(|s| s.version.to_string()).unwrap_or_default()
     };
     let name = change.new.as_ref().or(change.old.as_ref()).map(|s| s.name.as_str()).unwrap_or_default();
-    let delta = change.bytes_delta.map(bytes_signed).unwrap_or_default();
+    let delta = change.bytes_delta.filter(|delta| *delta != 0).map(bytes_signed).unwrap_or_default();
     vec![
         name.into(),
         version(&change.old).into(),

@@ -43,10 +43,15 @@ fn fact(name: &str, value: impl Into<Line>, aside: impl Into<Line>) -> Fact {
 
 fn in_the_box(tally: &Tally) -> Vec<Fact> {
     let total = tally.counts.packages.values().map(|n| u64::from(*n)).sum();
-    let mut facts = vec![fact("In the box", count_of(total, "package"), by_system(&tally.counts))];
-    if let Some(reasons) = by_reason(tally) {
-        facts.push(fact("", "", dim(reasons)));
+    let systems = (tally.counts.packages.len() != 1).then(|| by_system(&tally.counts));
+    let mut asides: Vec<String> = systems.into_iter().chain(by_reason(tally)).collect();
+    if asides.is_empty() {
+        asides.push(by_system(&tally.counts));
     }
+    let mut asides = asides.into_iter();
+    let first = asides.next().unwrap_or_default();
+    let mut facts = vec![fact("In the box", count_of(total, "package"), first)];
+    facts.extend(asides.map(|aside| fact("", "", dim(aside))));
     if tally.lacks(MissingFact::Launchers) {
         facts.push(fact("", "programs unknown", dim("this source does not tell what stands in the menu")));
     } else {
@@ -80,7 +85,8 @@ fn by_system(counts: &Counts) -> String {
 fn by_reason(tally: &Tally) -> Option<String> {
     let count = |reason| tally.present().filter(|p| p.reason == reason).count() as u64;
     let (chosen, followed) = (count(Reason::Chosen), count(Reason::Followed));
-    (chosen + followed > 0).then(|| format!("{} chosen, {} followed", thousands(chosen), thousands(followed)))
+    (chosen + followed > 0)
+        .then(|| format!("{} were chosen, {} followed", thousands(chosen), thousands(followed)))
 }
 
 /// `Accessories 25, Internet 9`: the fullest menus first.
