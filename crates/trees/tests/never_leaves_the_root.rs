@@ -1,6 +1,8 @@
 //! Random trees of folders, files and links: a folder on disk and the same tree in memory answer alike, and neither
 //! ever reads what lies beside the root.
 
+#![allow(clippy::unwrap_used, reason = "helpers of tests fail as tests do")]
+
 use proptest::prelude::*;
 use std::path::{Path, PathBuf};
 use tally_trees::{Folder, Memory, Tree};

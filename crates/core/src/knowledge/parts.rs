@@ -216,10 +216,13 @@ impl PartWay {
     fn apply(&self, index: &NameIndex<'_>, probes: &Probes) -> Vec<FoundPart> {
         if let Some(pattern) = &self.package {
             let newest = newest(index.matching(pattern));
-            return newest.into_iter().map(|package| self.from_package(index, package)).collect();
+            return newest.into_iter().map(|package| self.found_in_package(index, package)).collect();
         }
         if let Some(virtual_name) = &self.provides {
-            return index.providing(virtual_name).map(|package| self.from_package(index, package)).collect();
+            return index
+                .providing(virtual_name)
+                .map(|package| self.found_in_package(index, package))
+                .collect();
         }
         let Some(probe) = self.probe() else { return Vec::new() };
         let answers = probes.get(&probe).map_or(&[][..], Vec::as_slice);
@@ -227,10 +230,10 @@ impl PartWay {
             ProbeKind::Entries => answers.iter().max_by(|a, b| version::compare_plain(a, b)),
             _ => answers.first(),
         };
-        answer.into_iter().map(|answer| self.from_answer(index, &probe, answer)).collect()
+        answer.into_iter().map(|answer| self.found_in_tree(index, &probe, answer)).collect()
     }
 
-    fn from_package(&self, index: &NameIndex<'_>, package: &Package) -> FoundPart {
+    fn found_in_package(&self, index: &NameIndex<'_>, package: &Package) -> FoundPart {
         let of =
             self.version_of.as_ref().and_then(|pattern| newest(index.matching(pattern))).unwrap_or(package);
         FoundPart {
@@ -242,7 +245,7 @@ impl PartWay {
     }
 
     /// A part from what the tree said: the package of that name, if one is there, gives the version.
-    fn from_answer(&self, index: &NameIndex<'_>, probe: &Probe, answer: &str) -> FoundPart {
+    fn found_in_tree(&self, index: &NameIndex<'_>, probe: &Probe, answer: &str) -> FoundPart {
         let last = answer.rsplit('/').find(|s| !s.is_empty()).unwrap_or(answer);
         let stem = last.strip_suffix(".service").or_else(|| last.strip_suffix(".target")).unwrap_or(last);
         let pattern = self.version_of.as_ref().map_or_else(|| stem.to_owned(), |p| p.replace("{}", stem));
@@ -277,7 +280,7 @@ fn display_name(name: &str) -> Text {
     chars.next().map(|first| first.to_uppercase().chain(chars).collect::<String>().into()).unwrap_or_default()
 }
 
-fn newest<'p>(packages: Vec<&'p Package>) -> Option<&'p Package> {
+fn newest(packages: Vec<&Package>) -> Option<&Package> {
     packages.into_iter().reduce(|best, next| {
         if version::compare(best.system, &next.version, &best.version).is_gt() { next } else { best }
     })
@@ -366,7 +369,7 @@ mod tests {
     fn a_link_names_what_fills_the_part() {
         let rules = PartRules::parse("[[part]]\npart='dm'\nlabel='DM'\nways=[{link='etc/dm'}]").unwrap();
         let probe = Probe { kind: ProbeKind::Link, path: "etc/dm".into() };
-        assert_eq!(rules.probes(), [probe.clone()]);
+        assert_eq!(rules.probes(), std::slice::from_ref(&probe));
         let probes = Probes::from([(probe, vec!["/usr/lib/systemd/system/jetty.service".into()])]);
         let parts = rules.apply(&[package("jetty", "2.0-1")], &probes);
         assert_eq!((parts[0].name.as_str(), parts[0].version.as_deref()), ("Jetty", Some("2.0")));

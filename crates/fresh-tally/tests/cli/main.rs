@@ -1,5 +1,7 @@
 //! The built program, run on files in a temporary folder: one file per command.
 
+#![allow(clippy::unwrap_used, reason = "helpers of tests fail as tests do")]
+
 mod bad_input;
 mod compare;
 mod demo;

@@ -97,10 +97,10 @@ fn collect(
         let path = folder.join(&entry.name);
         if entry.kind == NodeKind::Folder && depth > 0 {
             collect(tree, &path, &format!("{prefix}{name}-"), depth - 1, files);
-        } else if name.ends_with(".desktop") {
-            if let Some(path) = path.to_str() {
-                files.push((format!("{prefix}{name}").into(), path.to_owned()));
-            }
+        } else if name.ends_with(".desktop")
+            && let Some(path) = path.to_str()
+        {
+            files.push((format!("{prefix}{name}").into(), path.to_owned()));
         }
     }
 }

@@ -16,7 +16,7 @@ pub(super) fn render(document: &Document) -> String {
 fn write_block(block: &Block, out: &mut String) {
     match block {
         Block::Title { text, aside } if aside.text.is_empty() => {
-            out.push_str(&format!("# {}\n", escape(&text.plain())))
+            out.push_str(&format!("# {}\n", escape(&text.plain())));
         }
         Block::Title { text, aside } => {
             out.push_str(&format!("# {}\n\n*{}*\n", escape(&text.plain()), escape(&aside.text)));

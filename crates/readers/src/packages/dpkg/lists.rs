@@ -71,7 +71,7 @@ fn scan(
             let Some(path) = has_wanted.then(|| wanted.find(line)).flatten() else { return };
             match diversions.by_from.get(path) {
                 Some(diversion) if diversion.package != package.name.as_bytes() => {
-                    owners.insert(&diversion.to, position)
+                    owners.insert(&diversion.to, position);
                 }
                 _ => owners.insert(path, position),
             }
