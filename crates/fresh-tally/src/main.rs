@@ -12,22 +12,21 @@ mod output;
 mod settings;
 
 use clap::Parser;
-use std::process::ExitCode;
 
 /// Tallies are many small texts; this allocator halves the time of reading one.
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
-fn main() -> ExitCode {
+fn main() {
     std::panic::set_hook(Box::new(exit::tell_of_a_bug));
     let cli = args::Cli::parse();
     let outcome = std::panic::catch_unwind(|| {
         let settings = settings::Settings::from_args(&cli.common)?;
         commands::run(cli.command, &settings)
     });
-    match outcome {
-        Ok(Ok(exit)) => exit.into(),
-        Ok(Err(error)) => exit::report(&error).into(),
-        Err(_) => exit::Exit::Bug.into(),
-    }
+    exit::end(match outcome {
+        Ok(Ok(exit)) => exit,
+        Ok(Err(error)) => exit::report(&error),
+        Err(_) => exit::Exit::Bug,
+    })
 }

@@ -116,12 +116,12 @@ impl Folder {
 }
 
 /// Reads as much as the file said it has, and tells whether that came in one piece: the usual case, which needs no second
-/// call to learn that the file has ended.
+/// call to learn that the file has ended. What the buffer held before is written over, not cleared first.
 fn read_expected(file: &mut impl Read, expected: usize, buffer: &mut Vec<u8>) -> std::io::Result<bool> {
     buffer.resize(expected, 0);
-    let read = file.read(buffer);
+    let read = if expected > 0 { file.read(buffer) } else { Ok(0) };
     buffer.truncate(*read.as_ref().unwrap_or(&0));
-    Ok(read? == expected)
+    Ok(read? == expected && expected > 0)
 }
 
 fn in_root(root: &OwnedFd, path: &Path, flags: OFlags) -> Result<OwnedFd, Errno> {
@@ -200,12 +200,10 @@ impl Tree for Folder {
         if size > limit {
             return Err(TreeError::new(path, Why::TooLarge { limit }));
         }
-        buffer.clear();
         let expected = usize::try_from(size).unwrap_or(0);
-        buffer.reserve(expected.saturating_add(1));
         // Files under /proc state no size; a growing file is cut at the limit.
         let mut file = File::from(file).take(limit.saturating_add(1));
-        let read = if expected > 0 { read_expected(&mut file, expected, buffer) } else { Ok(false) };
+        let read = read_expected(&mut file, expected, buffer);
         let read = read.and_then(|whole| if whole { Ok(0) } else { file.read_to_end(buffer) });
         read.map_err(|e| TreeError::io(path, e))?;
         if buffer.len() as u64 > limit {

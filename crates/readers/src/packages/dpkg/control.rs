@@ -17,42 +17,38 @@ pub struct Field<'a> {
     pub name: Option<&'a [u8]>,
     /// Its value, continuation lines included, not trimmed.
     pub value: &'a [u8],
+    head: usize,
 }
 
 impl<'a> Field<'a> {
     /// The first line of the value, trimmed.
     pub fn first_line(&self) -> &'a [u8] {
-        let end = memchr::memchr(b'\n', self.value).unwrap_or(self.value.len());
-        self.value[..end].trim_ascii()
+        self.value[..self.head].trim_ascii()
     }
 }
 
 /// Splits a control file in stanzas; lines are counted from `first_line`. Comment lines belong to no field.
+///
+/// Only an empty line divides: a line of blanks is a continuation, as dpkg takes it.
 pub fn stanzas(bytes: &[u8], first_line: u32) -> impl Iterator<Item = Stanza<'_>> {
+    let divider = memchr::memmem::Finder::new(b"\n\n");
     let mut rest = bytes;
     let mut line = first_line;
     std::iter::from_fn(move || {
-        // Empty lines before the stanza; a line of blanks divides as well.
-        loop {
-            let (head, tail) = cut_line(rest)?;
-            if !head.trim_ascii().is_empty() {
-                break;
-            }
+        while let Some(tail) = rest.strip_prefix(b"\n") {
             rest = tail;
             line += 1;
         }
-        let stanza = Stanza { line, bytes: rest };
-        let mut end = 0;
-        while let Some((head, _)) = cut_line(&rest[end..]) {
-            if head.trim_ascii().is_empty() {
-                break;
-            }
-            end = (end + head.len() + 1).min(rest.len());
-            line += 1;
+        if rest.is_empty() {
+            return None;
         }
+        let end = divider.find(rest).map_or(rest.len(), |at| at + 1);
         let (bytes, tail) = rest.split_at(end);
+        let stanza = Stanza { line, bytes };
         rest = tail;
-        Some(Stanza { bytes, ..stanza })
+        line =
+            line.saturating_add(u32::try_from(memchr::memchr_iter(b'\n', bytes).count()).unwrap_or(u32::MAX));
+        Some(stanza)
     })
 }
 
@@ -72,19 +68,19 @@ impl<'a> Stanza<'a> {
         let mut rest = self.bytes;
         let mut line = self.line;
         std::iter::from_fn(move || {
-            while let Some((head, tail)) = cut_line(rest).filter(|(head, _)| head.starts_with(b"#")) {
-                rest = &rest[head.len()..];
-                rest = if rest.is_empty() { rest } else { tail };
+            while rest.first() == Some(&b'#') {
+                rest = cut_line(rest).map_or(&[], |(_, tail)| tail);
                 line += 1;
             }
             if rest.is_empty() {
                 return None;
             }
             let at = line;
-            let mut end = 0;
+            let (mut head, mut end) = (None, 0);
             loop {
-                let length = memchr::memchr(b'\n', &rest[end..]).map_or(rest.len() - end, |n| n + 1);
-                end += length;
+                let length = memchr::memchr(b'\n', &rest[end..]).unwrap_or(rest.len() - end);
+                head.get_or_insert(length);
+                end = (end + length + 1).min(rest.len());
                 line += 1;
                 if !matches!(rest.get(end), Some(b' ' | b'\t')) {
                     break;
@@ -92,17 +88,18 @@ impl<'a> Stanza<'a> {
             }
             let (field, tail) = rest.split_at(end);
             rest = tail;
-            Some(split_field(field, at))
+            Some(split_field(field, head.unwrap_or(end), at))
         })
     }
 }
 
-fn split_field(field: &[u8], line: u32) -> Field<'_> {
-    let head = memchr::memchr(b'\n', field).unwrap_or(field.len());
-    let colon = memchr::memchr(b':', &field[..head]).filter(|at| *at > 0 && is_name(&field[..*at]));
+/// `head` is the length of the first line.
+fn split_field(field: &[u8], head: usize, line: u32) -> Field<'_> {
+    let colon =
+        field[..head].iter().position(|byte| *byte == b':').filter(|at| *at > 0 && is_name(&field[..*at]));
     match colon {
-        Some(at) => Field { line, name: Some(&field[..at]), value: &field[at + 1..] },
-        None => Field { line, name: None, value: field },
+        Some(at) => Field { line, name: Some(&field[..at]), value: &field[at + 1..], head: head - at - 1 },
+        None => Field { line, name: None, value: field, head },
     }
 }
 
@@ -123,10 +120,10 @@ mod tests {
 
     #[test]
     fn lines_are_counted_through_continuations_and_comments() {
-        let file = b"\n\nA: 1\n more\n .\nB: 2\n# c\nC: 3\n \t\nno field\nD:4";
+        let file = b"\n\nA: 1\n more\n .\nB: 2\n# c\nC: 3\n \t\n\nno field\nD:4";
         let expected = vec![
             vec![(3, "A".to_owned()), (6, "B".to_owned()), (8, "C".to_owned())],
-            vec![(10, "?".to_owned()), (11, "D".to_owned())],
+            vec![(11, "?".to_owned()), (12, "D".to_owned())],
         ];
         assert_eq!(names(file), expected);
     }
