@@ -3,7 +3,7 @@
 use crate::error::Failure;
 use crate::settings::Settings;
 use std::path::{Path, PathBuf};
-use tally_core::knowledge::PartRules;
+use tally_core::knowledge::{KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Taken, Tally, Text};
 use tally_readers::{Overrides, TakeOptions};
 use tally_shelf::{ShelfError, decode};
@@ -58,7 +58,15 @@ pub(crate) fn take(
         layer: None,
         sha256: None,
     };
-    let options = TakeOptions { program: PROGRAM.into(), taken, overrides, rules };
+    let kinds = KindRules::built_in()?;
+    let options = TakeOptions {
+        program: PROGRAM.into(),
+        taken,
+        overrides,
+        rules,
+        kinds: &kinds,
+        roles: &Roles::built_in()?,
+    };
     let result = tally_readers::take(&tree as &dyn Tree, options);
     result.map_err(|error| Failure::NoInstall { path: source.into(), source: error })
 }

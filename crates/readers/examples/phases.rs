@@ -23,7 +23,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         lap("launchers");
         let mut wanted = Wanted::new(true);
         menu.launchers.iter().for_each(|launcher| wanted.add(launcher.evidence.file.as_bytes()));
-        packages::dpkg::Dpkg.owners(tree, &facts.packages, &wanted);
+        packages::dpkg::Dpkg.survey(tree, &facts.packages, &wanted);
         lap("owners");
         drop((bytes, facts, menu));
         lap("drop");

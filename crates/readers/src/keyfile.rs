@@ -63,6 +63,11 @@ impl Group {
         self.entries.iter().find(|(k, _)| k == key).map(|(_, value)| value).filter(|value| !value.is_empty())
     }
 
+    /// Its keys, in the order of the lines.
+    pub(crate) fn keys(&self) -> impl Iterator<Item = &SmolStr> {
+        self.entries.iter().map(|(key, _)| key)
+    }
+
     /// A string value with its escapes (`\s \n \t \r \\`) resolved.
     pub(crate) fn string(&self, key: &str) -> Option<SmolStr> {
         self.get(key).map(|value| unescape(value))

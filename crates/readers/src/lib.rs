@@ -13,6 +13,7 @@ pub mod label;
 pub mod launchers;
 pub mod packages;
 
+mod defaults;
 mod keyfile;
 mod parts;
 mod sessions;

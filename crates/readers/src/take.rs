@@ -3,10 +3,10 @@
 use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::packages::{self, Owners, PackageFacts, PackageSystem, Wanted};
-use crate::{parts, sessions};
+use crate::{defaults, parts, sessions};
 use std::path::Path;
-use tally_core::derive::join_applications;
-use tally_core::knowledge::PartRules;
+use tally_core::derive::{choose_defaults, join_applications};
+use tally_core::knowledge::{KindRules, PartRules, Roles, fold_companions};
 use tally_core::model::{
     Counts, Does, Evidence, Launcher, Looks, MissingFact, Oddity, OddityName, Package, State, Taken, Tally,
     Text,
@@ -24,6 +24,10 @@ pub struct TakeOptions<'a> {
     pub overrides: Overrides,
     /// Rules for parts.
     pub rules: &'a PartRules,
+    /// Rules for kinds.
+    pub kinds: &'a KindRules,
+    /// Roles of default applications.
+    pub roles: &'a Roles,
 }
 
 /// Why there is no tally at all.
@@ -48,7 +52,15 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     let mut tally = Tally::new(options.program, options.taken, label.label.clone());
     collect(&mut tally, label, found, &options.overrides);
     let owned = own(tree, &systems, &tally.packages, &menu.launchers.launchers);
+    let traits = owned.1.traits(tally.packages.len());
     attach(&mut tally, menu, owned);
+    options.kinds.apply(&mut tally.packages, &traits, &tally.launchers);
+    fold_companions(&mut tally.packages);
+    tally.applications = join_applications(&tally.launchers, &tally.packages);
+    let desktops = sessions::current_desktops(&tally.looks.sessions, tally.looks.default_session.as_deref());
+    let (associations, unread) = defaults::read(tree, &desktops, &tally.launchers, options.roles);
+    tally.unread.extend(unread);
+    tally.defaults = choose_defaults(options.roles, &associations, &tally.launchers, &tally.applications);
     tally.parts = options.rules.apply(&tally.packages, &parts::probe(tree, options.rules));
     finish(&mut tally);
     Ok(tally)
@@ -107,7 +119,7 @@ fn own(
     }
     let mut owners = Owners::default();
     for system in systems {
-        owners.absorb(system.owners(tree, packages, &wanted));
+        owners.absorb(system.survey(tree, packages, &wanted));
     }
     (wanted, owners)
 }
@@ -132,7 +144,6 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
 }
 
 fn finish(tally: &mut Tally) {
-    tally.applications = join_applications(&tally.launchers, &tally.packages);
     tally.oddities = oddities(tally);
     tally.counts = Counts::of(&tally.packages, &tally.launchers, &tally.applications);
     tally.sort();

@@ -58,8 +58,21 @@ pub(crate) struct Earlier {
 }
 
 /// Reads only that of a tally, if it is one.
+///
+/// In a tally that this program wrote, each key begins a line; one that was edited otherwise is read as a whole.
 pub(crate) fn decode_earlier(bytes: &[u8]) -> Option<Earlier> {
-    serde_json::from_str(std::str::from_utf8(bytes).ok()?).ok()
+    let text = std::str::from_utf8(bytes).ok()?;
+    match (value_of(text, "taken"), value_of(text, "notes")) {
+        (Some(taken), Some(notes)) => Some(Earlier { taken, notes }),
+        _ => serde_json::from_str(text).ok(),
+    }
+}
+
+/// The value of a key that begins a line of the document.
+fn value_of<T: serde::de::DeserializeOwned>(text: &str, key: &str) -> Option<T> {
+    let key = format!("\n \"{key}\": ");
+    let at = text.find(&key)? + key.len();
+    serde_json::Deserializer::from_str(&text[at..]).into_iter().next()?.ok()
 }
 
 /// Line breaks down to the elements of the document's lists; everything deeper stays on one line.

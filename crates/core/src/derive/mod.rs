@@ -1,5 +1,7 @@
 //! What follows from facts that were read: pure functions over the lists of one tally.
 
 mod applications;
+mod defaults;
 
 pub use applications::{application_id, join_applications};
+pub use defaults::{AssociationList, Associations, choose_defaults};

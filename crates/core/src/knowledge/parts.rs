@@ -100,6 +100,13 @@ impl std::fmt::Display for RulesError {
 
 impl std::error::Error for RulesError {}
 
+impl RulesError {
+    /// What a TOML parser found wrong with a text.
+    pub(crate) fn from_toml(text: &str, error: &toml::de::Error) -> Self {
+        Self { line: error.span().map(|span| line_of(text, span.start)), why: error.message().to_owned() }
+    }
+}
+
 impl PartRules {
     /// The rules inside the program.
     ///
@@ -119,10 +126,7 @@ impl PartRules {
     /// # Errors
     /// Names the line of a syntax error or an unknown key, or the part whose way is no way.
     pub fn parse(text: &str) -> Result<Self, RulesError> {
-        let rules: Self = toml::from_str(text).map_err(|error| RulesError {
-            line: error.span().map(|span| line_of(text, span.start)),
-            why: error.message().to_owned(),
-        })?;
+        let rules: Self = toml::from_str(text).map_err(|error| RulesError::from_toml(text, &error))?;
         for rule in &rules.part {
             if let Some(way) = rule.ways.iter().find(|way| way.sources() != 1) {
                 let why = format!(

@@ -1,6 +1,7 @@
 //! Patterns of package names: `*` any run, `?` one character, `#` a run of digits and dots, `|` or.
 
 use crate::model::Text;
+use rustc_hash::FxHashSet;
 
 /// Whether `name` matches one alternative of `pattern`.
 ///
@@ -78,6 +79,43 @@ impl Pattern {
     }
 }
 
+/// A pattern made ready to be held against many names.
+///
+/// Alternatives without signs are looked up, those that end or begin in their only `*` are compared by their fixed part,
+/// and only the rest is matched character by character.
+#[derive(Debug, Clone, Default)]
+pub struct Matcher<'p> {
+    exact: FxHashSet<&'p str>,
+    prefixes: Vec<&'p str>,
+    suffixes: Vec<&'p str>,
+    others: Vec<&'p str>,
+}
+
+impl<'p> Matcher<'p> {
+    /// Makes a pattern ready.
+    pub fn new(pattern: &'p str) -> Self {
+        let mut matcher = Self::default();
+        let plain = |text: &str| !text.contains(['*', '?', '#']);
+        for alternative in pattern.split('|') {
+            match (alternative.strip_suffix('*'), alternative.strip_prefix('*')) {
+                _ if plain(alternative) => _ = matcher.exact.insert(alternative),
+                (Some(prefix), _) if plain(prefix) => matcher.prefixes.push(prefix),
+                (_, Some(suffix)) if plain(suffix) => matcher.suffixes.push(suffix),
+                _ => matcher.others.push(alternative),
+            }
+        }
+        matcher
+    }
+
+    /// Whether a name matches one alternative.
+    pub fn is_match(&self, name: &str) -> bool {
+        self.exact.contains(name)
+            || self.prefixes.iter().any(|prefix| name.starts_with(prefix))
+            || self.suffixes.iter().any(|suffix| name.ends_with(suffix))
+            || self.others.iter().any(|other| glob(other.as_bytes(), name.as_bytes()))
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -111,6 +149,11 @@ mod tests {
             let sorted: Vec<&str> = names.iter().map(String::as_str).collect();
             let filtered: Vec<&str> = sorted.iter().copied().filter(|n| matches(&pattern, n)).collect();
             prop_assert_eq!(Pattern::new(&pattern).find(&sorted), filtered);
+        }
+
+        #[test]
+        fn a_matcher_says_the_same(name in "[a-c1.-]{0,5}", pattern in "[a-c*#?]{0,3}(\\|[a-c*]{0,3}){0,3}") {
+            prop_assert_eq!(Matcher::new(&pattern).is_match(&name), matches(&pattern, &name), "{} on {}", pattern, name);
         }
     }
 }

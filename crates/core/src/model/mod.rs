@@ -1,6 +1,8 @@
 //! The tally document: one record of one install. The key names are a contract (schema 1).
 
-mod vocabulary;
+pub(crate) mod vocabulary;
+
+pub(crate) use vocabulary::vocabulary;
 
 mod application;
 mod counts;

@@ -35,8 +35,9 @@ pub trait PackageSystem: Sync {
     /// Reads all packages.
     fn read(&self, tree: &dyn Tree) -> PackageFacts;
 
-    /// Finds which of the packages (by position) own the wanted files. Only lists that are needed are read.
-    fn owners(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners;
+    /// Reads the file lists once: which of the packages (by position) own the wanted files, and what the files of each
+    /// package show of it.
+    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners;
 }
 
 /// Every system that can be read, in the order that they are asked.

@@ -1,4 +1,5 @@
 use rustc_hash::{FxHashMap, FxHashSet};
+use tally_core::knowledge::Traits;
 use tally_core::model::Unread;
 
 /// Files whose owner is asked for.
@@ -86,10 +87,13 @@ fn is_merged(path: &[u8]) -> bool {
     matches!(first, b"bin" | b"sbin" | b"lib" | b"lib32" | b"lib64" | b"libx32")
 }
 
-/// Owners found: canonical path to the position of a package.
+/// What file lists say: owners of wanted paths (canonical path to the position of a package), and what the files of each
+/// package show of it.
 #[derive(Debug, Default)]
 pub struct Owners {
     by_path: FxHashMap<Vec<u8>, usize>,
+    /// Traits by the position of a package, for those whose list was read.
+    traits: Vec<(usize, Traits)>,
     /// File lists that could not be read.
     pub unread: Vec<Unread>,
 }
@@ -107,6 +111,23 @@ impl Owners {
             self.by_path.entry(path).or_insert(package);
         }
         self.unread.extend(other.unread);
+        self.traits.extend(other.traits);
+    }
+
+    /// Records what the files of a package show.
+    pub fn shows(&mut self, package: usize, traits: Traits) {
+        self.traits.push((package, traits));
+    }
+
+    /// What the files of each of so many packages show; `None` where no list was read.
+    pub fn traits(&self, packages: usize) -> Vec<Option<Traits>> {
+        let mut traits = vec![None; packages];
+        for (package, shown) in &self.traits {
+            if let Some(slot) = traits.get_mut(*package) {
+                *slot = Some(*shown);
+            }
+        }
+        traits
     }
 
     /// The position of the package that owns a path.

@@ -6,6 +6,7 @@ use crate::text::lines;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::path::Path;
+use tally_core::knowledge::{Traits, folder_class, trait_of};
 use tally_core::model::Package;
 use tally_trees::{FILE_LIMIT, Tree};
 
@@ -15,10 +16,7 @@ const DIVERSIONS: &str = "var/lib/dpkg/diversions";
 /// Which of the packages own the wanted files, diversions taken into account.
 ///
 /// Owner of a path that a package diverts to: whoever else lists the path it was diverted from.
-pub(super) fn owners(tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
-    if wanted.is_empty() {
-        return Owners::default();
-    }
+pub(super) fn survey(tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
     let diversions = Diversions::read(tree, wanted);
     let mut wanted = wanted.clone();
     diversions.by_from.keys().for_each(|from| wanted.add(from));
@@ -64,10 +62,14 @@ fn scan(
         }
         return;
     }
+    let mut traits = Traits::default();
     each_folder(
         buffer,
-        |folder| wanted.has_in(folder),
-        |has_wanted, line, _| {
+        |folder| (folder_class(folder), wanted.has_in(folder)),
+        |(class, has_wanted), line, name| {
+            if let Some(shown) = trait_of(class, name) {
+                traits = traits.with(shown);
+            }
             let Some(path) = has_wanted.then(|| wanted.find(line)).flatten() else { return };
             match diversions.by_from.get(path) {
                 Some(diversion) if diversion.package != package.name.as_bytes() => {
@@ -77,6 +79,7 @@ fn scan(
             }
         },
     );
+    owners.shows(position, traits);
 }
 
 /// Diversions whose path before or after is wanted, by the path before.
@@ -127,7 +130,7 @@ mod tests {
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/x.desktop");
         wanted.add(b"usr/share/applications/x.old.desktop");
-        let owners = owners(&tree as &dyn Tree, &packages, &wanted);
+        let owners = survey(&tree as &dyn Tree, &packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/x.desktop"), Some(1));
         assert_eq!(owners.of(&wanted, b"usr/share/applications/x.old.desktop"), Some(0));
     }
@@ -140,7 +143,7 @@ mod tests {
         package.arch = "amd64".into();
         let mut wanted = Wanted::new(true);
         wanted.add(b"usr/lib/systemd/system/x.service");
-        let owners = owners(&tree as &dyn Tree, &[package], &wanted);
+        let owners = survey(&tree as &dyn Tree, &[package], &wanted);
         assert_eq!(owners.of(&wanted, b"/usr/lib/systemd/system/x.service"), Some(0));
     }
 }

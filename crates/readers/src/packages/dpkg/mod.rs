@@ -65,8 +65,8 @@ impl PackageSystem for Dpkg {
         facts
     }
 
-    fn owners(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
-        lists::owners(tree, packages, wanted)
+    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        lists::survey(tree, packages, wanted)
     }
 }
 

@@ -1,0 +1,320 @@
+//! What opens what: the MIME Applications Associations specification 1.0.1, and categories where no type stands for a job.
+
+use super::application_id;
+use crate::knowledge::{Role, Roles};
+use crate::model::{Application, DefaultChoice, Launcher, Text};
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::BTreeMap;
+
+/// What one `mimeapps.list` says.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct AssociationList {
+    /// The file, for evidence.
+    pub file: Text,
+    /// `[Default Applications]`: launchers by type, best first.
+    pub defaults: BTreeMap<Text, Vec<Text>>,
+    /// `[Added Associations]`.
+    pub added: BTreeMap<Text, Vec<Text>>,
+    /// `[Removed Associations]`.
+    pub removed: BTreeMap<Text, Vec<Text>>,
+}
+
+/// Everything that decides which application opens a type.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Associations {
+    /// All lists, in the specification's order for the install's desktop.
+    pub lists: Vec<AssociationList>,
+    /// Caches of what launchers say themselves, by folder in the order of the data folders: file and launchers by type.
+    pub caches: Vec<(Text, BTreeMap<Text, Vec<Text>>)>,
+    /// Parents of types, nearest first.
+    pub parents: BTreeMap<Text, Vec<Text>>,
+    /// Programs that links in `etc/alternatives` choose, by the name of the link.
+    pub alternatives: BTreeMap<Text, Text>,
+}
+
+/// Answers every asked type and category of every role, in the order of the roles.
+pub fn choose_defaults(
+    roles: &Roles,
+    associations: &Associations,
+    launchers: &[Launcher],
+    applications: &[Application],
+) -> Vec<DefaultChoice> {
+    let chooser = Chooser::new(associations, launchers, applications);
+    let mut choices = Vec::new();
+    for role in &roles.role {
+        choices.extend(role.types.iter().map(|asked| chooser.by_type(&role.role, asked)));
+        if role.types.is_empty() {
+            choices.push(chooser.by_launcher(role));
+        }
+    }
+    choices
+}
+
+struct Chooser<'a> {
+    associations: &'a Associations,
+    launchers: &'a [Launcher],
+    /// Launchers that can be started, shown or not.
+    usable: FxHashMap<&'a str, &'a Launcher>,
+    application_of: FxHashMap<&'a str, &'a Text>,
+}
+
+impl<'a> Chooser<'a> {
+    fn new(
+        associations: &'a Associations,
+        launchers: &'a [Launcher],
+        applications: &'a [Application],
+    ) -> Self {
+        let mut usable: FxHashMap<&str, &Launcher> = FxHashMap::default();
+        for launcher in launchers.iter().filter(|launcher| is_usable(launcher)) {
+            usable.entry(&launcher.id).or_insert(launcher);
+        }
+        let application_of =
+            applications.iter().flat_map(|a| a.launchers.iter().map(move |l| (l.as_str(), &a.id))).collect();
+        Self { associations, launchers, usable, application_of }
+    }
+
+    fn application(&self, launcher: &str) -> Text {
+        self.application_of.get(launcher).map_or_else(|| application_id(launcher), |id| (*id).clone())
+    }
+
+    fn by_type(&self, role: &Text, asked: &Text) -> DefaultChoice {
+        let own = self.associated(asked);
+        if let Some((launcher, how)) = self.default_of(asked) {
+            return self.choice(role, asked, Some(launcher), how, &own, true);
+        }
+        if let Some((launcher, file)) = own.first() {
+            let how = format!(
+                "{file}: {}",
+                if own.len() == 1 { "the only one" } else { "no default is set; the first of several" }
+            );
+            return self.choice(role, asked, Some(launcher), how, &own, own.len() == 1);
+        }
+        for parent in self.associations.parents.get(asked).into_iter().flatten() {
+            let inherited = self.associated(parent);
+            let default = self.default_of(parent);
+            let launcher =
+                default.map(|(launcher, _)| launcher).or_else(|| inherited.first().map(|(l, _)| l.clone()));
+            if let Some(launcher) = launcher {
+                let how = format!("by its parent type {parent}");
+                return self.choice(role, asked, Some(&launcher), how, &inherited, inherited.len() == 1);
+            }
+        }
+        self.choice::<&str>(role, asked, None, "nothing opens it", &[], true)
+    }
+
+    fn choice<L: AsRef<str>>(
+        &self,
+        role: &Text,
+        asked: &Text,
+        launcher: Option<L>,
+        how: impl Into<Text>,
+        candidates: &[(Text, Text)],
+        sure: bool,
+    ) -> DefaultChoice {
+        let launcher = launcher.map(|launcher| Text::from(launcher.as_ref()));
+        let application = launcher.as_ref().map(|launcher| self.application(launcher));
+        let mut all: Vec<Text> = application.iter().cloned().collect();
+        for (candidate, _) in candidates {
+            let id = self.application(candidate);
+            if !all.contains(&id) {
+                all.push(id);
+            }
+        }
+        DefaultChoice {
+            role: role.clone(),
+            asked: asked.clone(),
+            application,
+            launcher,
+            how: how.into(),
+            candidates: all,
+            sure,
+            shipped_application: None,
+        }
+    }
+
+    /// Launchers associated with a type, most preferred first, each with the file that says so.
+    ///
+    /// A list adds before it removes what files of lower precedence say.
+    fn associated(&self, asked: &str) -> Vec<(Text, Text)> {
+        let mut found: Vec<(Text, Text)> = Vec::new();
+        let mut removed: FxHashSet<&str> = FxHashSet::default();
+        let mut seen: FxHashSet<&str> = FxHashSet::default();
+        let mut add = |launchers: Option<&'a Vec<Text>>, file: &Text, removed: &FxHashSet<&str>| {
+            for launcher in launchers.into_iter().flatten() {
+                let known = self.usable.contains_key(launcher.as_str());
+                if known && !removed.contains(launcher.as_str()) && seen.insert(launcher) {
+                    found.push((launcher.clone(), file.clone()));
+                }
+            }
+        };
+        for list in &self.associations.lists {
+            add(list.added.get(asked), &list.file, &removed);
+            removed.extend(list.removed.get(asked).into_iter().flatten().map(|launcher| launcher.as_str()));
+        }
+        for (file, cache) in &self.associations.caches {
+            add(cache.get(asked), file, &removed);
+        }
+        found
+    }
+
+    /// The first usable launcher that a list names as default. One that is not associated with the type counts as well:
+    /// naming it adds the association.
+    fn default_of(&self, asked: &str) -> Option<(Text, Text)> {
+        self.associations.lists.iter().find_map(|list| {
+            let named = list.defaults.get(asked)?;
+            let launcher = named.iter().find(|launcher| self.usable.contains_key(launcher.as_str()))?;
+            Some((launcher.clone(), list.file.clone()))
+        })
+    }
+
+    fn by_launcher(&self, role: &Role) -> DefaultChoice {
+        let fitting: Vec<&Launcher> = self.launchers.iter().filter(|l| l.shown && role.fits(l)).collect();
+        let candidates: Vec<(Text, Text)> =
+            fitting.iter().map(|l| (l.id.clone(), l.evidence.file.clone())).collect();
+        let asked = role.asked();
+        if let [only] = fitting[..] {
+            let how = format!("{}: the only one", only.evidence.file);
+            return self.choice(&role.role, &asked, Some(&only.id), how, &candidates, true);
+        }
+        if let Some((link, program)) =
+            role.alternative.as_ref().and_then(|link| self.associations.alternatives.get_key_value(link))
+            && let Some(chosen) = fitting.iter().find(|l| l.runs.as_deref() == Some(program_of(program)))
+        {
+            let how = format!("etc/alternatives/{link}");
+            return self.choice(&role.role, &asked, Some(&chosen.id), how, &candidates, true);
+        }
+        let how = if fitting.is_empty() {
+            "nothing in the menu does it"
+        } else {
+            "several do it, and none is chosen"
+        };
+        self.choice::<&str>(&role.role, &asked, None, how, &candidates, fitting.is_empty())
+    }
+}
+
+/// `xfce4-terminal` of `/usr/bin/xfce4-terminal.wrapper`.
+fn program_of(target: &str) -> &str {
+    let name = target.rsplit('/').next().unwrap_or(target);
+    name.strip_suffix(".wrapper").unwrap_or(name)
+}
+
+/// Whether a default may name it: hidden from the menu is fine, deleted or missing is not.
+fn is_usable(launcher: &Launcher) -> bool {
+    !launcher.hidden_because.as_ref().is_some_and(|because| {
+        because.starts_with("Hidden=")
+            || because.starts_with("TryExec")
+            || because.starts_with("Type=")
+            || because.starts_with("another file")
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Does, Evidence, Menu};
+
+    fn launcher(id: &str, category: &str) -> Launcher {
+        Launcher {
+            id: format!("{id}.desktop").into(),
+            name: id.into(),
+            generic_name: None,
+            menu: Menu::Accessories,
+            categories: vec![category.into()],
+            shown: true,
+            hidden_because: None,
+            runs: Some(id.into()),
+            does: Does::Program,
+            url: None,
+            program_present: None,
+            package: None,
+            version: None,
+            format: None,
+            mime_types: Vec::new(),
+            evidence: Evidence::file(format!("usr/share/applications/{id}.desktop")),
+        }
+    }
+
+    fn list(file: &str, group: &str, asked: &str, launchers: &[&str]) -> AssociationList {
+        let named = launchers.iter().map(|id| Text::from(format!("{id}.desktop"))).collect();
+        let mut list = AssociationList { file: file.into(), ..AssociationList::default() };
+        let into = match group {
+            "default" => &mut list.defaults,
+            "added" => &mut list.added,
+            _ => &mut list.removed,
+        };
+        into.insert(asked.into(), named);
+        list
+    }
+
+    fn asked(associations: &Associations, launchers: &[Launcher], asked: &str) -> DefaultChoice {
+        let roles = Roles::built_in().unwrap();
+        let choices = choose_defaults(&roles, associations, launchers, &[]);
+        choices.into_iter().find(|choice| choice.asked.contains(asked)).unwrap()
+    }
+
+    fn cached(asked: &str, launchers: &[&str]) -> Associations {
+        let named = launchers.iter().map(|id| Text::from(format!("{id}.desktop"))).collect();
+        Associations {
+            caches: vec![("cache".into(), BTreeMap::from([(asked.into(), named)]))],
+            ..Associations::default()
+        }
+    }
+
+    #[test]
+    fn the_first_list_with_a_launcher_that_is_there_decides() {
+        let launchers = [launcher("a", ""), launcher("b", "")];
+        let mut associations = cached("text/plain", &["a", "b"]);
+        associations.lists = vec![
+            list("one", "default", "text/plain", &["gone", "b"]),
+            list("two", "default", "text/plain", &["a"]),
+        ];
+        let choice = asked(&associations, &launchers, "text/plain");
+        assert_eq!(
+            (choice.application.as_deref(), choice.how.as_str(), choice.sure),
+            (Some("b"), "one", true)
+        );
+        assert_eq!(choice.candidates, ["b", "a"]);
+    }
+
+    #[test]
+    fn without_a_default_the_first_associated_answers_and_is_unsure() {
+        let launchers = [launcher("a", ""), launcher("b", "")];
+        let mut associations = cached("text/plain", &["a", "b"]);
+        let choice = asked(&associations, &launchers, "text/plain");
+        assert_eq!((choice.application.as_deref(), choice.sure), (Some("a"), false));
+        associations.lists = vec![list("one", "added", "text/plain", &["b"])];
+        assert_eq!(asked(&associations, &launchers, "text/plain").application.as_deref(), Some("b"));
+        associations.lists = vec![list("one", "removed", "text/plain", &["a"])];
+        let choice = asked(&associations, &launchers, "text/plain");
+        assert_eq!((choice.application.as_deref(), choice.sure), (Some("b"), true));
+    }
+
+    #[test]
+    fn a_parent_type_answers_and_says_so() {
+        let mut associations = cached("text/plain", &["a"]);
+        associations.parents = BTreeMap::from([("text/csv".into(), vec!["text/plain".into()])]);
+        let choice = asked(&associations, &[launcher("a", "")], "text/csv");
+        assert_eq!(
+            (choice.application.as_deref(), choice.how.as_str()),
+            (Some("a"), "by its parent type text/plain")
+        );
+        let nothing = asked(&Associations::default(), &[], "application/pdf");
+        assert_eq!(
+            (nothing.application, nothing.how.as_str(), nothing.sure),
+            (None, "nothing opens it", true)
+        );
+    }
+
+    #[test]
+    fn several_of_a_category_need_an_alternative_to_decide() {
+        let launchers = [launcher("mudline", "TerminalEmulator"), launcher("other", "TerminalEmulator")];
+        let mut associations = Associations::default();
+        let choice = asked(&associations, &launchers, "TerminalEmulator");
+        assert_eq!((choice.application, choice.sure, choice.candidates.len()), (None, false, 2));
+        associations.alternatives.insert("x-terminal-emulator".into(), "/usr/bin/mudline.wrapper".into());
+        assert_eq!(
+            asked(&associations, &launchers, "TerminalEmulator").application.as_deref(),
+            Some("mudline")
+        );
+    }
+}

@@ -1,0 +1,329 @@
+//! Kinds: one for each package, by the first rule that fires, with the reason.
+
+use super::parts::RulesError;
+use super::pattern::Matcher;
+use super::traits::{Trait, Traits};
+use crate::model::{Does, Kind, Launcher, Menu, Package, PackageRef, System, Text};
+use rustc_hash::FxHashMap;
+use serde::Deserialize;
+
+/// The rules inside the program.
+const BUILT_IN: &str = include_str!("rules/kinds.toml");
+
+/// An ordered table of rules; the first one whose every condition holds gives the kind.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct KindRules {
+    /// The rules.
+    #[serde(default)]
+    rule: Vec<KindRule>,
+}
+
+/// One rule. Every condition that is given must hold.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct KindRule {
+    kind: Kind,
+    /// Pattern of names.
+    #[serde(default)]
+    name: Option<Text>,
+    /// Pattern of sections; a part before a slash does not count.
+    #[serde(default)]
+    section: Option<Text>,
+    /// Pattern of the summary, in lower case.
+    #[serde(default)]
+    summary: Option<Text>,
+    /// Traits that its files must show, all of them.
+    #[serde(default)]
+    shows: Vec<Trait>,
+    /// Traits that its files must not show, none of them.
+    #[serde(default)]
+    lacks: Vec<Trait>,
+    /// `program`, `game`, `settings` or `store`: what its launchers shown in the menu are.
+    #[serde(default)]
+    menu: Option<MenuShow>,
+    /// Whether its files show nothing at all.
+    #[serde(default)]
+    empty: bool,
+    /// Whether the system refuses to remove it.
+    #[serde(default)]
+    essential: bool,
+    /// Whether it needs other packages.
+    #[serde(default)]
+    needs: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum MenuShow {
+    Program,
+    Game,
+    Settings,
+    Store,
+}
+
+/// What the menu shows of a package.
+#[derive(Debug, Clone, Default)]
+struct Shown {
+    program: Option<String>,
+    game: Option<String>,
+    settings: Option<String>,
+    store: Option<String>,
+}
+
+impl Shown {
+    fn get(&self, what: MenuShow) -> Option<&String> {
+        match what {
+            MenuShow::Program => self.program.as_ref(),
+            MenuShow::Game => self.game.as_ref(),
+            MenuShow::Settings => self.settings.as_ref(),
+            MenuShow::Store => self.store.as_ref(),
+        }
+    }
+
+    fn add(&mut self, launcher: &Launcher) {
+        let said = || format!("launcher {}, Categories={}", launcher.id, launcher.categories.join(";"));
+        let store = launcher.categories.iter().any(|category| category == "PackageManager");
+        let slot = match (launcher.does, launcher.menu) {
+            (Does::WebPage | Does::Link | Does::Action, _) => return,
+            _ if store => &mut self.store,
+            (_, Menu::Settings) | (Does::SettingsPage, _) => &mut self.settings,
+            (_, Menu::Games) => &mut self.game,
+            _ => &mut self.program,
+        };
+        slot.get_or_insert_with(said);
+    }
+}
+
+impl KindRules {
+    /// The rules inside the program.
+    ///
+    /// # Errors
+    /// None in a program that passed its tests.
+    pub fn built_in() -> Result<Self, RulesError> {
+        Self::parse(BUILT_IN)
+    }
+
+    /// The text of the rules inside the program: TOML with comments.
+    pub const fn built_in_text() -> &'static str {
+        BUILT_IN
+    }
+
+    /// Reads a table of rules.
+    ///
+    /// # Errors
+    /// Names the line of a syntax error, an unknown key, kind or trait.
+    pub fn parse(text: &str) -> Result<Self, RulesError> {
+        toml::from_str(text).map_err(|error| RulesError::from_toml(text, &error))
+    }
+
+    /// Rules of a reviewer's own before these: they win.
+    #[must_use]
+    pub fn after(mut self, own: Self) -> Self {
+        self.rule.splice(0..0, own.rule);
+        self
+    }
+
+    /// Gives every package its kind and the reason. `traits` has one set a package, in the same order; none where the
+    /// files of a package are not known.
+    pub fn apply(&self, packages: &mut [Package], traits: &[Option<Traits>], launchers: &[Launcher]) {
+        let mut shown: FxHashMap<&PackageRef, Shown> = FxHashMap::default();
+        for launcher in launchers.iter().filter(|launcher| launcher.shown) {
+            if let Some(package) = &launcher.package {
+                shown.entry(package).or_default().add(launcher);
+            }
+        }
+        let compiled: Vec<Compiled<'_>> = self.rule.iter().map(Compiled::of).collect();
+        let nothing = Shown::default();
+        for (i, package) in packages.iter_mut().enumerate() {
+            if package.system.is_sandbox() && package.kind != Kind::Unknown {
+                continue;
+            }
+            let traits = traits.get(i).copied().flatten();
+            let shown = shown.get(&package.reference()).unwrap_or(&nothing);
+            let summary = package.summary.to_lowercase();
+            let fired = compiled
+                .iter()
+                .find_map(|rule| Some((rule.rule.kind, rule.fires(package, &summary, traits, shown)?)));
+            (package.kind, package.kind_because) = match fired {
+                Some((kind, because)) => (kind, because),
+                None => (Kind::Unknown, "no rule fired".into()),
+            };
+        }
+    }
+}
+
+struct Compiled<'r> {
+    rule: &'r KindRule,
+    shows: Traits,
+    lacks: Traits,
+    name: Option<Matcher<'r>>,
+    section: Option<Matcher<'r>>,
+    summary: Option<Matcher<'r>>,
+}
+
+impl<'r> Compiled<'r> {
+    fn of(rule: &'r KindRule) -> Self {
+        let matcher = |pattern: &'r Option<Text>| pattern.as_deref().map(Matcher::new);
+        Self {
+            rule,
+            shows: rule.shows.iter().copied().collect(),
+            lacks: rule.lacks.iter().copied().collect(),
+            name: matcher(&rule.name),
+            section: matcher(&rule.section),
+            summary: matcher(&rule.summary),
+        }
+    }
+
+    /// The reason, if every condition holds.
+    fn fires(&self, package: &Package, summary: &str, traits: Option<Traits>, shown: &Shown) -> Option<Text> {
+        let rule = self.rule;
+        let wants_files = rule.empty || !rule.shows.is_empty();
+        match traits {
+            None if wants_files => return None,
+            Some(traits)
+                if !traits.has_all(self.shows)
+                    || !traits.has_none(self.lacks)
+                    || (rule.empty && !traits.is_empty()) =>
+            {
+                return None;
+            }
+            _ => {}
+        }
+        if (rule.essential && !package.essential) || (rule.needs && package.depends.is_empty()) {
+            return None;
+        }
+        let menu = match rule.menu {
+            Some(what) => Some(shown.get(what)?),
+            None => None,
+        };
+        let section = package.section.rsplit('/').next().unwrap_or_default();
+        let holds = |matcher: &Option<Matcher<'_>>, text: &str| {
+            matcher.as_ref().is_none_or(|matcher| matcher.is_match(text))
+        };
+        if !holds(&self.section, section) || !holds(&self.name, &package.name) {
+            return None;
+        }
+        if self.summary.is_some() && !holds(&self.summary, summary) {
+            return None;
+        }
+        Some(self.because(package, section, menu))
+    }
+
+    fn because(&self, package: &Package, section: &str, menu: Option<&String>) -> Text {
+        let rule = self.rule;
+        let mut reasons: Vec<String> = Vec::new();
+        reasons.extend(menu.cloned());
+        reasons.extend(rule.shows.iter().map(|one| format!("its files show {}", one.name())));
+        reasons.extend(rule.section.is_some().then(|| format!("section {section}")));
+        reasons.extend(rule.name.is_some().then(|| format!("named {}", package.name)));
+        reasons.extend(rule.summary.is_some().then(|| format!("says \"{}\"", package.summary)));
+        reasons.extend(rule.empty.then(|| "brings no files of its own".to_owned()));
+        reasons.extend(rule.essential.then(|| "essential".to_owned()));
+        if reasons.is_empty() {
+            reasons.push("nothing else fired".to_owned());
+        }
+        reasons.join("; ").into()
+    }
+}
+
+/// Endings of packages that accompany another one.
+const COMPANION_ENDINGS: &[&str] = &[
+    "-data", "-common", "-l10n", "-locale", "-locales", "-lang", "-i18n", "-doc", "-docs", "-help", "-base",
+    "-bin", "-gtk", "-icons",
+];
+
+/// Finds the package that each companion accompanies: data, translations and manuals named after another package that is
+/// there, made from the same source or needing one another.
+pub fn fold_companions(packages: &mut [Package]) {
+    let by_name: FxHashMap<(System, Text), usize> = packages
+        .iter()
+        .enumerate()
+        .filter(|(_, p)| p.is_present())
+        .map(|(i, p)| ((p.system, p.name.clone()), i))
+        .collect();
+    let found: Vec<(usize, Text)> = (0..packages.len())
+        .filter_map(|i| Some((i, companion_of(&packages[i], packages, &by_name)?)))
+        .collect();
+    for (i, of) in found {
+        packages[i].companion_of = Some(of);
+    }
+}
+
+fn companion_of(
+    package: &Package,
+    packages: &[Package],
+    by_name: &FxHashMap<(System, Text), usize>,
+) -> Option<Text> {
+    if !matches!(package.kind, Kind::Data | Kind::Language | Kind::Documentation | Kind::Artwork) {
+        return None;
+    }
+    let stems = COMPANION_ENDINGS.iter().filter_map(|ending| {
+        // `brackwater-l10n-de` accompanies `brackwater` as `brackwater-data` does.
+        let at = package.name.find(ending)?;
+        let after = &package.name[at + ending.len()..];
+        (at > 0 && (after.is_empty() || after.starts_with('-'))).then(|| &package.name[..at])
+    });
+    stems.filter_map(|stem| by_name.get(&(package.system, stem.into()))).find_map(|at| {
+        let other = &packages[*at];
+        let needs = |a: &Package, b: &Package| a.depends.iter().flatten().any(|d| d.name == b.name);
+        let related = other.source() == package.source() || needs(other, package) || needs(package, other);
+        related.then(|| other.name.clone())
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn kind_of(name: &str, section: &str, traits: &[Trait]) -> Kind {
+        let mut package = Package::new(System::Dpkg, name, "1");
+        package.section = section.into();
+        let mut packages = [package];
+        let traits = [Some(traits.iter().copied().collect())];
+        KindRules::built_in().unwrap().apply(&mut packages, &traits, &[]);
+        assert!(!packages[0].kind_because.is_empty());
+        packages[0].kind
+    }
+
+    #[test]
+    fn evidence_goes_before_names() {
+        assert_eq!(kind_of("libweir2", "libs", &[Trait::Libraries]), Kind::Library);
+        assert_eq!(kind_of("libweir-dev", "libdevel", &[Trait::Headers]), Kind::Development);
+        assert_eq!(kind_of("fonts-reedsans", "fonts", &[Trait::Fonts]), Kind::Font);
+        assert_eq!(kind_of("rill", "net", &[Trait::Services, Trait::AdminPrograms]), Kind::Service);
+        assert_eq!(kind_of("curlewfetch", "utils", &[Trait::Programs]), Kind::Command);
+        assert_eq!(
+            kind_of("linux-image-6.9.2-amd64", "kernel", &[Trait::Modules, Trait::Boot]),
+            Kind::Kernel
+        );
+    }
+
+    #[test]
+    fn own_rules_win() {
+        let own = KindRules::parse("[[rule]]\nkind='game'\nname='curlewfetch'").unwrap();
+        let mut packages = [Package::new(System::Dpkg, "curlewfetch", "1")];
+        KindRules::built_in().unwrap().after(own).apply(&mut packages, &[None], &[]);
+        assert_eq!((packages[0].kind, packages[0].kind_because.as_str()), (Kind::Game, "named curlewfetch"));
+        assert!(KindRules::parse("[[rule]]\nkind='gme'").unwrap_err().line.is_some());
+    }
+
+    #[test]
+    fn a_companion_is_related_and_not_only_named_alike() {
+        let package = |name: &str, source: &str, kind| {
+            let mut package = Package::new(System::Dpkg, name, "1");
+            package.made_from = Some(source.into());
+            package.kind = kind;
+            package
+        };
+        let mut packages = [
+            package("inkcap", "inkcap", Kind::Application),
+            package("inkcap-data", "inkcap", Kind::Data),
+            package("inkcap-l10n-de", "inkcap", Kind::Language),
+            package("inkcap-docs", "other", Kind::Documentation),
+        ];
+        fold_companions(&mut packages);
+        let of: Vec<Option<&str>> = packages.iter().map(|p| p.companion_of.as_deref()).collect();
+        assert_eq!(of, [None, Some("inkcap"), Some("inkcap"), None]);
+    }
+}

@@ -1,0 +1,104 @@
+//! Roles: which types and categories stand for the jobs of default applications.
+
+use super::parts::RulesError;
+use crate::model::{Launcher, Text};
+use serde::Deserialize;
+
+/// The roles inside the program.
+const BUILT_IN: &str = include_str!("rules/roles.toml");
+
+/// The table of roles, in the order that they are listed in.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Roles {
+    /// The roles.
+    pub role: Vec<Role>,
+}
+
+/// One job, and how it is asked for.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Role {
+    /// Stable name.
+    pub role: Text,
+    /// Name for people.
+    pub label: Text,
+    /// MIME types and scheme handlers.
+    pub types: Vec<Text>,
+    /// Launcher categories, any of them.
+    pub categories: Vec<Text>,
+    /// Words in name, generic name or ID, any of them.
+    pub words: Vec<Text>,
+    /// Categories that rule a launcher out.
+    pub without: Vec<Text>,
+    /// Name of a link in `etc/alternatives` that decides.
+    pub alternative: Option<Text>,
+}
+
+impl Roles {
+    /// The roles inside the program.
+    ///
+    /// # Errors
+    /// None in a program that passed its tests.
+    pub fn built_in() -> Result<Self, RulesError> {
+        toml::from_str(BUILT_IN).map_err(|error| RulesError::from_toml(BUILT_IN, &error))
+    }
+
+    /// The text of the roles inside the program: TOML with comments.
+    pub const fn built_in_text() -> &'static str {
+        BUILT_IN
+    }
+
+    /// Name for people of a role; its stable name where no rule knows it.
+    pub fn label<'a>(&'a self, role: &'a str) -> &'a str {
+        self.role.iter().find(|known| known.role == role).map_or(role, |known| known.label.as_str())
+    }
+
+    /// Every link in `etc/alternatives` that decides a role.
+    pub fn alternatives(&self) -> impl Iterator<Item = &Text> {
+        self.role.iter().filter_map(|role| role.alternative.as_ref())
+    }
+}
+
+impl Role {
+    /// Whether a launcher could do the job, asked by category and words.
+    pub fn fits(&self, launcher: &Launcher) -> bool {
+        let has = |wanted: &[Text]| launcher.categories.iter().any(|category| wanted.contains(category));
+        if has(&self.without) {
+            return false;
+        }
+        let generic = launcher.generic_name.as_deref().unwrap_or_default();
+        let said = format!("{} {generic} {}", launcher.name, launcher.id).to_lowercase();
+        has(&self.categories) || self.words.iter().any(|word| said.contains(word.as_str()))
+    }
+
+    /// How the question by category is written down: `Categories=TerminalEmulator`.
+    pub fn asked(&self) -> Text {
+        if self.categories.is_empty() {
+            format!("Name={}", self.words.join("|")).into()
+        } else {
+            format!("Categories={}", self.categories.join("|")).into()
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_built_in_roles_are_sound() {
+        let roles = Roles::built_in().unwrap();
+        assert!(roles.role.len() >= 25, "{}", roles.role.len());
+        let mut names: Vec<&str> = roles.role.iter().map(|role| role.role.as_str()).collect();
+        names.sort_unstable();
+        names.dedup();
+        assert_eq!(names.len(), roles.role.len(), "a role stands twice");
+        for role in &roles.role {
+            assert!(!role.label.is_empty());
+            let by_type = !role.types.is_empty();
+            let by_launcher = !role.categories.is_empty() || !role.words.is_empty();
+            assert!(by_type != by_launcher, "{} is asked by types or by launchers", role.role);
+        }
+    }
+}
