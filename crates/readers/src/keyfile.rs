@@ -51,6 +51,11 @@ impl KeyFile {
         parsed
     }
 
+    /// All groups, in the order of the file.
+    pub(crate) fn groups(&self) -> impl Iterator<Item = &Group> {
+        self.groups.iter()
+    }
+
     /// The first group of that name.
     pub(crate) fn group(&self, name: &str) -> Option<&Group> {
         self.groups.iter().find(|group| group.name == name)

@@ -15,8 +15,11 @@ pub mod packages;
 
 mod defaults;
 mod keyfile;
+mod looks;
 mod parts;
 mod sessions;
+mod startup;
+mod storage;
 mod take;
 mod text;
 

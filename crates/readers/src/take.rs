@@ -3,14 +3,11 @@
 use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::packages::{self, Owners, PackageFacts, PackageSystem, Wanted};
-use crate::{defaults, parts, sessions};
+use crate::{defaults, looks, parts, sessions, startup, storage};
 use std::path::Path;
-use tally_core::derive::{choose_defaults, join_applications};
+use tally_core::derive::{choose_defaults, find_oddities, join_applications};
 use tally_core::knowledge::{KindRules, PartRules, Roles, fold_companions};
-use tally_core::model::{
-    Counts, Does, Evidence, Launcher, Looks, MissingFact, Oddity, OddityName, Package, State, Taken, Tally,
-    Text,
-};
+use tally_core::model::{Counts, Looks, MissingFact, Package, StartupItem, Taken, Tally, Text};
 use tally_trees::{NodeKind, Tree};
 
 /// What the caller decides of a tally.
@@ -51,7 +48,7 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     let (found, menu) = rayon::join(|| read_systems(tree, &systems), || Menu::read(tree));
     let mut tally = Tally::new(options.program, options.taken, label.label.clone());
     collect(&mut tally, label, found, &options.overrides);
-    let owned = own(tree, &systems, &tally.packages, &menu.launchers.launchers);
+    let owned = own(tree, &systems, &tally.packages, &menu);
     let traits = owned.1.traits(tally.packages.len());
     attach(&mut tally, menu, owned);
     options.kinds.apply(&mut tally.packages, &traits, &tally.launchers);
@@ -62,23 +59,38 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     tally.unread.extend(unread);
     tally.defaults = choose_defaults(options.roles, &associations, &tally.launchers, &tally.applications);
     tally.parts = options.rules.apply(&tally.packages, &parts::probe(tree, options.rules));
+    for system in &systems {
+        let facts = system.repositories(tree, &mut tally.packages, &tally.label);
+        tally.repositories.extend(facts.repositories);
+        tally.unread.extend(facts.unread);
+    }
+    tally.storage = storage::read(tree);
     finish(&mut tally);
     Ok(tally)
 }
 
-/// What stands in the menu, and for which desktop.
+/// What the tree says beside its package databases: looks, launchers, startup items.
 struct Menu {
     looks: Looks,
     launchers: LauncherFacts,
+    startup: Vec<StartupItem>,
 }
 
 impl Menu {
     fn read(tree: &dyn Tree) -> Self {
-        let sessions = sessions::read(tree);
-        let desktops = sessions::current_desktops(&sessions, None);
-        let default_session = if let [only] = &sessions[..] { Some(only.id.clone()) } else { None };
-        let looks = Looks { sessions, default_session, ..Looks::default() };
-        Self { looks, launchers: launchers::read(tree, &desktops) }
+        let looks = looks::read(tree);
+        let desktops = sessions::current_desktops(&looks.sessions, looks.default_session.as_deref());
+        let launchers = launchers::read(tree, &desktops);
+        Self { launchers, startup: startup::read(tree, &desktops), looks }
+    }
+
+    /// Every file whose owner is asked for.
+    fn files(&self) -> impl Iterator<Item = &str> {
+        let launchers = self.launchers.launchers.iter().map(|launcher| launcher.evidence.file.as_str());
+        let startup = self.startup.iter().map(|item| item.evidence.file.as_str());
+        launchers
+            .chain(startup)
+            .chain(self.looks.sessions.iter().map(|session| session.evidence.file.as_str()))
     }
 }
 
@@ -110,13 +122,11 @@ fn own(
     tree: &dyn Tree,
     systems: &[&'static dyn PackageSystem],
     packages: &[Package],
-    launchers: &[Launcher],
+    menu: &Menu,
 ) -> (Wanted, Owners) {
     let merged = tree.node(Path::new("lib"), false).is_ok_and(|node| node.kind == NodeKind::Link);
     let mut wanted = Wanted::new(merged);
-    for launcher in launchers {
-        wanted.add(launcher.evidence.file.as_bytes());
-    }
+    menu.files().for_each(|file| wanted.add(file.as_bytes()));
     let mut owners = Owners::default();
     for system in systems {
         owners.absorb(system.survey(tree, packages, &wanted));
@@ -125,7 +135,18 @@ fn own(
 }
 
 fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
+    let owner = |file: &str| {
+        let at = owners.of(&wanted, file.as_bytes())?;
+        tally.packages.get(at).map(Package::reference)
+    };
     tally.looks = menu.looks;
+    for session in &mut tally.looks.sessions {
+        session.package = owner(&session.evidence.file);
+    }
+    tally.startup = menu.startup;
+    for item in &mut tally.startup {
+        item.package = owner(&item.evidence.file);
+    }
     tally.unread.extend(menu.launchers.unread);
     if !menu.launchers.programs_known {
         tally.missing_facts.push(MissingFact::Programs);
@@ -144,47 +165,7 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
 }
 
 fn finish(tally: &mut Tally) {
-    tally.oddities = oddities(tally);
+    tally.oddities = find_oddities(tally);
     tally.counts = Counts::of(&tally.packages, &tally.launchers, &tally.applications);
     tally.sort();
-}
-
-/// The oddities that need no more than the lists themselves.
-fn oddities(tally: &Tally) -> Vec<Oddity> {
-    let mut oddities = Vec::new();
-    let mut add = |oddity, about: String, why: String, evidence: &Evidence| {
-        oddities.push(Oddity {
-            oddity,
-            about: vec![about.into()],
-            why: why.into(),
-            evidence: evidence.clone(),
-        });
-    };
-    for launcher in tally.launchers.iter().filter(|l| l.shown) {
-        let about = || format!("launcher:{}", launcher.id);
-        if launcher.does == Does::WebPage {
-            let url = launcher.url.as_deref().unwrap_or_default();
-            let why = format!("{} in the menu only opens {url}", launcher.name);
-            add(OddityName::WebPageLauncher, about(), why, &launcher.evidence);
-        } else if launcher.program_present == Some(false) {
-            let program = launcher.runs.as_deref().unwrap_or("a program");
-            let why = format!("{} starts `{program}`, which is not there", launcher.name);
-            add(OddityName::MissingProgram, about(), why, &launcher.evidence);
-        }
-    }
-    for package in &tally.packages {
-        let about = || package.reference().to_string();
-        match package.state {
-            State::Installed => {}
-            State::Half => {
-                let why = format!("{} is not installed in full", package.name);
-                add(OddityName::HalfInstalled, about(), why, &package.evidence);
-            }
-            State::RemovedConfig => {
-                let why = format!("{} was removed, its configuration is still there", package.name);
-                add(OddityName::RemovedLeftovers, about(), why, &package.evidence);
-            }
-        }
-    }
-    oddities
 }

@@ -2,6 +2,8 @@
 
 mod applications;
 mod defaults;
+mod oddities;
 
 pub use applications::{application_id, join_applications};
 pub use defaults::{AssociationList, Associations, choose_defaults};
+pub use oddities::find_oddities;

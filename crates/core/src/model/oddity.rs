@@ -12,6 +12,32 @@ vocabulary! {
         MissingProgram = "missing-program",
         /// A package that is not installed in full.
         HalfInstalled = "half-installed",
+        /// Two shown launchers start the same program in the same way.
+        TwoLaunchers = "two-launchers",
+        /// Several applications could do a job, and none is chosen.
+        DoubleInRole = "double-in-role",
+        /// Types of one family are opened by different programs.
+        MixedOpeners = "mixed-openers",
+        /// A default names a launcher that is not there.
+        DefaultPointsNowhere = "default-points-nowhere",
+        /// A job is done by a program that was made for another one.
+        UnlikelyDefault = "unlikely-default",
+        /// A package that no repository has.
+        InNoRepository = "in-no-repository",
+        /// A repository that is not the distribution's own.
+        ForeignRepository = "foreign-repository",
+        /// A startup item that no package owns.
+        UnownedStartup = "unowned-startup",
+        /// A program that reports home or tells where the machine is.
+        ReportsHome = "reports-home",
+        /// The installer is still there.
+        InstallerLeftBehind = "installer-left-behind",
+        /// A package that only eases a renaming.
+        TransitionalPackage = "transitional-package",
+        /// One application delivered by two package systems.
+        TwoFormats = "two-formats",
+        /// Games, their number and weight.
+        Games = "games",
         /// Configuration of a package that was removed.
         RemovedLeftovers = "removed-leftovers",
     }

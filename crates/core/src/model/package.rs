@@ -261,6 +261,9 @@ pub struct Package {
     /// Whether it may stand beside itself for another architecture (`Multi-Arch: same`); not kept in the document.
     #[serde(skip)]
     pub beside_itself: bool,
+    /// Whether lists of repositories were there, and none of them names it; not kept in the document.
+    #[serde(skip)]
+    pub in_no_repository: bool,
 }
 
 fn unknown_reason() -> Reason {
@@ -313,6 +316,7 @@ impl Package {
             conflicts: Vec::new(),
             evidence: Evidence::default(),
             beside_itself: false,
+            in_no_repository: false,
         }
     }
 

@@ -155,10 +155,24 @@ pub(crate) struct ShowArgs {
 pub(crate) enum ShowWhatArg {
     /// One screen about everything
     Overview,
+    /// What lies underneath, with versions and the file each was read from
+    Parts,
     /// What stands in the menu, by category, with version, package, format and size
     Menu,
+    /// What opens what, and which file says so
+    Defaults,
     /// Every package
     Packages,
+    /// Where packages come from
+    Repositories,
+    /// What starts by itself
+    Startup,
+    /// Sessions, themes, icon sets, wallpapers, fonts
+    Looks,
+    /// Where the weight is
+    Weight,
+    /// What deserves a second look
+    Odd,
 }
 
 /// Tell what changed from one install to another

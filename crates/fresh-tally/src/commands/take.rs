@@ -3,7 +3,7 @@ use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
-use tally_core::knowledge::PartRules;
+use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{Medium, Tally};
 use tally_readers::Overrides;
 use tally_report::{Format, ShowView, ShowWhat, render};
@@ -21,7 +21,7 @@ pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> 
         tally.label.handle = handle.into();
     }
     keep(&mut tally, settings)?;
-    say(&tally, settings)?;
+    say(&tally, &rules, settings)?;
     // Taking a large tally apart piece by piece only to end is time nobody gets back.
     std::mem::forget(tally);
     Ok(Exit::Done)
@@ -57,14 +57,17 @@ fn keep(tally: &mut Tally, settings: &Settings) -> Result<(), Failure> {
 }
 
 /// One screen of what was found; as JSON the tally itself.
-fn say(tally: &Tally, settings: &Settings) -> Result<(), Failure> {
+fn say(tally: &Tally, rules: &PartRules, settings: &Settings) -> Result<(), Failure> {
     let format = if settings.output.is_some() { Format::Table } else { settings.format() };
     if settings.output.is_some() && settings.quiet {
         return Ok(());
     }
     let bytes = match format {
         Format::Json => encoded(tally)?,
-        format => render(&ShowView { tally, what: ShowWhat::Overview }, format, settings.canvas)?,
+        format => {
+            let view = ShowView { tally, what: ShowWhat::Overview, rules, roles: &Roles::built_in()? };
+            render(&view, format, settings.canvas)?
+        }
     };
     output::stdout(&bytes)
 }

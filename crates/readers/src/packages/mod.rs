@@ -5,7 +5,7 @@ mod owners;
 
 pub use owners::{Owners, Wanted, each_folder, split_folder};
 
-use tally_core::model::{MissingFact, Package, System, Unread};
+use tally_core::model::{Label, MissingFact, Package, Repository, System, Unread};
 use tally_trees::Tree;
 
 /// What a package system says of an install.
@@ -19,6 +19,15 @@ pub struct PackageFacts {
     pub missing: Vec<MissingFact>,
     /// The architecture that the system counts as its own.
     pub native_arch: Option<smol_str::SmolStr>,
+}
+
+/// The repositories of a package system.
+#[derive(Debug, Default)]
+pub struct RepositoryFacts {
+    /// Repositories, in the order of their files.
+    pub repositories: Vec<Repository>,
+    /// What could not be read.
+    pub unread: Vec<Unread>,
 }
 
 /// A package system that can be read from a tree.
@@ -38,6 +47,9 @@ pub trait PackageSystem: Sync {
     /// Reads the file lists once: which of the packages (by position) own the wanted files, and what the files of each
     /// package show of it.
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners;
+
+    /// Reads the configured repositories, and fills in where the packages of this system came from.
+    fn repositories(&self, tree: &dyn Tree, packages: &mut [Package], label: &Label) -> RepositoryFacts;
 }
 
 /// Every system that can be read, in the order that they are asked.

@@ -4,13 +4,14 @@ mod control;
 mod extended;
 mod lists;
 mod relations;
+mod sources;
 mod status;
 
 pub use control::{Field, Stanza, stanzas};
 
-use super::{Owners, PackageFacts, PackageSystem, Wanted};
+use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
 use crate::text::name_text;
-use tally_core::model::{MissingFact, Package, System, Unread};
+use tally_core::model::{Label, MissingFact, Package, System, Unread};
 use tally_trees::{Tree, TreeError};
 
 const STATUS: &str = "var/lib/dpkg/status";
@@ -67,6 +68,10 @@ impl PackageSystem for Dpkg {
 
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         lists::survey(tree, packages, wanted)
+    }
+
+    fn repositories(&self, tree: &dyn Tree, packages: &mut [Package], label: &Label) -> RepositoryFacts {
+        sources::read(tree, packages, label)
     }
 }
 

@@ -1,10 +1,15 @@
+mod lists;
+mod looks;
 mod menu;
 mod overview;
 mod packages;
+mod weight;
 
 use crate::View;
 use crate::document::Document;
-use crate::wire::CsvTable;
+use crate::wire::{CsvTable, ShowWire, pretty};
+use serde::Serialize;
+use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::Tally;
 
 /// The questions that can be asked of one install.
@@ -13,10 +18,24 @@ pub enum ShowWhat {
     /// One screen about everything.
     #[default]
     Overview,
+    /// What lies underneath, with versions.
+    Parts,
     /// What stands in the menu, category by category.
     Menu,
+    /// What opens what.
+    Defaults,
     /// Every package.
     Packages,
+    /// Where packages come from.
+    Repositories,
+    /// What starts by itself.
+    Startup,
+    /// Sessions, themes, wallpapers, fonts.
+    Looks,
+    /// Where the weight is.
+    Weight,
+    /// What deserves a second look.
+    Odd,
 }
 
 /// One install, seen under one question.
@@ -26,30 +45,67 @@ pub struct ShowView<'a> {
     pub tally: &'a Tally,
     /// The question.
     pub what: ShowWhat,
+    /// Rules for parts, for their names.
+    pub rules: &'a PartRules,
+    /// Roles, for their names.
+    pub roles: &'a Roles,
 }
 
 impl View for ShowView<'_> {
     fn document(&self) -> Document {
+        let tally = self.tally;
         match self.what {
-            ShowWhat::Overview => overview::document(self.tally),
-            ShowWhat::Menu => menu::document(self.tally),
-            ShowWhat::Packages => packages::document(self.tally),
+            ShowWhat::Overview => overview::document(tally, self.roles),
+            ShowWhat::Parts => lists::parts(tally, self.rules),
+            ShowWhat::Menu => menu::document(tally),
+            ShowWhat::Defaults => lists::defaults(tally, self.roles),
+            ShowWhat::Packages => packages::document(tally),
+            ShowWhat::Repositories => lists::repositories(tally),
+            ShowWhat::Startup => lists::startup(tally),
+            ShowWhat::Looks => looks::document(tally),
+            ShowWhat::Weight => weight::document(tally),
+            ShowWhat::Odd => lists::odd(tally),
         }
     }
 
     fn csv(&self) -> CsvTable {
+        let tally = self.tally;
         match self.what {
-            ShowWhat::Overview => overview::csv(self.tally),
-            ShowWhat::Menu => menu::csv(self.tally),
-            ShowWhat::Packages => packages::csv(self.tally),
+            ShowWhat::Overview => overview::csv(tally),
+            ShowWhat::Parts => lists::parts_csv(tally),
+            ShowWhat::Menu => menu::csv(tally),
+            ShowWhat::Defaults => lists::defaults_csv(tally),
+            ShowWhat::Packages => packages::csv(tally),
+            ShowWhat::Repositories => lists::repositories_csv(tally),
+            ShowWhat::Startup => lists::startup_csv(tally),
+            ShowWhat::Looks => looks::csv(tally),
+            ShowWhat::Weight => weight::csv(tally),
+            ShowWhat::Odd => lists::odd_csv(tally),
         }
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
+        let tally = self.tally;
         match self.what {
-            ShowWhat::Overview => overview::json(self.tally),
-            ShowWhat::Menu => menu::json(self.tally),
-            ShowWhat::Packages => packages::json(self.tally),
+            ShowWhat::Overview => overview::json(tally),
+            ShowWhat::Parts => self.records("parts", &tally.parts),
+            ShowWhat::Menu => menu::json(tally),
+            ShowWhat::Defaults => self.records("defaults", &tally.defaults),
+            ShowWhat::Packages => packages::json(tally),
+            ShowWhat::Repositories => self.records("repositories", &tally.repositories),
+            ShowWhat::Startup => self.records("startup", &tally.startup),
+            ShowWhat::Looks => self.records("looks", &tally.looks),
+            ShowWhat::Weight => self.records("weight", &weight::account(tally)),
+            ShowWhat::Odd => self.records("oddities", &tally.oddities),
         }
+    }
+}
+
+impl ShowView<'_> {
+    /// The records of a list, under the key that the tally has for them.
+    fn records<T: Serialize + ?Sized>(&self, key: &str, records: &T) -> serde_json::Result<Vec<u8>> {
+        let content = std::collections::BTreeMap::from([(key, records)]);
+        let view = if key == "oddities" { "odd" } else { key };
+        pretty(&ShowWire { show: 1, view, install: &self.tally.label, content })
     }
 }

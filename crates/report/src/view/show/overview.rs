@@ -4,8 +4,10 @@ use crate::view::{AS_FOUND, capital, dim, origin};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use std::collections::BTreeMap;
+use tally_core::knowledge::Roles;
 use tally_core::model::{
-    Application, Counts, Kind, Menu, MissingFact, Oddity, Package, Part, Reason, System, Taken, Tally, Unread,
+    Application, Counts, Kind, Menu, MissingFact, Oddity, Package, Part, Reason, Scope, System, Taken, Tally,
+    Unread,
 };
 
 /// Parts that the overview names, in this order; the rest stands in its own view.
@@ -25,12 +27,14 @@ const NAMED: &[&str] = &[
 /// Oddities shown in full.
 const ODDITIES: usize = 5;
 
-pub(super) fn document(tally: &Tally) -> Document {
+pub(super) fn document(tally: &Tally, roles: &Roles) -> Document {
     let mut document = Document::default();
     document.title(tally.label.title(), AS_FOUND);
     document.paragraph(origin(tally));
     let mut facts = in_the_box(tally);
     facts.extend(underneath(tally));
+    facts.extend(opens_with(tally, roles));
+    facts.extend(starts_itself(tally));
     facts.extend(look_twice(tally));
     facts.extend(untold(tally));
     document.push(Block::Facts(facts));
@@ -110,6 +114,49 @@ fn underneath(tally: &Tally) -> Option<Fact> {
     (!named.is_empty()).then(|| fact("Underneath", named.join(", "), Line::default()))
 }
 
+/// Roles that the overview names.
+const ROLES: &[&str] = &[
+    "web-browser",
+    "mail",
+    "file-manager",
+    "text-editor",
+    "document-viewer",
+    "image-viewer",
+    "music-player",
+    "video-player",
+    "terminal",
+];
+
+/// `web Lapwing 121.0, mail Dunlin 3.4`; a question mark where nothing is set.
+fn opens_with(tally: &Tally, roles: &Roles) -> Option<Fact> {
+    let said: Vec<String> = ROLES
+        .iter()
+        .filter_map(|role| tally.defaults.iter().find(|choice| choice.role == *role))
+        .filter_map(|choice| {
+            let id = choice.application.as_ref()?;
+            let application = tally.applications.iter().find(|application| application.id == *id);
+            let name = application.map_or(id.as_str(), |application| application.name.as_str());
+            let version =
+                application.and_then(|a| a.version.as_deref()).map(|v| format!(" {v}")).unwrap_or_default();
+            let doubt = if choice.sure { "" } else { "?" };
+            Some(format!("{} {name}{version}{doubt}", roles.label(&choice.role).to_lowercase()))
+        })
+        .collect();
+    (!said.is_empty()).then(|| fact("Opens with", said.join(", "), Line::default()))
+}
+
+fn starts_itself(tally: &Tally) -> Option<Fact> {
+    let on = |scope| tally.startup.iter().filter(|item| item.enabled && item.scope == scope).count() as u64;
+    let (system, login) = (on(Scope::System), on(Scope::User) + on(Scope::Session));
+    (system + login > 0).then(|| {
+        fact(
+            "Starts itself",
+            format!("{} with the machine, {login} at login", count_of(system, "item")),
+            Line::default(),
+        )
+    })
+}
+
 fn look_twice(tally: &Tally) -> Vec<Fact> {
     if tally.oddities.is_empty() {
         return vec![fact("Look twice", "nothing stands out", Line::default())];
@@ -121,7 +168,7 @@ fn look_twice(tally: &Tally) -> Vec<Fact> {
     );
     if tally.oddities.len() > ODDITIES {
         let more = format!(
-            "and {} more: `fresh-tally show {} --format json`",
+            "and {} more: `fresh-tally show {} odd`",
             tally.oddities.len() - ODDITIES,
             tally.label.handle
         );

@@ -1,0 +1,390 @@
+//! Repositories by sources.list(5), and which packages came from which by the lists that apt keeps.
+
+use super::control::stanzas;
+use crate::packages::RepositoryFacts;
+use crate::text::{filled, lines, name_text, text};
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread, slug};
+use tally_trees::Tree;
+
+const LISTS: &str = "var/lib/apt/lists";
+
+/// Reads the configured repositories, and fills in origin and download size of the packages.
+pub(super) fn read(tree: &dyn Tree, packages: &mut [Package], label: &Label) -> RepositoryFacts {
+    let mut facts = RepositoryFacts::default();
+    configured(tree, &mut facts);
+    let files: Vec<Text> = tree.names(LISTS).iter().map(|entry| name_text(&entry.name)).collect();
+    for repository in &mut facts.repositories {
+        name_it(tree, repository, &files, label);
+    }
+    let lists: Vec<(usize, &Text)> = files
+        .iter()
+        .filter(|file| file.ends_with("_Packages"))
+        .filter_map(|file| Some((facts.repositories.iter().position(|r| holds(r, file))?, file)))
+        .collect();
+    if lists.is_empty() {
+        return facts;
+    }
+    let origins = origins(tree, packages, &lists, &mut facts.unread);
+    apply(packages, origins, &mut facts.repositories);
+    facts
+}
+
+fn configured(tree: &dyn Tree, facts: &mut RepositoryFacts) {
+    let mut files = vec!["etc/apt/sources.list".to_owned()];
+    files.extend(
+        tree.names("etc/apt/sources.list.d")
+            .iter()
+            .map(|e| format!("etc/apt/sources.list.d/{}", name_text(&e.name))),
+    );
+    for file in files {
+        let Ok(bytes) = tree.read(&file) else { continue };
+        if file.ends_with(".sources") {
+            deb822(&file, &bytes, facts);
+        } else if file.ends_with(".list") {
+            one_line(&file, &bytes, facts);
+        }
+    }
+}
+
+fn deb822(file: &str, bytes: &[u8], facts: &mut RepositoryFacts) {
+    for stanza in stanzas(bytes, 1) {
+        let (mut types, mut uris, mut suites, mut components) =
+            (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let (mut signed_by, mut enabled) = (None, true);
+        for field in stanza.fields() {
+            match field.name.map(<[u8]>::to_ascii_lowercase).as_deref() {
+                Some(b"types") => types = words(field.value),
+                Some(b"uris") => uris = words(field.value),
+                Some(b"suites") => suites = words(field.value),
+                Some(b"components") => components = words(field.value),
+                Some(b"signed-by") => signed_by = key_of(&text(field.value)),
+                Some(b"enabled") => enabled = field.first_line() != b"no",
+                _ => {}
+            }
+        }
+        if !types.iter().any(|kind| kind == "deb") {
+            continue;
+        }
+        if uris.is_empty() || suites.is_empty() {
+            facts.unread.push(Unread::at(file, stanza.line, "repository has no `URIs` or no `Suites`"));
+        }
+        for uri in &uris {
+            for suite in &suites {
+                let evidence = Evidence::line(file, stanza.line);
+                add(facts, repository(uri, suite, components.clone(), enabled, signed_by.clone(), evidence));
+            }
+        }
+    }
+}
+
+fn one_line(file: &str, bytes: &[u8], facts: &mut RepositoryFacts) {
+    for (number, line) in lines(bytes) {
+        let line = text(line);
+        let content = line.split('#').next().unwrap_or_default().trim();
+        let Some(rest) = content.strip_prefix("deb").filter(|rest| rest.starts_with([' ', '\t', '['])) else {
+            if !content.is_empty() && !content.starts_with("deb-src") {
+                facts.unread.push(Unread::at(file, number, "is no repository line"));
+            }
+            continue;
+        };
+        let rest = rest.trim_start();
+        let (options, rest) = match rest.strip_prefix('[').and_then(|rest| rest.split_once(']')) {
+            Some((options, rest)) => (options, rest),
+            None => ("", rest),
+        };
+        let mut fields = rest.split_ascii_whitespace();
+        let (Some(uri), Some(suite)) = (fields.next(), fields.next()) else {
+            facts.unread.push(Unread::at(file, number, "repository has no address or no suite"));
+            continue;
+        };
+        let signed_by = options
+            .split_ascii_whitespace()
+            .find_map(|option| option.strip_prefix("signed-by="))
+            .and_then(key_of);
+        let components = fields.map(Text::from).collect();
+        add(facts, repository(uri, suite, components, true, signed_by, Evidence::line(file, number)));
+    }
+}
+
+fn words(value: &[u8]) -> Vec<Text> {
+    value.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty()).map(text).collect()
+}
+
+/// The path of a key, or that the key stands in the file itself.
+fn key_of(value: &str) -> Option<Text> {
+    let first = value.lines().next().unwrap_or_default().trim();
+    filled(if value.contains("BEGIN PGP") { "a key in the file itself".into() } else { first.into() })
+}
+
+fn repository(
+    uri: &str,
+    suite: &str,
+    components: Vec<Text>,
+    enabled: bool,
+    signed_by: Option<Text>,
+    evidence: Evidence,
+) -> Repository {
+    Repository {
+        system: System::Dpkg,
+        name: suite.into(),
+        uri: without_password(uri),
+        suite: Some(suite.into()),
+        components,
+        enabled,
+        official: None,
+        signed_by,
+        packages: None,
+        evidence,
+    }
+}
+
+/// The same address and suite may be configured in several lines, each with its own components.
+fn add(facts: &mut RepositoryFacts, repository: Repository) {
+    let same = |r: &&mut Repository| {
+        r.uri == repository.uri && r.suite == repository.suite && r.enabled == repository.enabled
+    };
+    match facts.repositories.iter_mut().find(same) {
+        Some(known) => {
+            for component in repository.components {
+                if !known.components.contains(&component) {
+                    known.components.push(component);
+                }
+            }
+        }
+        None => facts.repositories.push(repository),
+    }
+}
+
+fn without_password(uri: &str) -> Text {
+    match uri.split_once("://") {
+        Some((scheme, rest)) => {
+            let host_end = rest.find('/').unwrap_or(rest.len());
+            let host = rest[..host_end].rsplit('@').next().unwrap_or_default();
+            format!("{scheme}://{host}{}", &rest[host_end..]).into()
+        }
+        None => uri.into(),
+    }
+}
+
+/// How apt names the files of a repository: the address without scheme, slashes turned to underscores.
+fn stem(repository: &Repository) -> String {
+    let address = repository.uri.split_once("://").map_or(repository.uri.as_str(), |(_, rest)| rest);
+    let address = address.trim_end_matches('/').replace('/', "_");
+    let suite = repository.suite.as_deref().unwrap_or_default();
+    if suite.ends_with('/') {
+        return format!("{address}_{}", suite.trim_matches(['.', '/']).replace('/', "_"))
+            .trim_end_matches('_')
+            .to_owned();
+    }
+    format!("{address}_dists_{}", suite.replace('/', "_"))
+}
+
+/// Whether a list belongs to a repository.
+fn holds(repository: &Repository, file: &str) -> bool {
+    let Some(rest) = file.strip_prefix(&stem(repository)).and_then(|rest| rest.strip_prefix('_')) else {
+        return false;
+    };
+    repository.enabled
+        && (rest == "Packages"
+            || repository
+                .components
+                .iter()
+                .any(|c| rest.starts_with(&format!("{}_binary-", c.replace('/', "_")))))
+}
+
+/// Name and standing, from what the signed release file says of itself: an archive of the distribution or its base is
+/// official, and called by its suite alone.
+fn name_it(tree: &dyn Tree, repository: &mut Repository, files: &[Text], label: &Label) {
+    let stem = stem(repository);
+    let release = ["_InRelease", "_Release"]
+        .iter()
+        .map(|ending| format!("{stem}{ending}"))
+        .find(|file| files.iter().any(|f| f == file));
+    let suite = repository.suite.clone().unwrap_or_default();
+    let origin = release.and_then(|file| tree.read(format!("{LISTS}/{file}")).ok()).and_then(|bytes| {
+        let line = lines(&bytes).find_map(|(_, line)| line.strip_prefix(b"Origin:").map(text));
+        line.and_then(filled)
+    });
+    let family = |name: &str| {
+        let name = slug(name);
+        let ids = std::iter::once(&label.distro_id).chain(&label.base_id).filter(|id| !id.is_empty());
+        ids.clone().any(|id| name == id.as_str() || name.starts_with(&format!("{id}-")))
+    };
+    let host = repository.uri.split('/').nth(2).unwrap_or_default();
+    let by_host =
+        label.base_id.iter().chain([&label.distro_id]).any(|id| !id.is_empty() && host.contains(id.as_str()));
+    repository.official = match &origin {
+        Some(origin) => Some(family(origin)),
+        None => by_host.then_some(true),
+    };
+    repository.name = match origin {
+        Some(origin) if repository.official == Some(false) => format!("{} {suite}", origin).into(),
+        None if repository.official.is_none() => format!("{host} {suite}").trim().into(),
+        _ => suite,
+    };
+}
+
+/// Where a package stands in the lists.
+#[derive(Debug, Clone, Copy, Default)]
+struct Origin {
+    /// Whether any version of it stands in any list.
+    known: bool,
+    /// The first repository that has just this version, and what it says of the download size.
+    exact: Option<(usize, Option<u64>)>,
+}
+
+fn origins(
+    tree: &dyn Tree,
+    packages: &[Package],
+    lists: &[(usize, &Text)],
+    unread: &mut Vec<Unread>,
+) -> Vec<Origin> {
+    let mut by_name: FxHashMap<&[u8], Vec<usize>> = FxHashMap::default();
+    for (i, package) in
+        packages.iter().enumerate().filter(|(_, p)| p.system == System::Dpkg && p.is_present())
+    {
+        by_name.entry(package.name.as_bytes()).or_default().push(i);
+    }
+    let read: Vec<Result<Vec<(usize, usize, Option<Option<u64>>)>, Unread>> = lists
+        .par_iter()
+        .map(|(repository, file)| {
+            let path = format!("{LISTS}/{file}");
+            let bytes = tree.read(&path).map_err(|error| Unread::whole(path, error.why.to_string()))?;
+            Ok(scan(*repository, &bytes, packages, &by_name))
+        })
+        .collect();
+    let mut origins = vec![Origin::default(); packages.len()];
+    for result in read {
+        match result {
+            Err(problem) => unread.push(problem),
+            Ok(found) => {
+                for (package, repository, exact) in found {
+                    let origin = &mut origins[package];
+                    origin.known = true;
+                    if let Some(size) = exact
+                        && origin.exact.is_none_or(|(earlier, _)| repository < earlier)
+                    {
+                        origin.exact = Some((repository, size));
+                    }
+                }
+            }
+        }
+    }
+    origins
+}
+
+/// The installed packages that a list holds: package, repository, and when the version is the same the download size.
+fn scan(
+    repository: usize,
+    bytes: &[u8],
+    packages: &[Package],
+    by_name: &FxHashMap<&[u8], Vec<usize>>,
+) -> Vec<(usize, usize, Option<Option<u64>>)> {
+    let mut found = Vec::new();
+    for stanza in stanzas(bytes, 1) {
+        // The name comes first in every list that apt writes; whatever is not installed needs no second look.
+        let Some(first) = stanza.fields().next() else { continue };
+        let Some(installed) =
+            (first.name == Some(b"Package")).then(|| by_name.get(first.first_line())).flatten()
+        else {
+            continue;
+        };
+        let (mut version, mut arch, mut size) = (&b""[..], &b""[..], None);
+        for field in stanza.fields() {
+            match field.name {
+                Some(b"Version") => version = field.first_line(),
+                Some(b"Architecture") => arch = field.first_line(),
+                Some(b"Size") => {
+                    size = std::str::from_utf8(field.first_line()).ok().and_then(|size| size.parse().ok())
+                }
+                _ => {}
+            }
+        }
+        for package in installed {
+            let same_arch = packages[*package].arch.as_bytes() == arch;
+            let exact = same_arch && packages[*package].version.as_bytes() == version;
+            found.push((*package, repository, exact.then_some(size)));
+        }
+    }
+    found
+}
+
+fn apply(packages: &mut [Package], origins: Vec<Origin>, repositories: &mut [Repository]) {
+    let mut counts = vec![0_u32; repositories.len()];
+    for (package, origin) in packages.iter_mut().zip(origins).filter(|(p, _)| p.system == System::Dpkg) {
+        package.in_no_repository = package.is_present() && !origin.known;
+        if let Some((at, size)) = origin.exact {
+            counts[at] += 1;
+            package.repository = Some(repositories[at].name.clone());
+            package.download_bytes = size;
+        }
+    }
+    for (repository, count) in repositories.iter_mut().zip(counts).filter(|(r, _)| r.enabled) {
+        repository.packages = Some(count);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use tally_trees::Memory;
+
+    fn label() -> Label {
+        Label { distro_id: "saltmarsh".into(), base_id: vec!["fenland".into()], ..Label::default() }
+    }
+
+    #[test]
+    fn both_forms_of_sources_are_read_and_packages_find_their_origin() {
+        let tree = Memory::new()
+            .file("etc/apt/sources.list", "# comment\ndeb [signed-by=/k.gpg] https://user:pw@deb.saltmarsh.example/os bittern main extra\nnonsense\n")
+            .file(
+                "etc/apt/sources.list.d/other.sources",
+                "Types: deb\nURIs: https://shop.example\nSuites: stable\nComponents: main\nSigned-By:\n -----BEGIN PGP PUBLIC KEY BLOCK-----\n .\n\nTypes: deb\nEnabled: no\nURIs: https://off.example\nSuites: x\n",
+            )
+            .file("var/lib/apt/lists/deb.saltmarsh.example_os_dists_bittern_InRelease", "Origin: Saltmarsh\nSuite: bittern\n")
+            .file(
+                "var/lib/apt/lists/deb.saltmarsh.example_os_dists_bittern_main_binary-amd64_Packages",
+                "Package: inkcap\nArchitecture: amd64\nVersion: 3.2\nSize: 77\n\nPackage: dunlin\nArchitecture: amd64\nVersion: 9\n",
+            )
+            .file("var/lib/apt/lists/shop.example_dists_stable_InRelease", "Origin: Shop\n");
+        let mut packages = ["inkcap", "dunlin", "stray"].map(|name| {
+            let mut package = Package::new(System::Dpkg, name, "3.2");
+            package.arch = "amd64".into();
+            package
+        });
+        let facts = read(&tree as &dyn Tree, &mut packages, &label());
+        let said: Vec<String> = facts
+            .repositories
+            .iter()
+            .map(|r| {
+                format!("{} {} {:?} {:?} {:?}", r.name, r.uri, r.official, r.packages, r.signed_by.as_deref())
+            })
+            .collect();
+        assert_eq!(
+            said,
+            [
+                "bittern https://deb.saltmarsh.example/os Some(true) Some(1) Some(\"/k.gpg\")",
+                "Shop stable https://shop.example Some(false) Some(0) Some(\"a key in the file itself\")",
+                "off.example x https://off.example None None None",
+            ]
+        );
+        assert_eq!(
+            (packages[0].repository.as_deref(), packages[0].download_bytes),
+            (Some("bittern"), Some(77))
+        );
+        assert_eq!((packages[1].repository.as_deref(), packages[1].in_no_repository), (None, false));
+        assert!(packages[2].in_no_repository);
+        assert_eq!(facts.unread, [Unread::at("etc/apt/sources.list", 3, "is no repository line")]);
+    }
+
+    proptest! {
+        #[test]
+        fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..160)) {
+            let tree = Memory::new().file("etc/apt/sources.list", bytes.clone()).file("etc/apt/sources.list.d/x.sources", bytes);
+            read(&tree as &dyn Tree, &mut [], &label());
+        }
+    }
+}

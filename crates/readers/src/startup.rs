@@ -1,0 +1,201 @@
+//! What runs without being asked: enabled units and autostart entries. See `docs/formats/startup.md`.
+
+use crate::keyfile::{Group, KeyFile};
+use crate::text::{name_text, text};
+use std::collections::BTreeSet;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+use tally_core::model::{Evidence, Scope, StartupItem, StartupSort, Text};
+use tally_trees::{NodeKind, Tree};
+
+/// Where unit files lie, those that win first.
+const UNIT_FOLDERS: &[&str] = &["etc/systemd", "usr/local/lib/systemd", "usr/lib/systemd", "lib/systemd"];
+const AUTOSTART_FOLDERS: &[&str] =
+    &["etc/skel/.config/autostart", "etc/xdg/autostart", "usr/etc/xdg/autostart"];
+
+/// Reads all startup items; owners are filled later. `desktops` are the values of `XDG_CURRENT_DESKTOP`.
+pub(crate) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
+    let mut items = units(tree, "system", Scope::System);
+    items.extend(units(tree, "user", Scope::User));
+    items.extend(autostart(tree, desktops));
+    items
+}
+
+/// Units that links below `etc/systemd` enable: by name in a `.wants`, `.requires` or `.upholds` folder, or by an alias.
+fn units(tree: &dyn Tree, kind: &str, scope: Scope) -> Vec<StartupItem> {
+    let configured = format!("etc/systemd/{kind}");
+    let mut enabled: BTreeSet<Text> = BTreeSet::new();
+    let mut masked: Vec<Text> = Vec::new();
+    for entry in tree.names(&configured) {
+        let name = name_text(&entry.name);
+        let path = format!("{configured}/{name}");
+        match entry.kind {
+            NodeKind::Folder
+                if [".wants", ".requires", ".upholds"].iter().any(|ending| name.ends_with(ending)) =>
+            {
+                enabled.extend(tree.names(&path).iter().map(|link| name_text(&link.name)));
+            }
+            NodeKind::Link => {
+                let Ok(target) = tree.read_link(Path::new(&path)) else { continue };
+                let target = target.file_name().map(|name| text(name.as_bytes())).unwrap_or_default();
+                if target == "null" {
+                    masked.push(name);
+                } else if target != name {
+                    enabled.insert(target);
+                }
+            }
+            _ => {}
+        }
+    }
+    let on = enabled.iter().filter(|unit| !masked.contains(unit));
+    on.filter_map(|unit| unit_item(tree, kind, scope, unit)).collect()
+}
+
+/// An enabled unit whose file is there. A link that leads nowhere starts nothing.
+fn unit_item(tree: &dyn Tree, kind: &str, scope: Scope, unit: &Text) -> Option<StartupItem> {
+    let template = unit.split_once('@').map(|(name, rest)| {
+        let ending = rest.rsplit_once('.').map_or("service", |(_, ending)| ending);
+        format!("{name}@.{ending}")
+    });
+    let names = [Some(unit.to_string()), template];
+    let paths = names
+        .iter()
+        .flatten()
+        .flat_map(|name| UNIT_FOLDERS.iter().map(move |folder| format!("{folder}/{kind}/{name}")));
+    let (path, bytes) = paths.filter_map(|path| tree.read(&path).ok().map(|bytes| (path, bytes))).next()?;
+    let parsed = KeyFile::parse(&path, &bytes);
+    let get = |group: &str, key: &str| parsed.group(group).and_then(|group| group.get(key)).cloned();
+    let sort = match unit.rsplit('.').next() {
+        Some("timer") => StartupSort::Timer,
+        Some("socket") => StartupSort::Socket,
+        _ => StartupSort::Unit,
+    };
+    Some(StartupItem {
+        sort,
+        name: unit.clone(),
+        scope,
+        enabled: true,
+        runs: get("Service", "ExecStart"),
+        says: get("Unit", "Description"),
+        package: None,
+        off_because: None,
+        evidence: Evidence::file(path),
+    })
+}
+
+fn autostart(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
+    let mut items: Vec<StartupItem> = Vec::new();
+    for folder in AUTOSTART_FOLDERS {
+        for entry in tree.names(folder) {
+            let name = name_text(&entry.name);
+            let path = format!("{folder}/{name}");
+            if !name.ends_with(".desktop") || items.iter().any(|item| item.name == name) {
+                continue;
+            }
+            let Ok(bytes) = tree.read(&path) else { continue };
+            let parsed = KeyFile::parse(&path, &bytes);
+            let Some(group) = parsed.group("Desktop Entry") else { continue };
+            let off_because = off_because(tree, group, desktops);
+            items.push(StartupItem {
+                sort: StartupSort::Autostart,
+                name,
+                scope: Scope::Session,
+                enabled: off_because.is_none(),
+                runs: group.string("Exec"),
+                says: group.string("Name"),
+                package: None,
+                off_because,
+                evidence: Evidence::file(path),
+            });
+        }
+    }
+    items
+}
+
+/// Why a session of these desktops does not start an entry, by the Desktop Application Autostart Specification.
+fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text]) -> Option<Text> {
+    if group.is_true("Hidden") {
+        return Some("Hidden=true".into());
+    }
+    if group.get("X-GNOME-Autostart-enabled").is_some_and(|value| value == "false") {
+        return Some("X-GNOME-Autostart-enabled=false".into());
+    }
+    let here =
+        |names: &[Text]| names.iter().any(|name| desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
+    let (only, not) = (group.list("OnlyShowIn"), group.list("NotShowIn"));
+    if !only.is_empty() && !here(&only) {
+        return Some(format!("OnlyShowIn={}", only.join(";")).into());
+    }
+    if here(&not) {
+        return Some(format!("NotShowIn={}", not.join(";")).into());
+    }
+    let tried = group.string("TryExec")?;
+    let programs_known = tree.exists("usr/bin/env") || tree.exists("bin/sh");
+    let there = if tried.contains('/') {
+        tree.exists(tried.as_str())
+    } else {
+        tree.exists(format!("usr/bin/{tried}"))
+    };
+    (programs_known && !there).then(|| format!("TryExec: `{tried}` is not there").into())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    #[test]
+    fn links_below_etc_enable_units() {
+        let unit = "[Unit]\nDescription=Rill\n[Service]\nExecStart=/usr/sbin/rill\n";
+        let tree = Memory::new()
+            .file("usr/lib/systemd/system/rill.service", unit)
+            .file("usr/lib/systemd/system/spring@.service", unit)
+            .file("usr/lib/systemd/system/tide.timer", "[Timer]\n")
+            .file("usr/lib/systemd/system/masked.service", unit)
+            .file("usr/lib/systemd/system/gate.service", unit)
+            .link(
+                "etc/systemd/system/multi-user.target.wants/rill.service",
+                "/lib/systemd/system/rill.service",
+            )
+            .link(
+                "etc/systemd/system/multi-user.target.wants/spring@one.service",
+                "/lib/systemd/system/spring@.service",
+            )
+            .link("etc/systemd/system/timers.target.wants/tide.timer", "/lib/systemd/system/tide.timer")
+            .link(
+                "etc/systemd/system/multi-user.target.wants/masked.service",
+                "/lib/systemd/system/masked.service",
+            )
+            .link("etc/systemd/system/masked.service", "/dev/null")
+            .link(
+                "etc/systemd/system/multi-user.target.wants/gone.service",
+                "/lib/systemd/system/gone.service",
+            )
+            .link("etc/systemd/system/display-manager.service", "/usr/lib/systemd/system/gate.service");
+        let items = read(&tree as &dyn Tree, &[]);
+        let said: Vec<(&str, StartupSort)> =
+            items.iter().map(|item| (item.name.as_str(), item.sort)).collect();
+        assert_eq!(
+            said,
+            [
+                ("gate.service", StartupSort::Unit),
+                ("rill.service", StartupSort::Unit),
+                ("spring@one.service", StartupSort::Unit),
+                ("tide.timer", StartupSort::Timer),
+            ]
+        );
+        assert_eq!(items[1].runs.as_deref(), Some("/usr/sbin/rill"));
+    }
+
+    #[test]
+    fn autostart_entries_say_why_they_stay_off() {
+        let tree = Memory::new()
+            .file("etc/xdg/autostart/a.desktop", "[Desktop Entry]\nName=A\nExec=a")
+            .file("etc/xdg/autostart/b.desktop", "[Desktop Entry]\nName=B\nOnlyShowIn=Other;")
+            .file("etc/skel/.config/autostart/a.desktop", "[Desktop Entry]\nHidden=true");
+        let items = read(&tree as &dyn Tree, &["Weir".into()]);
+        let said: Vec<(&str, Option<&str>)> =
+            items.iter().map(|i| (i.name.as_str(), i.off_because.as_deref())).collect();
+        assert_eq!(said, [("a.desktop", Some("Hidden=true")), ("b.desktop", Some("OnlyShowIn=Other"))]);
+    }
+}

@@ -1,0 +1,107 @@
+use crate::document::{Column, Document, Table};
+use crate::text::{bytes_human, megabytes, thousands};
+use crate::view::{AS_FOUND, capital, dim};
+use crate::wire::CsvTable;
+use serde::Serialize;
+use std::collections::BTreeMap;
+use tally_core::model::{Kind, Menu, MissingFact, Package, Tally};
+
+/// Applications and packages that the table names.
+const HEAVIEST: usize = 12;
+
+/// One line of the account.
+#[derive(Debug, Clone, Serialize)]
+pub(super) struct Weight {
+    by: &'static str,
+    name: String,
+    packages: u64,
+    bytes: u64,
+}
+
+/// The account by kind, menu, application and package, each heaviest first.
+pub(super) fn account(tally: &Tally) -> Vec<Weight> {
+    let mut kinds: BTreeMap<Kind, (u64, u64)> = BTreeMap::new();
+    for package in tally.present() {
+        let entry = kinds.entry(package.kind).or_default();
+        *entry = (entry.0 + 1, entry.1.saturating_add(package.installed_bytes.unwrap_or(0)));
+    }
+    let mut menus: BTreeMap<Menu, (u64, u64)> = BTreeMap::new();
+    for application in &tally.applications {
+        let entry = menus.entry(application.menu).or_default();
+        *entry = (
+            entry.0 + application.delivered.len() as u64,
+            entry.1.saturating_add(application.bytes.unwrap_or(0)),
+        );
+    }
+    let weight = |by, name: &str, packages, bytes| Weight { by, name: name.to_owned(), packages, bytes };
+    let by_kind = kinds.into_iter().map(|(kind, (n, bytes))| weight("kind", kind.name(), n, bytes)).collect();
+    let by_menu = menus.into_iter().map(|(menu, (n, bytes))| weight("menu", menu.name(), n, bytes)).collect();
+    let by_application = tally
+        .applications
+        .iter()
+        .map(|a| weight("application", &a.name, a.delivered.len() as u64, a.bytes.unwrap_or(0)))
+        .collect();
+    let by_package = tally
+        .present()
+        .map(|p: &Package| weight("package", &p.name, 1, p.installed_bytes.unwrap_or(0)))
+        .collect();
+    let mut all: Vec<Weight> = Vec::new();
+    for mut list in [by_kind, by_menu, by_application, by_package] {
+        let list: &mut Vec<Weight> = &mut list;
+        list.sort_by(|a, b| b.bytes.cmp(&a.bytes).then_with(|| a.name.cmp(&b.name)));
+        all.append(list);
+    }
+    all
+}
+
+pub(super) fn document(tally: &Tally) -> Document {
+    let mut document = Document::default();
+    document.title(tally.label.title(), AS_FOUND);
+    if tally.lacks(MissingFact::Sizes) {
+        document.paragraph("How big packages are can't be told from this source.");
+        return document;
+    }
+    let total = tally.installed_bytes();
+    document.paragraph(format!("{} on disk, as the packages state it", bytes_human(total)));
+    let mut table = Table::new(vec![
+        Column::new("").name(),
+        Column::new("packages").right().drops(1),
+        Column::new("MB").right(),
+        Column::new("share").right(),
+    ]);
+    let account = account(tally);
+    for (by, title) in [
+        ("kind", "By kind"),
+        ("menu", "By menu"),
+        ("application", "Heaviest programs, with what accompanies them"),
+        ("package", "Heaviest packages"),
+    ] {
+        let limit = if matches!(by, "kind" | "menu") { usize::MAX } else { HEAVIEST };
+        let shown: Vec<&Weight> = account.iter().filter(|weight| weight.by == by).take(limit).collect();
+        if shown.is_empty() {
+            continue;
+        }
+        table.group(title);
+        for weight in shown {
+            let share = (u128::from(weight.bytes) * 1000).checked_div(u128::from(total)).unwrap_or(0);
+            let name =
+                if matches!(by, "kind" | "menu") { capital(&weight.name) } else { weight.name.clone() };
+            table.row(vec![
+                name.into(),
+                thousands(weight.packages).into(),
+                megabytes(weight.bytes).into(),
+                dim(format!("{}.{} %", share / 10, share % 10)),
+            ]);
+        }
+    }
+    document.table_or(table, "No package was found.");
+    document
+}
+
+pub(super) fn csv(tally: &Tally) -> CsvTable {
+    let mut table = CsvTable::new(&["by", "name", "packages", "installed_bytes"]);
+    for weight in account(tally) {
+        table.row(vec![weight.by.into(), weight.name, weight.packages.to_string(), weight.bytes.to_string()]);
+    }
+    table
+}
