@@ -7,10 +7,14 @@
 //! - [`version`]: each package system's own order of versions, and the step between two of them;
 //! - [`knowledge`]: what is known beforehand (menus, parts), as tables with stated precedence;
 //! - [`derive`]: what follows from the facts of one tally;
+//! - [`graph`]: what needs what, why a package is there, what would leave with it;
 //! - [`compare`]: two tallies in, one comparison out.
 
 pub mod compare;
 pub mod derive;
+pub mod find;
+pub mod graph;
 pub mod knowledge;
 pub mod model;
 pub mod version;
+pub mod weigh;

@@ -19,6 +19,9 @@ pub(crate) enum Failure {
     /// Neither on the shelf nor a path.
     #[error("no install `{asked}`: neither a handle on the shelf `{}` nor a path", shelf.display())]
     NoSuchInstall { asked: String, shelf: PathBuf, near: Vec<String> },
+    /// An install has no such package.
+    #[error("no package `{asked}` is in `{install}`")]
+    NoSuchPackage { asked: String, install: String, near: Vec<String> },
     /// The shelf or a tally.
     #[error(transparent)]
     Shelf(#[from] ShelfError),
@@ -50,7 +53,7 @@ impl Failure {
     /// What to try.
     pub(crate) fn hint(&self) -> Option<String> {
         match self {
-            Self::NoSuchInstall { near, .. } if !near.is_empty() => {
+            Self::NoSuchInstall { near, .. } | Self::NoSuchPackage { near, .. } if !near.is_empty() => {
                 Some(format!("did you mean {}?", quoted(near)))
             }
             Self::NoSuchInstall { .. } => {

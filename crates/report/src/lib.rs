@@ -15,7 +15,9 @@ pub use document::{Align, Block, Cell, Column, Document, Fact, Line, Role, Row, 
 pub use render::{Canvas, Format, RenderError, render};
 pub use style::Palette;
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
-pub use view::{CompareView, CompareWhat, ShelfEntry, ShelfView, ShowView, ShowWhat};
+pub use view::{
+    CompareView, CompareWhat, FindView, ShelfEntry, ShelfView, ShowView, ShowWhat, WeighView, WhyView,
+};
 pub use wire::CsvTable;
 
 /// A question with its answer, in every form that it can take.

@@ -1,4 +1,4 @@
-use crate::model::{Application, Delivery, Does, Launcher, Package, PackageRef, Text};
+use crate::model::{Application, Delivery, Does, Launcher, Package, PackageRef, System, Text};
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 
@@ -46,7 +46,13 @@ pub fn join_applications(launchers: &[Launcher], packages: &[Package]) -> Vec<Ap
         application.launchers.extend(group.iter().map(|launcher| launcher.id.clone()));
         application.delivered.extend(package.map(delivery));
     }
-    applications.into_values().map(finish).collect()
+    let mut companions: FxHashMap<(System, &str), u64> = FxHashMap::default();
+    for package in packages.iter().filter(|p| p.is_present()) {
+        if let Some(of) = &package.companion_of {
+            *companions.entry((package.system, of)).or_default() += package.installed_bytes.unwrap_or(0);
+        }
+    }
+    applications.into_values().map(|application| finish(application, &companions)).collect()
 }
 
 /// The launcher that names a group: the one called like its program, else the shortest identifier.
@@ -78,7 +84,7 @@ fn delivery(package: &Package) -> Delivery {
     }
 }
 
-fn finish(mut application: Application) -> Application {
+fn finish(mut application: Application, companions: &FxHashMap<(System, &str), u64>) -> Application {
     application.launchers.sort();
     application.launchers.dedup();
     application.delivered.sort_by(|a, b| (a.system, &a.package).cmp(&(b.system, &b.package)));
@@ -88,14 +94,20 @@ fn finish(mut application: Application) -> Application {
         .first()
         .map(|d| Text::from(crate::version::upstream(d.system, &d.version)))
         .filter(|version| !version.is_empty());
-    application.bytes = application.delivered.iter().map(|d| d.bytes).sum();
+    let own: Option<u64> = application.delivered.iter().map(|d| d.bytes).sum();
+    let beside = application
+        .delivered
+        .iter()
+        .filter_map(|d| companions.get(&(d.system, d.package.as_str())))
+        .sum::<u64>();
+    application.bytes = own.map(|own| own + beside);
     application
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Evidence, Menu, System};
+    use crate::model::{Evidence, Menu};
 
     fn launcher(id: &str, runs: &str, package: &str) -> Launcher {
         Launcher {

@@ -180,7 +180,10 @@ impl PartRule {
     fn apply(&self, index: &NameIndex<'_>, probes: &Probes) -> Vec<Part> {
         let mut found: Vec<FoundPart> = Vec::new();
         for answer in self.ways.iter().flat_map(|way| way.apply(index, probes)) {
-            if !found.iter().any(|known| known.name == answer.name) {
+            let same = |known: &FoundPart| {
+                known.name == answer.name || (known.package.is_some() && known.package == answer.package)
+            };
+            if !found.iter().any(same) {
                 found.push(answer);
             }
         }

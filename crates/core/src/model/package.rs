@@ -246,6 +246,9 @@ pub struct Package {
     /// As `depends`, but not compelling.
     #[serde(default)]
     pub recommends: Vec<Alternatives>,
+    /// As `recommends`, but no more than a hint; package systems keep what is suggested and there.
+    #[serde(default)]
+    pub suggests: Vec<Alternatives>,
     /// What it provides besides its name.
     #[serde(default)]
     pub provides: Vec<Dependency>,
@@ -311,6 +314,7 @@ impl Package {
             repository: None,
             depends: Vec::new(),
             recommends: Vec::new(),
+            suggests: Vec::new(),
             provides: Vec::new(),
             replaces: Vec::new(),
             conflicts: Vec::new(),

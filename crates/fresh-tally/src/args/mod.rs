@@ -77,6 +77,9 @@ pub(crate) enum ColorArg {
 pub(crate) enum Command {
     Take(TakeArgs),
     Show(ShowArgs),
+    Find(FindArgs),
+    Why(WhyArgs),
+    Weigh(WeighArgs),
     Compare(CompareArgs),
     Shelf(ShelfArgs),
     Rules(RulesArgs),
@@ -173,6 +176,86 @@ pub(crate) enum ShowWhatArg {
     Weight,
     /// What deserves a second look
     Odd,
+}
+
+/// Find packages, programs and commands by approximate name
+///
+/// A name heard, misspelt or in part will do; best matches come first and say why they matched. Ends with exit code 1 when
+/// it is not there, and names what comes nearest.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally find saltmarsh-5.0-reedbed text editor
+  fresh-tally find / inkcpa --format json")]
+pub(crate) struct FindArgs {
+    /// Handle, tally file, or source
+    pub(crate) install: String,
+    /// What to look for
+    #[arg(required = true)]
+    pub(crate) words: Vec<String>,
+}
+
+/// Tell what brought a package in, and what would leave with it
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally why saltmarsh-5.0-reedbed libmere5
+  fresh-tally why saltmarsh-5.0-reedbed freshet --all")]
+pub(crate) struct WhyArgs {
+    /// Handle, tally file, or source
+    pub(crate) install: String,
+    /// Name of a package, with its system before a colon where names meet
+    pub(crate) package: String,
+    /// Show a path from each chosen package that leads there
+    #[arg(long)]
+    pub(crate) all: bool,
+}
+
+/// Say whether an install fits a size, and what would have to go
+///
+/// Ends with exit code 1 when it is over the limit.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally weigh saltmarsh-5.0-reedbed --limit 1.5GB
+  fresh-tally weigh saltmarsh-5.0-reedbed --limit 4GiB --plus 500MB")]
+pub(crate) struct WeighArgs {
+    /// Handle, tally file, or source
+    pub(crate) install: String,
+    /// The size that it must fit: bytes, or with kB, MB, GB, KiB, MiB, GiB
+    #[arg(long, value_name = "SIZE", value_parser = size)]
+    pub(crate) limit: u64,
+    /// What comes on top
+    #[arg(long, value_name = "SIZE", value_parser = size, default_value = "0")]
+    pub(crate) plus: u64,
+}
+
+/// Reads a size: a number, with or without a unit.
+fn size(text: &str) -> Result<u64, String> {
+    const UNITS: [(&str, f64); 11] = [
+        ("KiB", 1024.0),
+        ("MiB", 1_048_576.0),
+        ("GiB", 1_073_741_824.0),
+        ("TiB", 1_099_511_627_776.0),
+        ("kB", 1e3),
+        ("KB", 1e3),
+        ("MB", 1e6),
+        ("GB", 1e9),
+        ("TB", 1e12),
+        ("B", 1.0),
+        ("", 1.0),
+    ];
+    let unit = UNITS.iter().find(|(unit, _)| text.ends_with(unit)).copied().unwrap_or(("", 1.0));
+    let number: f64 = text[..text.len() - unit.0.len()]
+        .trim()
+        .parse()
+        .map_err(|_| "no size like 4GB or 512MiB".to_owned())?;
+    let bytes = number * unit.1;
+    if !bytes.is_finite() || !(0.0..=1e18).contains(&bytes) {
+        return Err("no size between 0 and 1000000 TB".into());
+    }
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "the range was checked")]
+    Ok(bytes as u64)
 }
 
 /// Tell what changed from one install to another

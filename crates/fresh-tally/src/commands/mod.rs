@@ -2,11 +2,14 @@
 
 mod compare;
 mod demo;
+mod find;
 mod rules;
 mod scripts;
 mod shelf;
 mod show;
 mod take;
+mod weigh;
+mod why;
 
 use crate::args::Command;
 use crate::error::Failure;
@@ -18,6 +21,9 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure
     match command {
         Command::Take(args) => take::run(args, settings),
         Command::Show(args) => show::run(&args.install, show::what(args.view), settings),
+        Command::Find(args) => find::run(&args, settings),
+        Command::Why(args) => why::run(&args, settings),
+        Command::Weigh(args) => weigh::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
         Command::Shelf(args) => shelf::run(args.action, settings),
         Command::Rules(args) => rules::run(args.action, settings),

@@ -195,10 +195,17 @@ impl Layout {
             });
             cells.max().unwrap_or(0).max(width(&table.columns[i].title))
         };
-        let mut layout = Self { widths: (0..table.columns.len()).map(|i| Some(natural(i))).collect() };
+        let natural: Vec<usize> = (0..table.columns.len()).map(natural).collect();
+        let mut layout = Self { widths: natural.iter().copied().map(Some).collect() };
         if let Some(limit) = limit {
             layout.shrink(table, Shrink::End, SHORTEST_SENTENCE, limit);
             while layout.total() > limit && layout.drop_one(table) {
+                // What was dropped leaves room: the rest starts again from its natural width.
+                layout
+                    .widths
+                    .iter_mut()
+                    .zip(&natural)
+                    .for_each(|(width, natural)| *width = width.map(|_| *natural));
                 layout.shrink(table, Shrink::End, SHORTEST_SENTENCE, limit);
             }
             layout.shrink(table, Shrink::Middle, SHORTEST_NAME, limit);

@@ -3,10 +3,12 @@
 mod compare;
 mod shelf;
 mod show;
+mod why;
 
 pub use compare::{CompareView, CompareWhat};
 pub use shelf::{ShelfEntry, ShelfView};
 pub use show::{ShowView, ShowWhat};
+pub use why::{FindView, WeighView, WhyView};
 
 use crate::document::{Line, Role, Span};
 use tally_core::model::{Label, Tally};

@@ -83,6 +83,7 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
             },
             b"Depends" | b"Pre-Depends" => package.depends.extend(relations::groups(field.value)),
             b"Recommends" => package.recommends = relations::groups(field.value),
+            b"Suggests" => package.suggests = relations::groups(field.value),
             b"Provides" => package.provides = relations::list(field.value),
             b"Replaces" => package.replaces = relations::list(field.value),
             b"Conflicts" | b"Breaks" => package.conflicts.extend(relations::list(field.value)),

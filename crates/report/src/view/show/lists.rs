@@ -64,9 +64,9 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
     let mut document = titled(tally, first);
     let mut table = Table::new(vec![
         Column::new("job").name(),
-        Column::new("asked").name().drops(1),
+        Column::new("asked").name(),
         Column::new("opens with").name(),
-        Column::new("because").sentence().drops(2),
+        Column::new("because").sentence().drops(1),
     ]);
     let mut previous = "";
     for choice in &tally.defaults {
@@ -85,7 +85,8 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
                 Span::new(Role::LookTwice, format!("none is chosen among {}", choice.candidates.join(", "))),
             ),
         };
-        table.row(vec![shown.into(), dim(&choice.asked), answer, because]);
+        let asked = if choice.asked.starts_with("Name=") { "by its name" } else { choice.asked.as_str() };
+        table.row(vec![shown.into(), dim(asked), answer, because]);
     }
     document.table_or(table, "What opens what can't be told from this source.");
     if unsure > 0 {

@@ -1,0 +1,229 @@
+//! Approximate search over one install: a name heard, misspelt or in part.
+
+use crate::model::{PackageRef, Tally, Text};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// Something that was found.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct Hit {
+    /// `application`, `launcher`, `package` or `command`.
+    pub what: &'static str,
+    /// Its name.
+    pub name: Text,
+    /// Its version.
+    pub version: Option<Text>,
+    /// The package behind it.
+    pub package: Option<PackageRef>,
+    /// Why it matched.
+    pub why: Text,
+    /// How well, from 0 to 1.
+    pub score: f64,
+}
+
+/// Scores below this are no match, only the nearest names.
+const MATCH: f64 = 0.6;
+
+/// What was asked for, best first; and when nothing matches, the names nearest to it.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct Findings {
+    /// Schema number of this document.
+    pub find: u32,
+    /// What was asked.
+    pub asked: String,
+    /// Matches, best first.
+    pub hits: Vec<Hit>,
+    /// When there is no match: the names that come nearest.
+    pub nearest: Vec<Text>,
+}
+
+/// Searches names, identifiers, generic names, summaries and commands. All words must be found for a summary to match.
+pub fn find(tally: &Tally, asked: &str) -> Findings {
+    let wanted = Wanted::of(asked);
+    let mut hits: Vec<Hit> = Vec::new();
+    for application in &tally.applications {
+        let package = application.delivered.first().map(|d| PackageRef::new(d.system, &d.package));
+        let best = wanted.best(&[("named", &application.name), ("known as", &application.id)]);
+        push(&mut hits, "application", &application.name, application.version.as_ref(), package, best);
+    }
+    for launcher in &tally.launchers {
+        let generic = launcher.generic_name.clone().unwrap_or_default();
+        let runs = launcher.runs.clone().unwrap_or_default();
+        let best = wanted.best(&[("menu entry", &launcher.name), ("is a", &generic), ("runs", &runs)]);
+        push(
+            &mut hits,
+            "launcher",
+            &launcher.name,
+            launcher.version.as_ref(),
+            launcher.package.clone(),
+            best,
+        );
+    }
+    for package in tally.present() {
+        let named = wanted.best(&[("named", &package.name)]);
+        let says = wanted.in_sentence(&package.summary);
+        let best = if says.as_ref().is_some_and(|(score, _)| *score > named.0) {
+            says.unwrap_or(named)
+        } else {
+            named
+        };
+        push(
+            &mut hits,
+            "package",
+            &package.name,
+            Some(&package.upstream_version),
+            Some(package.reference()),
+            best,
+        );
+    }
+    hits.sort_by(|a, b| {
+        b.score.total_cmp(&a.score).then_with(|| a.name.cmp(&b.name)).then_with(|| a.what.cmp(b.what))
+    });
+    let mut nearest: Vec<Text> = Vec::new();
+    if hits.first().is_none_or(|hit| hit.score < MATCH) {
+        hits.iter().for_each(|hit| {
+            if nearest.len() < 5 && !nearest.contains(&hit.name) {
+                nearest.push(hit.name.clone());
+            }
+        });
+    }
+    hits.retain(|hit| hit.score >= MATCH);
+    let mut seen: Vec<(Option<PackageRef>, Text)> = Vec::new();
+    hits.retain(|hit| {
+        // An application, its launcher and its package are one thing to whoever asks: the best of them is enough.
+        let key =
+            (hit.package.clone(), if hit.package.is_some() { Text::default() } else { hit.name.clone() });
+        let fresh = !seen.contains(&key);
+        if fresh {
+            seen.push(key);
+        }
+        fresh
+    });
+    Findings { find: 1, asked: asked.to_owned(), hits, nearest }
+}
+
+fn push(
+    hits: &mut Vec<Hit>,
+    what: &'static str,
+    name: &Text,
+    version: Option<&Text>,
+    package: Option<PackageRef>,
+    best: (f64, String),
+) {
+    if best.0 > 0.15 {
+        let version = version.filter(|version| !version.is_empty()).cloned();
+        hits.push(Hit {
+            what,
+            name: name.clone(),
+            version,
+            package,
+            why: best.1.into(),
+            score: (best.0 * 1000.0).round() / 1000.0,
+        });
+    }
+}
+
+struct Wanted {
+    whole: String,
+    words: Vec<String>,
+}
+
+impl Wanted {
+    fn of(asked: &str) -> Self {
+        let whole = plain(asked);
+        Self { words: whole.split(' ').filter(|word| !word.is_empty()).map(str::to_owned).collect(), whole }
+    }
+
+    fn best(&self, names: &[(&str, &Text)]) -> (f64, String) {
+        let scored = names.iter().map(|(how, name)| (self.score(name), how, name));
+        let best = scored.max_by(|a, b| a.0.total_cmp(&b.0));
+        best.map_or((0.0, String::new()), |(score, how, name)| (score, format!("{how} {name}")))
+    }
+
+    fn score(&self, name: &str) -> f64 {
+        let name = plain(name);
+        if name.is_empty() || self.whole.is_empty() {
+            return 0.0;
+        }
+        if name == self.whole {
+            return 1.0;
+        }
+        let share = self.whole.len() as f64 / name.len().max(self.whole.len()) as f64;
+        if name.starts_with(&self.whole) {
+            return 0.8 + 0.15 * share;
+        }
+        if name.split(' ').any(|word| word == self.whole)
+            || (self.words.len() > 1 && self.words.iter().all(|w| name.contains(w.as_str())))
+        {
+            return 0.75 + 0.15 * share;
+        }
+        if self.whole.len() >= 3 && name.contains(&self.whole) {
+            return 0.6 + 0.2 * share;
+        }
+        // Misspelt: close in letters and about as long; a short word must be all but right.
+        let similar = strsim::normalized_damerau_levenshtein(&name, &self.whole);
+        if similar >= 0.7 && self.whole.len() >= 4 { similar * 0.9 } else { similar * 0.6 }
+    }
+
+    /// Every word stands in a sentence.
+    fn in_sentence(&self, sentence: &str) -> Option<(f64, String)> {
+        let plain = plain(sentence);
+        let stands = |word: &String| plain.split(' ').any(|other| other.starts_with(word.as_str()));
+        (!self.words.is_empty() && self.words.iter().all(stands))
+            .then(|| (0.62, format!("says \"{sentence}\"")))
+    }
+}
+
+/// Lower case, everything but letters and digits a space.
+fn plain(text: &str) -> String {
+    let spaced: String =
+        text.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { ' ' }).collect();
+    spaced.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Label, Medium, Package, System, Taken};
+    use proptest::prelude::*;
+
+    fn tally() -> Tally {
+        let taken =
+            Taken { at: "x".into(), from: "x".into(), medium: Medium::Installed, layer: None, sha256: None };
+        let mut tally = Tally::new("test", taken, Label::default());
+        for (name, summary) in [
+            ("inkcap", "simple text editor"),
+            ("inkcap-data", "data"),
+            ("lapwing", "web browser"),
+            ("libweir4", "Weir"),
+        ] {
+            let mut package = Package::new(System::Dpkg, name, "1");
+            package.summary = summary.into();
+            tally.packages.push(package);
+        }
+        tally
+    }
+
+    fn names(asked: &str) -> Vec<String> {
+        find(&tally(), asked).hits.iter().map(|hit| hit.name.to_string()).collect()
+    }
+
+    #[test]
+    fn exact_before_part_before_misspelt_before_summary() {
+        assert_eq!(names("Inkcap"), ["inkcap", "inkcap-data"]);
+        assert_eq!(names("inkcpa"), ["inkcap"]);
+        assert_eq!(names("text editor"), ["inkcap"]);
+        assert_eq!(names("weir"), ["libweir4"]);
+        let nothing = find(&tally(), "lapwnt-x");
+        assert!(nothing.hits.is_empty(), "{:?}", nothing.hits);
+        assert_eq!(nothing.nearest.first().map(Text::as_str), Some("lapwing"));
+    }
+
+    proptest! {
+        #[test]
+        fn any_words_will_do(asked in "\\PC{0,20}") {
+            let found = find(&tally(), &asked);
+            prop_assert!(found.hits.windows(2).all(|pair| pair[0].score >= pair[1].score));
+        }
+    }
+}

@@ -1,0 +1,343 @@
+//! The graph of what needs what in one install, and what it answers: why a package is there, what would leave with it.
+//!
+//! Three kinds of edges: a package *needs* another (hard dependencies; alternatives resolved to all that are installed and fit,
+//! virtual names through provides), and it *wants* another (recommendations and suggestions that are installed). Package
+//! systems clear what nothing needs or wants any more, so both count when something leaves.
+
+use crate::model::{Dependency, Package, Reason, System, VersionOp};
+use crate::version;
+use rustc_hash::FxHashMap;
+use std::cmp::Ordering;
+use std::collections::VecDeque;
+
+/// The position of a package in the list that a graph was made from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Ix(pub usize);
+
+/// What needs what among the packages of one install that are there.
+#[derive(Debug)]
+pub struct Graph<'g> {
+    packages: Vec<&'g Package>,
+    /// For each package its hard dependencies: any one of a group will do. Groups that nothing fits are left out.
+    needs: Vec<Vec<Vec<Ix>>>,
+    /// For each package what it recommends or suggests and is there.
+    wants: Vec<Vec<Ix>>,
+    /// For each package those that have it in a group.
+    needed_by: Vec<Vec<Ix>>,
+}
+
+impl<'g> Graph<'g> {
+    /// Builds the graph of the packages that are there. Work grows with packages plus dependencies.
+    pub fn new(packages: &'g [Package]) -> Self {
+        let packages: Vec<&Package> = packages.iter().filter(|package| package.is_present()).collect();
+        let index = Index::of(&packages);
+        let mut needs = Vec::with_capacity(packages.len());
+        let mut wants = Vec::with_capacity(packages.len());
+        let mut needed_by = vec![Vec::new(); packages.len()];
+        for (i, package) in packages.iter().enumerate() {
+            let resolve = |group: &crate::model::Alternatives| index.fitting(package.system, group);
+            let groups: Vec<Vec<Ix>> =
+                package.depends.iter().map(resolve).filter(|group| !group.is_empty()).collect();
+            for target in groups.iter().flatten() {
+                needed_by[target.0].push(Ix(i));
+            }
+            needs.push(groups);
+            wants.push(package.recommends.iter().chain(&package.suggests).flat_map(resolve).collect());
+        }
+        Self { packages, needs, wants, needed_by }
+    }
+
+    /// The package at a position.
+    pub fn package(&self, at: Ix) -> &'g Package {
+        self.packages[at.0]
+    }
+
+    /// Every position.
+    pub fn all(&self) -> impl Iterator<Item = Ix> + use<> {
+        (0..self.packages.len()).map(Ix)
+    }
+
+    /// Positions of the packages of this name; `system:name` names just one system.
+    pub fn named(&self, name: &str) -> Vec<Ix> {
+        let fits = |package: &Package| package.name == name || package.reference().as_str() == name;
+        self.all().filter(|at| fits(self.package(*at))).collect()
+    }
+
+    /// Where everything starts: packages that were chosen; where nobody kept reasons, those that nothing else needs or wants.
+    pub fn roots(&self) -> Vec<Ix> {
+        if self.packages.iter().any(|package| package.reason != Reason::Unknown) {
+            return self.all().filter(|at| is_kept(self.package(*at))).collect();
+        }
+        let mut wanted = vec![false; self.packages.len()];
+        for at in self.all() {
+            for target in self.targets(at).filter(|target| *target != at) {
+                wanted[target.0] = true;
+            }
+        }
+        self.all().filter(|at| !wanted[at.0]).collect()
+    }
+
+    fn targets(&self, at: Ix) -> impl Iterator<Item = Ix> + '_ {
+        self.needs[at.0].iter().flatten().chain(&self.wants[at.0]).copied()
+    }
+
+    /// The shortest path to a package from each root that leads there, shortest first; a root is its own path.
+    pub fn paths_to(&self, target: Ix) -> Vec<Vec<Ix>> {
+        let mut next: Vec<Option<Ix>> = vec![None; self.packages.len()];
+        let mut seen = vec![false; self.packages.len()];
+        let sources = self.sources();
+        let mut queue = VecDeque::from([target]);
+        let mut found = Vec::new();
+        let mut is_root = vec![false; self.packages.len()];
+        for root in self.roots() {
+            is_root[root.0] = true;
+        }
+        seen[target.0] = true;
+        while let Some(at) = queue.pop_front() {
+            if is_root[at.0] {
+                found.push(at);
+            }
+            for source in &sources[at.0] {
+                if !std::mem::replace(&mut seen[source.0], true) {
+                    next[source.0] = Some(at);
+                    queue.push_back(*source);
+                }
+            }
+        }
+        let path = |root: &Ix| std::iter::successors(Some(*root), |at| next[at.0]).collect();
+        found.iter().map(path).collect()
+    }
+
+    /// For each package those that need or want it.
+    fn sources(&self) -> Vec<Vec<Ix>> {
+        let mut sources = vec![Vec::new(); self.packages.len()];
+        for at in self.all() {
+            for target in self.targets(at) {
+                sources[target.0].push(at);
+            }
+        }
+        sources
+    }
+
+    /// What "remove it, and clear what nothing needs" would take besides the package itself, by name.
+    ///
+    /// First whatever needs it and has no other way, and so on; then followers that nothing which stays and was chosen
+    /// (or is essential) needs or wants. Followers that nothing needed before count too: they would be cleared as well.
+    pub fn leaves_with(&self, package: Ix) -> Vec<Ix> {
+        let mut gone = vec![false; self.packages.len()];
+        gone[package.0] = true;
+        let mut queue = vec![package];
+        while let Some(at) = queue.pop() {
+            for source in &self.needed_by[at.0] {
+                let broken =
+                    self.needs[source.0].iter().any(|group| group.iter().all(|target| gone[target.0]));
+                if broken && !std::mem::replace(&mut gone[source.0], true) {
+                    queue.push(*source);
+                }
+            }
+        }
+        let stays = self.reachable(self.roots().into_iter().filter(|root| !gone[root.0]), &gone);
+        let mut leaving: Vec<Ix> = self
+            .all()
+            .filter(|at| *at != package)
+            .filter(|at| gone[at.0] || (!stays[at.0] && self.package(*at).reason == Reason::Followed))
+            .collect();
+        leaving.sort_by_key(|at| &self.package(*at).name);
+        leaving
+    }
+
+    /// Bytes on disk of some packages.
+    pub fn bytes(&self, packages: impl IntoIterator<Item = Ix>) -> u64 {
+        packages.into_iter().filter_map(|at| self.package(at).installed_bytes).sum()
+    }
+
+    fn reachable(&self, from: impl Iterator<Item = Ix>, without: &[bool]) -> Vec<bool> {
+        let mut reached = vec![false; self.packages.len()];
+        let mut queue: Vec<Ix> = from.collect();
+        queue.iter().for_each(|at| reached[at.0] = true);
+        while let Some(at) = queue.pop() {
+            for target in self.targets(at) {
+                if !without[target.0] && !std::mem::replace(&mut reached[target.0], true) {
+                    queue.push(target);
+                }
+            }
+        }
+        reached
+    }
+}
+
+/// Whether the package system itself keeps a package: chosen, or one that it refuses to remove.
+fn is_kept(package: &Package) -> bool {
+    package.reason == Reason::Chosen || package.essential
+}
+
+/// Who answers to a name: packages, and what they provide with its version.
+struct Index<'g> {
+    packages: &'g [&'g Package],
+    by_name: FxHashMap<(System, &'g str), Vec<(Ix, Option<&'g str>)>>,
+}
+
+impl<'g> Index<'g> {
+    fn of(packages: &'g [&'g Package]) -> Self {
+        let mut by_name: FxHashMap<(System, &str), Vec<(Ix, Option<&str>)>> = FxHashMap::default();
+        for (i, package) in packages.iter().enumerate() {
+            by_name.entry((package.system, &package.name)).or_default().push((Ix(i), Some(&package.version)));
+            for provided in &package.provides {
+                by_name
+                    .entry((package.system, &provided.name))
+                    .or_default()
+                    .push((Ix(i), provided.version.as_deref()));
+            }
+        }
+        Self { packages, by_name }
+    }
+
+    /// All packages that fit any alternative of a group.
+    fn fitting(&self, system: System, group: &[Dependency]) -> Vec<Ix> {
+        let mut fitting = Vec::new();
+        for alternative in group {
+            for (at, version) in self.by_name.get(&(system, alternative.name.as_str())).into_iter().flatten()
+            {
+                if fits(self.packages[at.0].system, alternative, *version) && !fitting.contains(at) {
+                    fitting.push(*at);
+                }
+            }
+        }
+        fitting
+    }
+}
+
+/// Whether a version satisfies a relation; something provided without a version satisfies only one without.
+fn fits(system: System, wanted: &Dependency, version: Option<&str>) -> bool {
+    let (Some(op), Some(asked)) = (wanted.op, &wanted.version) else { return true };
+    let Some(version) = version else { return false };
+    let order = version::compare(system, version, asked);
+    match op {
+        VersionOp::Less => order == Ordering::Less,
+        VersionOp::AtMost => order != Ordering::Greater,
+        VersionOp::Exactly => order == Ordering::Equal,
+        VersionOp::AtLeast => order != Ordering::Less,
+        VersionOp::More => order == Ordering::Greater,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::Alternatives;
+    use proptest::prelude::*;
+
+    fn package(name: &str, reason: Reason, needs: &[&str]) -> Package {
+        let mut package = Package::new(System::Dpkg, name, "1");
+        package.reason = reason;
+        let one = |name: &str| Dependency { name: name.into(), op: None, version: None };
+        package.depends =
+            needs.iter().map(|group| group.split('|').map(one).collect::<Alternatives>()).collect();
+        package
+    }
+
+    fn names(graph: &Graph<'_>, list: &[Ix]) -> Vec<String> {
+        list.iter().map(|at| graph.package(*at).name.to_string()).collect()
+    }
+
+    fn leaving(packages: &[Package], name: &str) -> Vec<String> {
+        let graph = Graph::new(packages);
+        names(&graph, &graph.leaves_with(graph.named(name)[0]))
+    }
+
+    use Reason::{Chosen, Followed};
+
+    #[test]
+    fn what_needs_it_leaves_and_what_it_alone_brought_too() {
+        let packages = [
+            package("desktop", Chosen, &["inkcap|other", "shared"]),
+            package("inkcap", Followed, &["data", "shared"]),
+            package("plugin", Followed, &["inkcap"]),
+            package("data", Followed, &[]),
+            package("shared", Followed, &[]),
+        ];
+        assert_eq!(leaving(&packages, "inkcap"), ["data", "desktop", "plugin", "shared"]);
+        let mut with_other = packages.to_vec();
+        with_other.push(package("other", Followed, &[]));
+        assert_eq!(leaving(&with_other, "inkcap"), ["data", "plugin"]);
+        assert_eq!(leaving(&packages, "plugin"), [""; 0]);
+    }
+
+    #[test]
+    fn versions_and_provides_decide_who_fits() {
+        let mut needs = package("needs", Chosen, &[]);
+        let relation = |op, version: &str| Dependency {
+            name: "lib".into(),
+            op: Some(op),
+            version: Some(version.into()),
+        };
+        needs.depends = vec![Alternatives::from_iter([relation(VersionOp::AtLeast, "2")])];
+        let mut provider = package("provider", Followed, &[]);
+        provider.provides = vec![relation(VersionOp::Exactly, "3")];
+        let packages = [needs, provider, package("lib", Followed, &[])];
+        let graph = Graph::new(&packages);
+        assert_eq!(graph.paths_to(graph.named("provider")[0]).len(), 1);
+        assert_eq!(graph.paths_to(graph.named("lib")[0]).len(), 0);
+    }
+
+    #[test]
+    fn paths_come_from_every_root_shortest_first() {
+        let packages = [
+            package("a", Chosen, &["b"]),
+            package("b", Followed, &["c"]),
+            package("c", Followed, &["b"]),
+            package("d", Chosen, &["c"]),
+        ];
+        let graph = Graph::new(&packages);
+        let paths: Vec<Vec<String>> =
+            graph.paths_to(graph.named("c")[0]).iter().map(|path| names(&graph, path)).collect();
+        assert_eq!(paths, [vec!["d", "c"], vec!["a", "b", "c"]]);
+    }
+
+    #[test]
+    fn without_reasons_what_nothing_needs_is_a_root() {
+        let packages = [package("a", Reason::Unknown, &["b"]), package("b", Reason::Unknown, &["b"])];
+        let graph = Graph::new(&packages);
+        assert_eq!(names(&graph, &graph.roots()), ["a"]);
+    }
+
+    fn random() -> impl Strategy<Value = Vec<Package>> {
+        let one = (any::<bool>(), prop::collection::vec(prop::collection::vec(0_usize..8, 1..3), 0..4));
+        prop::collection::vec(one, 1..8).prop_map(|list| {
+            let make = |(i, (chosen, groups)): (usize, &(bool, Vec<Vec<usize>>))| {
+                let groups: Vec<String> = groups
+                    .iter()
+                    .map(|g| g.iter().map(|n| format!("p{n}")).collect::<Vec<_>>().join("|"))
+                    .collect();
+                let groups: Vec<&str> = groups.iter().map(String::as_str).collect();
+                package(&format!("p{i}"), if *chosen { Chosen } else { Followed }, &groups)
+            };
+            list.iter().enumerate().map(make).collect()
+        })
+    }
+
+    proptest! {
+        /// A slow model: take out what is broken until nothing is, then followers that no root reaches.
+        #[test]
+        fn agrees_with_a_naive_model(packages in random(), at in 0_usize..8) {
+            let graph = Graph::new(&packages);
+            let at = Ix(at % packages.len());
+            let mut gone = vec![at];
+            loop {
+                let broken = graph.all().find(|p| {
+                    !gone.contains(p) && graph.needs[p.0].iter().any(|group| group.iter().all(|t| gone.contains(t)))
+                });
+                match broken { Some(p) => gone.push(p), None => break }
+            }
+            let mut stays: Vec<Ix> = graph.roots().into_iter().filter(|r| !gone.contains(r)).collect();
+            loop {
+                let more = stays.iter().flat_map(|p| graph.targets(*p)).find(|t| !gone.contains(t) && !stays.contains(t));
+                match more { Some(t) => stays.push(t), None => break }
+            }
+            let mut expected: Vec<Ix> = graph.all().filter(|p| *p != at)
+                .filter(|p| gone.contains(p) || (!stays.contains(p) && packages[p.0].reason == Followed)).collect();
+            expected.sort_by_key(|p| packages[p.0].name.clone());
+            prop_assert_eq!(graph.leaves_with(at), expected);
+        }
+    }
+}

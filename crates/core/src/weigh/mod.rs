@@ -1,0 +1,91 @@
+//! Does it all fit, and what would have to go if it does not.
+
+use crate::graph::{Graph, Ix};
+use crate::model::{Kind, PackageRef, Tally, Text};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// Something that could be dropped, and what leaves with it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Droppable {
+    /// Name of the application in the menu, or of the package.
+    pub name: Text,
+    /// The package to remove.
+    pub package: PackageRef,
+    /// Bytes on disk that become free: the package and all that leaves with it.
+    pub frees_bytes: u64,
+    /// The others that leave.
+    pub leaves_with: Vec<PackageRef>,
+    /// Whether dropping it alone is enough.
+    pub enough: bool,
+}
+
+/// The answer to "does it fit".
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Weighing {
+    /// Schema number of this document.
+    pub weigh: u32,
+    /// Bytes on disk of all packages.
+    pub installed_bytes: u64,
+    /// Bytes that come on top, as asked.
+    pub plus_bytes: u64,
+    /// The limit, bytes.
+    pub limit_bytes: u64,
+    /// By how many bytes it is over; 0 when it fits.
+    pub over_bytes: u64,
+    /// What could be dropped: what is enough by itself first, the cheapest of it before all; then the heaviest.
+    pub droppable: Vec<Droppable>,
+}
+
+/// Weighs an install against a limit. What could be dropped are applications and games, and packages that were chosen;
+/// never what the system refuses to remove, nor the kernel and what belongs to it.
+pub fn weigh(tally: &Tally, limit_bytes: u64, plus_bytes: u64) -> Weighing {
+    let installed_bytes = tally.installed_bytes();
+    let over_bytes = installed_bytes.saturating_add(plus_bytes).saturating_sub(limit_bytes);
+    let graph = Graph::new(&tally.packages);
+    let mut droppable = if over_bytes == 0 { Vec::new() } else { candidates(tally, &graph, over_bytes) };
+    droppable.sort_by(|a, b| {
+        let order =
+            if a.enough { a.frees_bytes.cmp(&b.frees_bytes) } else { b.frees_bytes.cmp(&a.frees_bytes) };
+        b.enough
+            .cmp(&a.enough)
+            .then(if a.enough == b.enough { order } else { std::cmp::Ordering::Equal })
+            .then_with(|| a.name.cmp(&b.name))
+    });
+    Weighing { weigh: 1, installed_bytes, plus_bytes, limit_bytes, over_bytes, droppable }
+}
+
+fn candidates(tally: &Tally, graph: &Graph<'_>, over: u64) -> Vec<Droppable> {
+    let essential = |at: Ix| {
+        let package = graph.package(at);
+        package.essential || matches!(package.kind, Kind::Kernel | Kind::System | Kind::Packaging)
+    };
+    let wanted = graph.all().filter(|at| !essential(*at)).filter(|at| {
+        let package = graph.package(*at);
+        matches!(package.kind, Kind::Application | Kind::Game | Kind::Artwork | Kind::Language | Kind::Font)
+            || package.reason == crate::model::Reason::Chosen
+    });
+    wanted
+        .filter_map(|at| {
+            let leaving = graph.leaves_with(at);
+            // What would tear the base system down is no suggestion.
+            if leaving.iter().any(|at| graph.package(*at).essential) {
+                return None;
+            }
+            let frees_bytes = graph.bytes(leaving.iter().copied().chain([at]));
+            let package = graph.package(at).reference();
+            let application = tally
+                .applications
+                .iter()
+                .find(|a| a.delivered.iter().any(|d| PackageRef::new(d.system, &d.package) == package));
+            Some(Droppable {
+                name: application.map_or_else(|| graph.package(at).name.clone(), |a| a.name.clone()),
+                package,
+                frees_bytes,
+                leaves_with: leaving.iter().map(|at| graph.package(*at).reference()).collect(),
+                enough: frees_bytes >= over,
+            })
+        })
+        .filter(|droppable| droppable.frees_bytes > 0)
+        .collect()
+}

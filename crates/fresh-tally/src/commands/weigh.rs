@@ -1,0 +1,21 @@
+use crate::args::WeighArgs;
+use crate::error::Failure;
+use crate::exit::Exit;
+use crate::settings::Settings;
+use crate::{install, output};
+use tally_core::knowledge::PartRules;
+use tally_core::model::MissingFact;
+use tally_core::weigh::weigh;
+use tally_report::WeighView;
+
+pub(crate) fn run(args: &WeighArgs, settings: &Settings) -> Result<Exit, Failure> {
+    let tally = install::find(&args.install, settings, &PartRules::built_in()?)?;
+    if tally.lacks(MissingFact::Sizes) {
+        let why = "its source does not tell how big packages are".to_owned();
+        return Err(Failure::Source { path: args.install.clone().into(), why });
+    }
+    let weighing = weigh(&tally, args.limit, args.plus);
+    let exit = if weighing.over_bytes > 0 { Exit::No } else { Exit::Done };
+    output::show(&WeighView { label: tally.label, weighing }, settings)?;
+    Ok(exit)
+}

@@ -1,0 +1,48 @@
+use crate::args::WhyArgs;
+use crate::error::Failure;
+use crate::exit::Exit;
+use crate::settings::Settings;
+use crate::{install, output};
+use tally_core::find::find;
+use tally_core::graph::{Graph, Ix};
+use tally_core::knowledge::PartRules;
+use tally_core::model::{PackageRef, Tally};
+use tally_report::WhyView;
+
+pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> {
+    let tally = install::find(&args.install, settings, &PartRules::built_in()?)?;
+    let graph = Graph::new(&tally.packages);
+    let Some(at) = graph.named(&args.package).first().copied() else {
+        return Err(Failure::NoSuchPackage {
+            asked: args.package.clone(),
+            install: args.install.clone(),
+            near: near(&tally, &args.package),
+        });
+    };
+    let reference = |at: &Ix| graph.package(*at).reference();
+    let mut paths: Vec<Vec<PackageRef>> =
+        graph.paths_to(at).iter().map(|path| path.iter().map(reference).collect()).collect();
+    let more_paths = if args.all { 0 } else { paths.len().saturating_sub(1) as u64 };
+    paths.truncate(paths.len() - usize::try_from(more_paths).unwrap_or(0));
+    let leaving = graph.leaves_with(at);
+    let view = WhyView {
+        why: 1,
+        label: tally.label.clone(),
+        package: reference(&at),
+        reason: graph.package(at).reason.name().to_owned(),
+        paths,
+        more_paths,
+        leaves_with: leaving.iter().map(reference).collect(),
+        leaves_bytes: graph.bytes(leaving.iter().copied().chain([at])),
+    };
+    output::show(&view, settings)?;
+    Ok(Exit::Done)
+}
+
+/// Names of packages that come near.
+fn near(tally: &Tally, asked: &str) -> Vec<String> {
+    let findings = find(tally, asked);
+    let hits =
+        findings.hits.iter().filter_map(|hit| hit.package.as_ref()).map(|package| package.name().to_owned());
+    hits.chain(findings.nearest.iter().map(ToString::to_string)).take(3).collect()
+}

@@ -1,0 +1,224 @@
+use crate::View;
+use crate::document::{Block, Column, Document, Line, Role, Span, Table};
+use crate::text::{bytes_human, count_of, megabytes};
+use crate::view::{AS_FOUND, dim, optional};
+use crate::wire::{CsvTable, pretty};
+use serde::Serialize;
+use tally_core::find::Findings;
+use tally_core::model::{Label, PackageRef};
+use tally_core::weigh::Weighing;
+
+/// Why a package is there, and what would leave with it.
+#[derive(Debug, Clone, Serialize)]
+pub struct WhyView {
+    /// Schema number of this document.
+    pub why: u32,
+    /// The install.
+    #[serde(skip)]
+    pub label: Label,
+    /// The package.
+    pub package: PackageRef,
+    /// Whether it was chosen, or followed.
+    pub reason: String,
+    /// Paths from what was chosen, shortest first.
+    pub paths: Vec<Vec<PackageRef>>,
+    /// Paths that are not listed here.
+    pub more_paths: u64,
+    /// The others that would leave with it, by name.
+    pub leaves_with: Vec<PackageRef>,
+    /// Bytes on disk of the package and the others.
+    pub leaves_bytes: u64,
+}
+
+/// Others that the screen names.
+const FEW: usize = 40;
+
+impl View for WhyView {
+    fn document(&self) -> Document {
+        let mut document = Document::default();
+        document.title(format!("{} in {}", self.package.name(), self.label.title()), AS_FOUND);
+        let leaves = Line::from(match self.paths.len() {
+            0 => Span::new(Role::LookTwice, "Nothing that was chosen leads to it. "),
+            _ => Span::from(format!(
+                "It {}. ",
+                if self.reason == "chosen" { "was chosen itself" } else { "followed" }
+            )),
+        });
+        document
+            .paragraph(leaves.and(format!("Without it {} would be free.", bytes_human(self.leaves_bytes))));
+        if !self.paths.is_empty() {
+            document.heading("What brought it in");
+            let path =
+                |path: &Vec<PackageRef>| path.iter().map(PackageRef::name).collect::<Vec<_>>().join(" > ");
+            document.push(Block::Ranked(self.paths.iter().map(|p| Line::from(path(p))).collect()));
+            if self.more_paths > 0 {
+                document.paragraph(dim(format!(
+                    "and {}: --all shows one from each",
+                    count_of(self.more_paths, "other package")
+                )));
+            }
+        }
+        document.heading(
+            Line::from("What would leave with it").and(dim(format!("  {}", self.leaves_with.len()))),
+        );
+        let names: Vec<&str> = self.leaves_with.iter().take(FEW).map(PackageRef::name).collect();
+        let more = self.leaves_with.len().saturating_sub(FEW);
+        let rest = if more > 0 { format!(" and {more} more") } else { String::new() };
+        document.paragraph(if names.is_empty() {
+            "nothing".to_owned()
+        } else {
+            format!("{}{rest}", names.join(", "))
+        });
+        document
+    }
+
+    fn csv(&self) -> CsvTable {
+        let mut table = CsvTable::new(&["what", "package"]);
+        for path in &self.paths {
+            let path: Vec<&str> = path.iter().map(PackageRef::as_str).collect();
+            table.row(vec!["path".into(), path.join(" > ")]);
+        }
+        for package in &self.leaves_with {
+            table.row(vec!["leaves".into(), package.to_string()]);
+        }
+        table
+    }
+
+    fn json(&self) -> serde_json::Result<Vec<u8>> {
+        pretty(self)
+    }
+}
+
+/// Whether an install fits a limit.
+#[derive(Debug, Clone)]
+pub struct WeighView {
+    /// The install.
+    pub label: Label,
+    /// The answer.
+    pub weighing: Weighing,
+}
+
+/// Suggestions that the screen shows.
+const SUGGESTIONS: usize = 15;
+
+impl View for WeighView {
+    fn document(&self) -> Document {
+        let weighing = &self.weighing;
+        let mut document = Document::default();
+        document.title(self.label.title(), AS_FOUND);
+        let plus = if weighing.plus_bytes > 0 {
+            format!(" and {} on top", bytes_human(weighing.plus_bytes))
+        } else {
+            String::new()
+        };
+        let limit = bytes_human(weighing.limit_bytes);
+        let said = format!("{} on disk{plus}, limit {limit}: ", bytes_human(weighing.installed_bytes));
+        if weighing.over_bytes == 0 {
+            document.paragraph(Line::from(said).and(Span::new(Role::Came, "it fits")));
+            return document;
+        }
+        let over = Span::new(Role::LookTwice, format!("{} over", bytes_human(weighing.over_bytes)));
+        document.paragraph(Line::from(said).and(over));
+        let mut table = Table::new(vec![
+            Column::new("drop").name(),
+            Column::new("frees MB").right(),
+            Column::new("others leave").right().drops(1),
+            Column::new("").drops(0),
+        ]);
+        for droppable in weighing.droppable.iter().take(SUGGESTIONS) {
+            table.row(vec![
+                droppable.name.as_str().into(),
+                megabytes(droppable.frees_bytes).into(),
+                droppable.leaves_with.len().to_string().into(),
+                if droppable.enough { Span::new(Role::Came, "enough by itself") } else { Span::default() },
+            ]);
+        }
+        document.table_or(table, "Nothing can be dropped without tearing the system down.");
+        document
+    }
+
+    fn csv(&self) -> CsvTable {
+        let mut table = CsvTable::new(&["name", "package", "frees_bytes", "leaves", "enough", "leaves_with"]);
+        for droppable in &self.weighing.droppable {
+            let with: Vec<&str> = droppable.leaves_with.iter().map(PackageRef::as_str).collect();
+            table.row(vec![
+                droppable.name.to_string(),
+                droppable.package.to_string(),
+                droppable.frees_bytes.to_string(),
+                droppable.leaves_with.len().to_string(),
+                droppable.enough.to_string(),
+                with.join("; "),
+            ]);
+        }
+        table
+    }
+
+    fn json(&self) -> serde_json::Result<Vec<u8>> {
+        pretty(&self.weighing)
+    }
+}
+
+/// What a search found in one install.
+#[derive(Debug, Clone)]
+pub struct FindView {
+    /// The install.
+    pub label: Label,
+    /// The findings.
+    pub findings: Findings,
+}
+
+impl View for FindView {
+    fn document(&self) -> Document {
+        let findings = &self.findings;
+        let mut document = Document::default();
+        document.title(self.label.title(), AS_FOUND);
+        if findings.hits.is_empty() {
+            document
+                .paragraph(Line::from(Span::new(Role::Strong, format!("{} is not there.", findings.asked))));
+            let nearest: Vec<&str> = findings.nearest.iter().map(|name| name.as_str()).collect();
+            document.paragraph(if nearest.is_empty() {
+                "No name comes near it.".to_owned()
+            } else {
+                format!("Nearest names: {}", nearest.join(", "))
+            });
+            return document;
+        }
+        let mut table = Table::new(vec![
+            Column::new("name").name(),
+            Column::new("version"),
+            Column::new("what").drops(1),
+            Column::new("package").name().drops(2),
+            Column::new("why").sentence().drops(3),
+        ]);
+        for hit in &findings.hits {
+            table.row(vec![
+                hit.name.as_str().into(),
+                hit.version.as_deref().unwrap_or("unknown").into(),
+                hit.what.into(),
+                hit.package.as_ref().map_or("no package", PackageRef::name).into(),
+                dim(&hit.why),
+            ]);
+        }
+        document.push(Block::Table(table));
+        document
+    }
+
+    fn csv(&self) -> CsvTable {
+        let mut table = CsvTable::new(&["what", "name", "version", "package", "why", "score"]);
+        for hit in &self.findings.hits {
+            table.row(vec![
+                hit.what.into(),
+                hit.name.to_string(),
+                optional(hit.version.as_deref()),
+                optional(hit.package.as_ref().map(PackageRef::as_str)),
+                hit.why.to_string(),
+                hit.score.to_string(),
+            ]);
+        }
+        table
+    }
+
+    fn json(&self) -> serde_json::Result<Vec<u8>> {
+        pretty(&self.findings)
+    }
+}
