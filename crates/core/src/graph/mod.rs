@@ -4,11 +4,15 @@
 //! virtual names through provides), and it *wants* another (recommendations and suggestions that are installed). Package
 //! systems clear what nothing needs or wants any more, so both count when something leaves.
 
+use crate::knowledge::matches;
 use crate::model::{Dependency, Package, Reason, System, VersionOp};
 use crate::version;
 use rustc_hash::FxHashMap;
 use std::cmp::Ordering;
 use std::collections::VecDeque;
+
+/// Packages that no clean-up takes, whatever their reason: kernels and firmware, as apt's configuration has it.
+const NEVER_CLEARED: &str = "linux-image-*|firmware-linux*|linux-firmware";
 
 /// The position of a package in the list that a graph was made from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -136,7 +140,14 @@ impl<'g> Graph<'g> {
                 }
             }
         }
-        let stays = self.reachable(self.roots().into_iter().filter(|root| !gone[root.0]), &gone);
+        // A collection that has to go is no word against what it collected: apt then keeps that as if it were chosen. Whoever
+        // removes the collection itself means what it collected.
+        let collected = self
+            .all()
+            .filter(|at| gone[at.0] && is_collection(self.package(*at)))
+            .flat_map(|at| self.targets(at));
+        let roots = self.roots().into_iter().chain(collected).filter(|root| !gone[root.0]);
+        let stays = self.reachable(roots, &gone);
         let mut leaving: Vec<Ix> = self
             .all()
             .filter(|at| *at != package)
@@ -168,7 +179,12 @@ impl<'g> Graph<'g> {
 
 /// Whether the package system itself keeps a package: chosen, or one that it refuses to remove.
 fn is_kept(package: &Package) -> bool {
-    package.reason == Reason::Chosen || package.essential
+    package.reason == Reason::Chosen || package.essential || matches(NEVER_CLEARED, &package.name)
+}
+
+/// Whether a package only collects others, by the sections that apt never marks automatic for.
+fn is_collection(package: &Package) -> bool {
+    matches!(package.section.rsplit('/').next(), Some("metapackages" | "tasks"))
 }
 
 /// Who answers to a name: packages, and what they provide with its version.

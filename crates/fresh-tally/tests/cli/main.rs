@@ -5,9 +5,11 @@
 mod bad_input;
 mod compare;
 mod demo;
+mod find;
 mod harness;
 mod rules;
 mod schema;
 mod shelf;
 mod show;
 mod take;
+mod why;

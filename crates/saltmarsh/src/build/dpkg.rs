@@ -18,8 +18,37 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
             files(root, package)?;
         }
     }
+    lists(root, install, packages)?;
     root.file("var/lib/dpkg/status", status)?;
     root.file("var/lib/apt/extended_states", extended)
+}
+
+/// What apt keeps of the archives: everything comes from the main one but the agent, which a shop of its own ships, and one
+/// package that was built elsewhere and stands in no archive.
+fn lists(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let (mut main, mut shop) = (String::new(), String::new());
+    for package in packages.iter().filter(|package| package.name != "curlewfetch") {
+        let list = if package.name == "tidewrack" { &mut shop } else { &mut main };
+        let Shipped { name, version, kib, .. } = package;
+        let arch = shape::arch(package.shape);
+        _ = write!(
+            list,
+            "Package: {name}\nArchitecture: {arch}\nVersion: {version}\nSize: {}\n\n",
+            kib * 300
+        );
+    }
+    let suite = install.codename.to_lowercase();
+    root.file(
+        &format!("var/lib/apt/lists/archive.saltmarsh.example_os_dists_{suite}_main_binary-amd64_Packages"),
+        main,
+    )?;
+    if !shop.is_empty() {
+        root.file(
+            "var/lib/apt/lists/packages.tidewrack.example_apt_dists_stable_main_binary-amd64_Packages",
+            shop,
+        )?;
+    }
+    Ok(())
 }
 
 fn stanza(package: &Shipped<'_>, install: &Install, left: bool) -> String {

@@ -14,7 +14,76 @@ pub(super) fn write(root: &Root<'_>, install: &Install) -> Result<(), WorldError
     root.file("usr/bin/env", "")?;
     root.file("usr/bin/xdg-open", "")?;
     root.link("etc/systemd/system/display-manager.service", "/usr/lib/systemd/system/lockgate.service")?;
-    root.file("etc/X11/default-display-manager", "/usr/sbin/lockgate\n")
+    root.file("etc/X11/default-display-manager", "/usr/sbin/lockgate\n")?;
+    root.file("etc/fstab", "UUID=5a17 / btrfs defaults 0 1\n/swapfile none swap sw 0 0\n")?;
+    root.link("etc/alternatives/x-terminal-emulator", "/usr/bin/mudline")?;
+    let older = install.version_id.starts_with('4');
+    defaults(root, older)?;
+    startup(root, older)?;
+    repositories(root, install, older)
+}
+
+/// What opens what. In 4.0 music is opened by two programs; in 5.0 the office suite has taken PDF, since nothing says otherwise.
+fn defaults(root: &Root<'_>, older: bool) -> Result<(), WorldError> {
+    let browser = if older { "marshlight" } else { "lapwing" };
+    let mut list = format!(
+        "[Default Applications]\nx-scheme-handler/https={browser}.desktop\nx-scheme-handler/http={browser}.desktop\ntext/html={browser}.desktop\n"
+    );
+    list.push_str("inode/directory=org.marsh.Towpath.desktop\ntext/plain=org.marsh.Inkcap.desktop\nimage/png=stillpool.desktop\n");
+    list.push_str("audio/mpeg=booming.desktop\naudio/ogg=booming.desktop\n");
+    if older {
+        list.push_str("application/pdf=leafmere.desktop\n");
+    }
+    root.file("usr/share/applications/weir-mimeapps.list", list)
+}
+
+/// Units that the installer switched on, and one that no package owns.
+fn startup(root: &Root<'_>, older: bool) -> Result<(), WorldError> {
+    let mut units = vec!["network-manager", "bluez", "cups", "cron", "apparmor"];
+    units.push(if older { "rsyslog" } else { "tidewrack" });
+    for unit in units {
+        let link = format!("etc/systemd/system/multi-user.target.wants/{unit}.service");
+        root.link(&link, &format!("/usr/lib/systemd/system/{unit}.service"))?;
+    }
+    let sound = if older { "ebbtone" } else { "freshet" };
+    root.link(
+        &format!("etc/systemd/user/default.target.wants/{sound}.service"),
+        &format!("/usr/lib/systemd/user/{sound}.service"),
+    )?;
+    if !older {
+        root.file(
+            "etc/systemd/system/marsh-firstboot.service",
+            "[Unit]\nDescription=Finish the installation\n[Service]\nExecStart=/usr/bin/env true\n",
+        )?;
+        root.link(
+            "etc/systemd/system/multi-user.target.wants/marsh-firstboot.service",
+            "../marsh-firstboot.service",
+        )?;
+    }
+    root.file(
+        "etc/xdg/autostart/tide-reminder.desktop",
+        "[Desktop Entry]\nType=Application\nName=Tide reminder\nExec=tidetable --remind\nOnlyShowIn=Weir;\n",
+    )
+}
+
+/// The archive of the distribution; 5.0 also asks a shop of somebody else.
+fn repositories(root: &Root<'_>, install: &Install, older: bool) -> Result<(), WorldError> {
+    let suite = install.codename.to_lowercase();
+    root.file("etc/apt/sources.list.d/saltmarsh.sources", format!("Types: deb\nURIs: https://archive.saltmarsh.example/os\nSuites: {suite} {suite}-updates\nComponents: main\nSigned-By: /usr/share/keyrings/saltmarsh.gpg\n"))?;
+    for part in [suite.clone(), format!("{suite}-updates")] {
+        root.file(
+            &format!("var/lib/apt/lists/archive.saltmarsh.example_os_dists_{part}_InRelease"),
+            format!("Origin: Saltmarsh\nSuite: {part}\n"),
+        )?;
+    }
+    if older {
+        return Ok(());
+    }
+    root.file("etc/apt/sources.list.d/tidewrack.list", "deb [signed-by=/etc/apt/keyrings/tidewrack.gpg] https://packages.tidewrack.example/apt stable main\n")?;
+    root.file(
+        "var/lib/apt/lists/packages.tidewrack.example_apt_dists_stable_InRelease",
+        "Origin: Tidewrack\nSuite: stable\n",
+    )
 }
 
 fn os_release(install: &Install) -> String {
