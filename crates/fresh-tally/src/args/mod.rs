@@ -352,6 +352,10 @@ Examples:
     },
     /// Print the rules that find parts, as TOML
     Parts,
+    /// Print the rules that tell kinds of packages, as TOML
+    Kinds,
+    /// Print the roles of default applications, as TOML
+    Roles,
     /// Print the JSON Schema of a tally
     Schema,
 }

@@ -5,7 +5,7 @@ use crate::output;
 use crate::settings::Settings;
 use std::fmt::Write as _;
 use std::io::Read;
-use tally_core::knowledge::PartRules;
+use tally_core::knowledge::{KindRules, PartRules, Roles};
 use tally_core::model::{System, Tally};
 use tally_core::version::{EXACT, compare, sign};
 
@@ -13,6 +13,8 @@ pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Fail
     let bytes = match action {
         RulesAction::Order { system, a, b } => order(&system, &a, b.as_deref())?.into_bytes(),
         RulesAction::Parts => PartRules::built_in_text().as_bytes().to_vec(),
+        RulesAction::Kinds => KindRules::built_in_text().as_bytes().to_vec(),
+        RulesAction::Roles => Roles::built_in_text().as_bytes().to_vec(),
         RulesAction::Schema => schema()?,
     };
     output::answer(&bytes, settings)?;

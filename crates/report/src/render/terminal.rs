@@ -17,7 +17,10 @@ pub(super) fn render(document: &Document, canvas: Canvas) -> String {
         let sits_close = matches!(
             (previous, block),
             (None, _)
-                | (Some(Block::Heading(_)), Block::Table(_) | Block::Paragraph(_) | Block::Facts(_))
+                | (
+                    Some(Block::Heading(_)),
+                    Block::Table(_) | Block::Paragraph(_) | Block::Facts(_) | Block::Ranked(_)
+                )
                 | (Some(Block::Title { .. }), Block::Paragraph(_))
         );
         if !sits_close {

@@ -3,15 +3,17 @@
 use super::{Root, shape};
 use crate::world::Shipped;
 use crate::{Install, WorldError};
+use std::collections::BTreeSet;
 use std::fmt::Write;
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
     let mut status = String::new();
     let mut extended = String::new();
+    let followed = followed(install, packages);
     for package in packages {
         let left = install.leftovers.iter().any(|name| name == package.name);
         status.push_str(&stanza(package, install, left));
-        if !install.chosen.iter().any(|name| name == package.name) {
+        if followed.contains(package.name) {
             _ = write!(extended, "Package: {}\nArchitecture: amd64\nAuto-Installed: 1\n\n", package.name);
         }
         if !left {
@@ -21,6 +23,31 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     lists(root, install, packages)?;
     root.file("var/lib/dpkg/status", status)?;
     root.file("var/lib/apt/extended_states", extended)
+}
+
+/// What the chosen packages need or recommend, directly or not. All else was chosen by the installer, as real ones do with
+/// the base system.
+fn followed<'w>(install: &Install, packages: &[Shipped<'w>]) -> BTreeSet<&'w str> {
+    let names = |text: &str| -> Vec<String> {
+        let alternatives =
+            text.split([',', '|']).map(|one| one.split('(').next().unwrap_or_default().trim().to_owned());
+        alternatives.collect()
+    };
+    let mut followed = BTreeSet::new();
+    let mut queue: Vec<&str> = install.chosen.iter().map(String::as_str).collect();
+    while let Some(name) = queue.pop() {
+        let Some(package) = packages.iter().find(|package| package.name == name) else { continue };
+        let recommends = package.relations.recommends.as_deref().unwrap_or_default();
+        for need in names(&package.needs).into_iter().chain(names(recommends)) {
+            if let Some(found) = packages.iter().find(|other| other.name == need)
+                && followed.insert(found.name)
+            {
+                queue.push(found.name);
+            }
+        }
+    }
+    followed.retain(|name| !install.chosen.iter().any(|chosen| chosen == name));
+    followed
 }
 
 /// What apt keeps of the archives: everything comes from the main one but the agent, which a shop of its own ships, and one

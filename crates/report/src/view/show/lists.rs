@@ -1,11 +1,11 @@
 //! Views that are one list of records: parts, defaults, repositories, startup items, oddities.
 
-use crate::document::{Cell, Column, Document, Role, Span, Table};
+use crate::document::{Block, Cell, Column, Document, Line, Role, Span, Table};
 use crate::text::{count_of, thousands};
 use crate::view::{AS_FOUND, dim, optional};
 use crate::wire::CsvTable;
 use tally_core::knowledge::{PartRules, Roles};
-use tally_core::model::{PackageRef, Scope, StartupItem, Tally};
+use tally_core::model::{Evidence, Oddity, OddityName, PackageRef, Scope, StartupItem, Tally};
 
 fn titled(tally: &Tally, first: impl Into<crate::document::Line>) -> Document {
     let mut document = Document::default();
@@ -274,18 +274,23 @@ pub(super) fn startup_csv(tally: &Tally) -> CsvTable {
 pub(super) fn odd(tally: &Tally) -> Document {
     let first = Span::new(Role::LookTwice, count_of(tally.oddities.len() as u64, "oddity"));
     let mut document = titled(tally, first);
-    let mut table =
-        Table::new(vec![Column::new("what").sentence(), Column::new("read from").name().drops(1)]);
-    let mut previous = None;
-    for oddity in &tally.oddities {
-        if previous != Some(oddity.oddity) {
-            table.group(Span::new(Role::LookTwice, oddity.oddity.name()));
-            previous = Some(oddity.oddity);
-        }
-        table.row(vec![oddity.why.as_str().into(), dim(oddity.evidence.place())]);
+    if tally.oddities.is_empty() {
+        document.paragraph("Nothing stands out.");
     }
-    document.table_or(table, "Nothing stands out.");
+    for rule in OddityName::ALL {
+        let of_rule = tally.oddities.iter().filter(|oddity| oddity.oddity == *rule);
+        let line = |oddity: &Oddity| Line::from(oddity.why.as_str()).and(dim(place(&oddity.evidence)));
+        let lines: Vec<Line> = of_rule.map(line).collect();
+        if !lines.is_empty() {
+            document.heading(Span::new(Role::LookTwice, rule.name()));
+            document.push(Block::Ranked(lines));
+        }
+    }
     document
+}
+
+fn place(evidence: &Evidence) -> String {
+    if evidence.file.is_empty() { String::new() } else { format!("  {}", evidence.place()) }
 }
 
 pub(super) fn odd_csv(tally: &Tally) -> CsvTable {
