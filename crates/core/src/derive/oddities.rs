@@ -157,7 +157,7 @@ fn packages(tally: &Tally, found: &mut Found) {
         match package.state {
             State::Installed => {}
             State::Half => {
-                add(OddityName::HalfInstalled, format!("{} is not installed in full", package.name))
+                add(OddityName::HalfInstalled, format!("{} is not installed in full", package.name));
             }
             State::RemovedConfig => {
                 add(

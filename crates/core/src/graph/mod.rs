@@ -187,15 +187,18 @@ fn is_collection(package: &Package) -> bool {
     matches!(package.section.rsplit('/').next(), Some("metapackages" | "tasks"))
 }
 
+/// Packages that answer to a name of a system, each with the version that it answers with.
+type Providers<'g> = FxHashMap<(System, &'g str), Vec<(Ix, Option<&'g str>)>>;
+
 /// Who answers to a name: packages, and what they provide with its version.
 struct Index<'g> {
     packages: &'g [&'g Package],
-    by_name: FxHashMap<(System, &'g str), Vec<(Ix, Option<&'g str>)>>,
+    by_name: Providers<'g>,
 }
 
 impl<'g> Index<'g> {
     fn of(packages: &'g [&'g Package]) -> Self {
-        let mut by_name: FxHashMap<(System, &str), Vec<(Ix, Option<&str>)>> = FxHashMap::default();
+        let mut by_name: Providers<'_> = FxHashMap::default();
         for (i, package) in packages.iter().enumerate() {
             by_name.entry((package.system, &package.name)).or_default().push((Ix(i), Some(&package.version)));
             for provided in &package.provides {

@@ -220,11 +220,14 @@ fn name_it(tree: &dyn Tree, repository: &mut Repository, files: &[Text], label: 
         None => by_host.then_some(true),
     };
     repository.name = match origin {
-        Some(origin) if repository.official == Some(false) => format!("{} {suite}", origin).into(),
+        Some(origin) if repository.official == Some(false) => format!("{origin} {suite}").into(),
         None if repository.official.is_none() => format!("{host} {suite}").trim().into(),
         _ => suite,
     };
 }
+
+/// A package that a list names: its position, the repository, and when the version is the same what it is to download.
+type Named = (usize, usize, Option<Option<u64>>);
 
 /// Where a package stands in the lists.
 #[derive(Debug, Clone, Copy, Default)]
@@ -247,7 +250,7 @@ fn origins(
     {
         by_name.entry(package.name.as_bytes()).or_default().push(i);
     }
-    let read: Vec<Result<Vec<(usize, usize, Option<Option<u64>>)>, Unread>> = lists
+    let read: Vec<Result<Vec<Named>, Unread>> = lists
         .par_iter()
         .map(|(repository, file)| {
             let path = format!("{LISTS}/{file}");
@@ -281,7 +284,7 @@ fn scan(
     bytes: &[u8],
     packages: &[Package],
     by_name: &FxHashMap<&[u8], Vec<usize>>,
-) -> Vec<(usize, usize, Option<Option<u64>>)> {
+) -> Vec<Named> {
     let mut found = Vec::new();
     for stanza in stanzas(bytes, 1) {
         // The name comes first in every list that apt writes; whatever is not installed needs no second look.
@@ -297,7 +300,7 @@ fn scan(
                 Some(b"Version") => version = field.first_line(),
                 Some(b"Architecture") => arch = field.first_line(),
                 Some(b"Size") => {
-                    size = std::str::from_utf8(field.first_line()).ok().and_then(|size| size.parse().ok())
+                    size = std::str::from_utf8(field.first_line()).ok().and_then(|size| size.parse().ok());
                 }
                 _ => {}
             }
