@@ -38,7 +38,7 @@ pub struct Weighing {
 }
 
 /// Weighs an install against a limit. What could be dropped are applications and games, and packages that were chosen;
-/// never what the system refuses to remove, nor the kernel and what belongs to it.
+/// never what the system refuses to remove, the kernel, drivers, libraries, or a companion that would take its program along.
 pub fn weigh(tally: &Tally, limit_bytes: u64, plus_bytes: u64) -> Weighing {
     let installed_bytes = tally.installed_bytes();
     let over_bytes = installed_bytes.saturating_add(plus_bytes).saturating_sub(limit_bytes);
@@ -58,7 +58,12 @@ pub fn weigh(tally: &Tally, limit_bytes: u64, plus_bytes: u64) -> Weighing {
 fn candidates(tally: &Tally, graph: &Graph<'_>, over: u64) -> Vec<Droppable> {
     let essential = |at: Ix| {
         let package = graph.package(at);
-        package.essential || matches!(package.kind, Kind::Kernel | Kind::System | Kind::Packaging)
+        package.essential
+            || package.companion_of.is_some()
+            || matches!(
+                package.kind,
+                Kind::Kernel | Kind::System | Kind::Packaging | Kind::Library | Kind::Driver | Kind::Runtime
+            )
     };
     let wanted = graph.all().filter(|at| !essential(*at)).filter(|at| {
         let package = graph.package(*at);
