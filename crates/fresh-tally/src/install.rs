@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use tally_core::knowledge::{KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Taken, Tally, Text};
 use tally_readers::{Overrides, TakeOptions};
-use tally_shelf::{ShelfError, decode};
+use tally_shelf::{ShelfError, read_tally};
 use tally_trees::{Folder, Tree};
 
 /// Program and version, as tallies name them.
@@ -19,8 +19,10 @@ pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Resul
     }
     let path = Path::new(asked);
     if path.is_file() {
-        let bytes = std::fs::read(path).map_err(|error| unreadable(path, &error))?;
-        return Ok(decode(path, &bytes)?);
+        return match read_tally(path) {
+            Err(ShelfError::Io { source, .. }) => Err(unreadable(path, &source)),
+            other => Ok(other?),
+        };
     }
     if path.exists() {
         return take(path, Medium::Installed, Overrides::default(), settings, rules);

@@ -2,12 +2,13 @@
 
 use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
-use crate::packages::{self, Owners, PackageFacts, PackageSystem, Wanted};
+use crate::packages::{self, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
 use crate::{defaults, looks, parts, sessions, startup, storage};
+use rayon::prelude::*;
 use std::path::Path;
 use tally_core::derive::{choose_defaults, find_oddities, join_applications};
-use tally_core::knowledge::{KindRules, PartRules, Roles, fold_companions};
-use tally_core::model::{Counts, Looks, MissingFact, Package, StartupItem, Taken, Tally, Text};
+use tally_core::knowledge::{KindRules, PartRules, Roles, Traits, fold_companions};
+use tally_core::model::{Counts, Label, Looks, MissingFact, Package, StartupItem, Taken, Tally, Text};
 use tally_trees::{NodeKind, Tree};
 
 /// What the caller decides of a tally.
@@ -48,10 +49,14 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     let (found, menu) = rayon::join(|| read_systems(tree, &systems), || Menu::read(tree));
     let mut tally = Tally::new(options.program, options.taken, label.label.clone());
     collect(&mut tally, label, found, &options.overrides);
-    let owned = own(tree, &systems, &tally.packages, &menu);
+    let (owned, repositories) = rayon::join(
+        || own(tree, &systems, &tally.packages, &menu),
+        || read_repositories(tree, &systems, &tally.packages, &tally.label),
+    );
     let traits = owned.1.traits(tally.packages.len());
     attach(&mut tally, menu, owned);
-    options.kinds.apply(&mut tally.packages, &traits, &tally.launchers);
+    place(&mut tally, &systems, repositories);
+    classify(&mut tally, options.kinds, &traits);
     fold_companions(&mut tally.packages);
     tally.applications = join_applications(&tally.launchers, &tally.packages);
     let desktops = sessions::current_desktops(&tally.looks.sessions, tally.looks.default_session.as_deref());
@@ -59,11 +64,6 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     tally.unread.extend(unread);
     tally.defaults = choose_defaults(options.roles, &associations, &tally.launchers, &tally.applications);
     tally.parts = options.rules.apply(&tally.packages, &parts::probe(tree, options.rules));
-    for system in &systems {
-        let facts = system.repositories(tree, &mut tally.packages, &tally.label);
-        tally.repositories.extend(facts.repositories);
-        tally.unread.extend(facts.unread);
-    }
     tally.storage = storage::read(tree);
     finish(&mut tally);
     Ok(tally)
@@ -162,6 +162,34 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
         }
     }
     tally.unread.extend(owners.unread);
+}
+
+fn read_repositories(
+    tree: &dyn Tree,
+    systems: &[&'static dyn PackageSystem],
+    packages: &[Package],
+    label: &Label,
+) -> Vec<RepositoryFacts> {
+    systems.iter().map(|system| system.repositories(tree, packages, label)).collect()
+}
+
+fn place(tally: &mut Tally, systems: &[&'static dyn PackageSystem], repositories: Vec<RepositoryFacts>) {
+    for (system, mut facts) in systems.iter().zip(repositories) {
+        facts.place(system.system(), &mut tally.packages);
+        tally.repositories.extend(facts.repositories);
+        tally.unread.extend(facts.unread);
+    }
+}
+
+/// Kinds, by as many threads as there are: each package stands for itself.
+fn classify(tally: &mut Tally, kinds: &KindRules, traits: &[Option<Traits>]) {
+    let ready = kinds.ready(&tally.launchers);
+    tally
+        .packages
+        .par_iter_mut()
+        .zip(traits)
+        .with_min_len(64)
+        .for_each(|(package, traits)| ready.classify(package, *traits));
 }
 
 fn finish(tally: &mut Tally) {

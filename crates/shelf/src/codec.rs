@@ -1,21 +1,113 @@
 //! A tally as bytes: JSON with one record a line, so that version control shows what changed.
 
 use crate::ShelfError;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use serde_json::ser::Formatter;
-use std::io::{self, Write};
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, Read, Seek, Write};
 use std::path::Path;
-use tally_core::model::{Note, SCHEMA, Taken, Tally};
+use tally_core::model::{Note, Package, SCHEMA, Taken, Tally};
 
 /// Writes a tally as JSON: each key of the document and each element of its lists on a line of its own.
 ///
 /// # Errors
 /// When a number has no JSON form (a reading that is not finite).
 pub fn encode(tally: &Tally) -> serde_json::Result<Vec<u8>> {
-    let mut bytes = Vec::with_capacity(1024 * (tally.packages.len() + 16));
-    tally.serialize(&mut serde_json::Serializer::with_formatter(&mut bytes, OneRecordALine::default()))?;
+    let (frame, packages) = rayon::join(
+        || serialized(&tally.without_packages(), OneRecordALine::default()),
+        || tally.packages.par_chunks(256).map(encode_packages).collect::<serde_json::Result<Vec<_>>>(),
+    );
+    let (frame, packages) = (frame?, packages?);
+    let mut bytes = Vec::with_capacity(frame.len() + packages.iter().map(|p| p.len() + 1).sum::<usize>() + 4);
+    // Within a string a line break is written as an escape, so that only the key itself can look like this.
+    let key = format!("{PACKAGES}]");
+    let at = memchr::memmem::find(&frame, key.as_bytes()).map_or(frame.len(), |at| at + PACKAGES.len());
+    bytes.extend_from_slice(&frame[..at]);
+    for (i, chunk) in packages.iter().enumerate() {
+        if i > 0 {
+            bytes.push(b',');
+        }
+        bytes.extend_from_slice(chunk);
+    }
+    if !packages.is_empty() {
+        bytes.extend_from_slice(b"\n ");
+    }
+    bytes.extend_from_slice(&frame[at..]);
     bytes.push(b'\n');
     Ok(bytes)
+}
+
+/// How the list of packages begins.
+const PACKAGES: &str = "\n \"packages\": [";
+
+/// Packages as they stand in the list, each with the line break before it and commas between.
+fn encode_packages(packages: &[Package]) -> serde_json::Result<Vec<u8>> {
+    let mut bytes = Vec::with_capacity(1280 * packages.len());
+    for (i, package) in packages.iter().enumerate() {
+        bytes.extend_from_slice(if i == 0 { b"\n  " } else { b",\n  " });
+        let inside = OneRecordALine { depth: 2, filled: false };
+        package.serialize(&mut serde_json::Serializer::with_formatter(&mut bytes, inside))?;
+    }
+    Ok(bytes)
+}
+
+fn serialized(value: &impl Serialize, formatter: OneRecordALine) -> serde_json::Result<Vec<u8>> {
+    let mut bytes = Vec::with_capacity(64 << 10);
+    value.serialize(&mut serde_json::Serializer::with_formatter(&mut bytes, formatter))?;
+    Ok(bytes)
+}
+
+/// Reads the tally in a file.
+///
+/// In a tally that this program wrote each package has a line of its own, and is read without ever holding the whole
+/// text; one that was edited otherwise is read as a whole.
+///
+/// # Errors
+/// As [`decode`], and [`ShelfError::Io`] when the file can't be read.
+pub fn read_tally(path: &Path) -> Result<Tally, ShelfError> {
+    let fail = |error| ShelfError::io(path, error);
+    let file = File::open(path).map_err(fail)?;
+    let length = file.metadata().map_or(0, |data| data.len());
+    if let Some(tally) = by_lines(BufReader::with_capacity(64 << 10, file), length).map_err(fail)? {
+        return Ok(tally);
+    }
+    decode(path, &std::fs::read(path).map_err(fail)?)
+}
+
+/// A tally of this schema, if every package in it has a line of its own.
+fn by_lines(mut text: impl BufRead, length: u64) -> io::Result<Option<Tally>> {
+    let mut packages = Vec::with_capacity(usize::try_from(length / 1000).unwrap_or(0).min(1 << 16));
+    let (mut frame, mut line) = (Vec::new(), Vec::new());
+    let mut inside = false;
+    // Whether the last line of the list promised another one.
+    let mut more = false;
+    loop {
+        line.clear();
+        if text.read_until(b'\n', &mut line)? == 0 {
+            break;
+        }
+        let record = line.trim_ascii_end();
+        if !inside {
+            inside = record.len() + 1 == PACKAGES.len() && record == &PACKAGES.as_bytes()[1..];
+            frame.extend_from_slice(&line);
+        } else if record.starts_with(b"  {") && (packages.is_empty() || more) {
+            more = record.ends_with(b",");
+            let record = std::str::from_utf8(record.strip_suffix(b",").unwrap_or(record));
+            let Some(package) = record.ok().and_then(|record| serde_json::from_str(record).ok()) else {
+                return Ok(None);
+            };
+            packages.push(package);
+        } else if record.starts_with(b" ]") && !more {
+            inside = false;
+            frame.extend_from_slice(&line);
+        } else {
+            return Ok(None);
+        }
+    }
+    let tally: Option<Tally> = serde_json::from_slice(&frame).ok();
+    let tally = tally.filter(|tally| tally.tally == SCHEMA && tally.packages.is_empty() && !inside);
+    Ok(tally.map(|tally| Tally { packages, ..tally }))
 }
 
 /// Reads a tally; `path` names it in errors.
@@ -57,22 +149,30 @@ pub(crate) struct Earlier {
     pub(crate) notes: Vec<Note>,
 }
 
-/// Reads only that of a tally, if it is one.
+/// Reads only that of the tally in a file, if it is one.
 ///
-/// In a tally that this program wrote, each key begins a line; one that was edited otherwise is read as a whole.
-pub(crate) fn decode_earlier(bytes: &[u8]) -> Option<Earlier> {
-    let text = std::str::from_utf8(bytes).ok()?;
-    match (value_of(text, "taken"), value_of(text, "notes")) {
+/// In a tally that this program wrote both stand near its ends, each key on a line of its own; one that was edited
+/// otherwise is read as a whole.
+pub(crate) fn read_earlier(path: &Path) -> Option<Earlier> {
+    const ENDS: u64 = 64 << 10;
+    let mut file = File::open(path).ok()?;
+    let length = file.metadata().ok()?.len();
+    let mut head = Vec::new();
+    (&mut file).take(ENDS).read_to_end(&mut head).ok()?;
+    let mut tail = Vec::new();
+    file.seek(io::SeekFrom::Start(length.saturating_sub(ENDS))).ok()?;
+    file.read_to_end(&mut tail).ok()?;
+    match (value_of(&head, "taken"), value_of(&tail, "notes")) {
         (Some(taken), Some(notes)) => Some(Earlier { taken, notes }),
-        _ => serde_json::from_str(text).ok(),
+        _ => serde_json::from_slice(&std::fs::read(path).ok()?).ok(),
     }
 }
 
 /// The value of a key that begins a line of the document.
-fn value_of<T: serde::de::DeserializeOwned>(text: &str, key: &str) -> Option<T> {
+fn value_of<T: serde::de::DeserializeOwned>(text: &[u8], key: &str) -> Option<T> {
     let key = format!("\n \"{key}\": ");
-    let at = text.find(&key)? + key.len();
-    serde_json::Deserializer::from_str(&text[at..]).into_iter().next()?.ok()
+    let at = memchr::memmem::find(text, key.as_bytes())? + key.len();
+    serde_json::Deserializer::from_slice(&text[at..]).into_iter().next()?.ok()
 }
 
 /// Line breaks down to the elements of the document's lists; everything deeper stays on one line.
@@ -157,7 +257,7 @@ impl Formatter for OneRecordALine {
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use tally_core::model::{Label, Medium, Package, System, Unread};
+    use tally_core::model::{Label, Medium, System, Unread};
 
     fn tally(packages: Vec<Package>) -> Tally {
         let taken = Taken {
@@ -210,7 +310,20 @@ mod tests {
             let mut tally = tally(packages);
             tally.unread.push(Unread::at("f", 3, why));
             let bytes = encode(&tally).unwrap();
+            let read = by_lines(&bytes[..], bytes.len() as u64).unwrap();
+            prop_assert_eq!(read.as_ref(), Some(&tally));
             prop_assert_eq!(decode(Path::new("x"), &bytes).unwrap(), tally);
+        }
+
+        #[test]
+        fn reading_by_lines_takes_nothing_that_is_no_json(at in 0_usize..2000, byte in any::<u8>()) {
+            let packages = vec![Package::new(System::Dpkg, "a", "1"), Package::new(System::Dpkg, "b", "1")];
+            let mut bytes = encode(&tally(packages)).unwrap();
+            let at = at % bytes.len();
+            bytes[at] = byte;
+            if let Some(read) = by_lines(&bytes[..], 0).unwrap() {
+                prop_assert_eq!(decode(Path::new("x"), &bytes).unwrap(), read);
+            }
         }
 
         #[test]
@@ -218,6 +331,7 @@ mod tests {
             let bytes = encode(&tally(vec![Package::new(System::Dpkg, "a", "1")])).unwrap();
             let cut = cut.min(bytes.len() - 2);
             prop_assert!(decode(Path::new("x"), &bytes[..cut]).is_err());
+            prop_assert!(by_lines(&bytes[..cut], 0).unwrap().is_none());
         }
     }
 }

@@ -1,5 +1,5 @@
-use crate::codec::{Earlier, decode_earlier};
-use crate::{ENDING, ShelfError, decode, encode};
+use crate::codec::{Earlier, read_earlier};
+use crate::{ENDING, ShelfError, encode, read_tally};
 use std::fs;
 use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
@@ -87,10 +87,11 @@ impl Shelf {
     /// [`ShelfError::Unknown`] when the handle is not there, else what is wrong with its file.
     pub fn get(&self, handle: &str) -> Result<Tally, ShelfError> {
         let path = self.file(handle);
-        match fs::read(&path) {
-            Ok(bytes) => decode(&path, &bytes),
-            Err(error) if error.kind() == ErrorKind::NotFound => Err(self.unknown(handle)),
-            Err(error) => Err(ShelfError::io(path, error)),
+        match read_tally(&path) {
+            Err(ShelfError::Io { source, .. }) if source.kind() == ErrorKind::NotFound => {
+                Err(self.unknown(handle))
+            }
+            other => other,
         }
     }
 
@@ -111,7 +112,7 @@ impl Shelf {
             let handle = if number == 1 { natural.clone() } else { format!("{natural}-{number}") };
             tally.label.handle = handle.as_str().into();
             let path = self.file(&handle);
-            let earlier = fs::read(&path).ok().and_then(|bytes| decode_earlier(&bytes));
+            let earlier = read_earlier(&path);
             let same_source = |earlier: &Earlier| {
                 (&earlier.taken.from, &earlier.taken.layer) == (&tally.taken.from, &tally.taken.layer)
             };

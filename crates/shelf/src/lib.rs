@@ -7,7 +7,7 @@ mod codec;
 mod error;
 mod folder;
 
-pub use codec::{decode, encode};
+pub use codec::{decode, encode, read_tally};
 pub use error::ShelfError;
 pub use folder::{Put, Shelf, Shelved, write_atomically};
 

@@ -1,5 +1,6 @@
+use crate::bytes::OnDisk;
 use crate::path::{Step, resolve};
-use crate::{Entry, Node, NodeKind, Tree, TreeError, Why};
+use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
 use rustix::fs::{AtFlags, CWD, Dir, FileType, Mode, OFlags, ResolveFlags, Stat};
 use rustix::io::Errno;
 use std::ffi::{OsStr, OsString};
@@ -61,6 +62,16 @@ impl Folder {
             // A link at the end that must not be followed: only `PATH` gets hold of it.
             Err(error) => Err(TreeError::io(path, error.into())),
         }
+    }
+
+    /// A regular file and its size.
+    fn open_file(&self, path: &Path) -> Result<(File, u64), TreeError> {
+        let file = self.open_at(path, READING)?;
+        let stat = rustix::fs::fstat(&file).map_err(|e| TreeError::io(path, e.into()))?;
+        if kind_of(&stat) != NodeKind::File {
+            return Err(TreeError::new(path, Why::NotAFile));
+        }
+        Ok((File::from(file), u64::try_from(stat.st_size).unwrap_or(0)))
     }
 
     fn open_stepwise(&self, path: &Path, flags: OFlags) -> Result<OwnedFd, TreeError> {
@@ -190,19 +201,19 @@ impl Tree for Folder {
         Ok(entries)
     }
 
+    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+        let (file, length) = self.open_file(path)?;
+        Ok(Box::new(OnDisk { file, length }))
+    }
+
     fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
-        let file = self.open_at(path, READING)?;
-        let stat = rustix::fs::fstat(&file).map_err(|e| TreeError::io(path, e.into()))?;
-        if kind_of(&stat) != NodeKind::File {
-            return Err(TreeError::new(path, Why::NotAFile));
-        }
-        let size = u64::try_from(stat.st_size).unwrap_or(0);
+        let (file, size) = self.open_file(path)?;
         if size > limit {
             return Err(TreeError::new(path, Why::TooLarge { limit }));
         }
         let expected = usize::try_from(size).unwrap_or(0);
         // Files under /proc state no size; a growing file is cut at the limit.
-        let mut file = File::from(file).take(limit.saturating_add(1));
+        let mut file = file.take(limit.saturating_add(1));
         let read = read_expected(&mut file, expected, buffer);
         let read = read.and_then(|whole| if whole { Ok(0) } else { file.read_to_end(buffer) });
         read.map_err(|e| TreeError::io(path, e))?;

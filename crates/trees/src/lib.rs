@@ -6,12 +6,14 @@
 //! - a path is resolved inside the root: an absolute link starts at the root, `..` stops there, loops end in an error;
 //! - nothing is executed, mounted or written, and a file larger than the caller's limit is refused, not read.
 
+mod bytes;
 mod error;
 mod folder;
 mod memory;
 mod path;
 mod tree;
 
+pub use bytes::Bytes;
 pub use error::{TreeError, Why};
 pub use folder::Folder;
 pub use memory::Memory;

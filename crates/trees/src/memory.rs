@@ -1,7 +1,8 @@
 use crate::path::{Step, resolve};
-use crate::{Entry, Node, NodeKind, Tree, TreeError, Why};
+use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// A tree in memory, for tests and for archives that were unpacked there.
 #[derive(Debug, Default, Clone)]
@@ -12,7 +13,7 @@ pub struct Memory {
 #[derive(Debug, Clone)]
 enum Held {
     Folder,
-    File(Vec<u8>),
+    File(Arc<[u8]>),
     Link(PathBuf),
 }
 
@@ -25,7 +26,7 @@ impl Memory {
     /// Adds a file and the folders above it; the path is taken literally below the root.
     #[must_use]
     pub fn file(mut self, path: impl AsRef<Path>, content: impl Into<Vec<u8>>) -> Self {
-        self.insert(path.as_ref(), Held::File(content.into()));
+        self.insert(path.as_ref(), Held::File(content.into().into()));
         self
     }
 
@@ -109,6 +110,13 @@ impl Tree for Memory {
         buffer.clear();
         buffer.extend_from_slice(content);
         Ok(())
+    }
+
+    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+        match self.held(path, true)? {
+            (_, Held::File(content)) => Ok(Box::new(Arc::clone(content))),
+            _ => Err(TreeError::new(path, Why::NotAFile)),
+        }
     }
 
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {

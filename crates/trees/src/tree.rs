@@ -1,4 +1,4 @@
-use crate::{FILE_LIMIT, TreeError};
+use crate::{Bytes, FILE_LIMIT, TreeError};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
@@ -56,6 +56,12 @@ pub trait Tree: Send + Sync {
     /// # Errors
     /// When it is not a regular file, can't be read, or is larger than `limit` bytes.
     fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError>;
+
+    /// Opens a regular file of any size, to be read in pieces.
+    ///
+    /// # Errors
+    /// When it is not a regular file, or can't be opened.
+    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError>;
 
     /// The target of a link, as it is written there.
     ///

@@ -127,29 +127,47 @@ impl KindRules {
     /// Gives every package its kind and the reason. `traits` has one set a package, in the same order; none where the
     /// files of a package are not known.
     pub fn apply(&self, packages: &mut [Package], traits: &[Option<Traits>], launchers: &[Launcher]) {
+        let ready = self.ready(launchers);
+        for (i, package) in packages.iter_mut().enumerate() {
+            ready.classify(package, traits.get(i).copied().flatten());
+        }
+    }
+
+    /// The rules made ready to be held against many packages, with what the launchers show of them.
+    pub fn ready<'r>(&'r self, launchers: &'r [Launcher]) -> ReadyKinds<'r> {
         let mut shown: FxHashMap<&PackageRef, Shown> = FxHashMap::default();
         for launcher in launchers.iter().filter(|launcher| launcher.shown) {
             if let Some(package) = &launcher.package {
                 shown.entry(package).or_default().add(launcher);
             }
         }
-        let compiled: Vec<Compiled<'_>> = self.rule.iter().map(Compiled::of).collect();
-        let nothing = Shown::default();
-        for (i, package) in packages.iter_mut().enumerate() {
-            if package.system.is_sandbox() && package.kind != Kind::Unknown {
-                continue;
-            }
-            let traits = traits.get(i).copied().flatten();
-            let shown = shown.get(&package.reference()).unwrap_or(&nothing);
-            let summary = package.summary.to_lowercase();
-            let fired = compiled
-                .iter()
-                .find_map(|rule| Some((rule.rule.kind, rule.fires(package, &summary, traits, shown)?)));
-            (package.kind, package.kind_because) = match fired {
-                Some((kind, because)) => (kind, because),
-                None => (Kind::Unknown, "no rule fired".into()),
-            };
+        ReadyKinds { rules: self.rule.iter().map(Compiled::of).collect(), shown, nothing: Shown::default() }
+    }
+}
+
+/// [`KindRules`] made ready; packages may be classified by many threads at once.
+pub struct ReadyKinds<'r> {
+    rules: Vec<Compiled<'r>>,
+    shown: FxHashMap<&'r PackageRef, Shown>,
+    nothing: Shown,
+}
+
+impl ReadyKinds<'_> {
+    /// Gives a package its kind and the reason. A sandbox's reader may have known better, and is left in peace.
+    pub fn classify(&self, package: &mut Package, traits: Option<Traits>) {
+        if package.system.is_sandbox() && package.kind != Kind::Unknown {
+            return;
         }
+        let shown = self.shown.get(&package.reference()).unwrap_or(&self.nothing);
+        let summary = package.summary.to_lowercase();
+        let fired = self
+            .rules
+            .iter()
+            .find_map(|rule| Some((rule.rule.kind, rule.fires(package, &summary, traits, shown)?)));
+        (package.kind, package.kind_because) = match fired {
+            Some((kind, because)) => (kind, because),
+            None => (Kind::Unknown, "no rule fired".into()),
+        };
     }
 }
 

@@ -7,7 +7,7 @@ mod pattern;
 mod roles;
 mod traits;
 
-pub use kinds::{KindRules, fold_companions};
+pub use kinds::{KindRules, ReadyKinds, fold_companions};
 pub use menu::{main_category, menu_of};
 pub use parts::{FoundPart, PartRules, PartWay, Probe, ProbeKind, Probes, RulesError};
 pub use pattern::{Matcher, Pattern, matches};

@@ -89,6 +89,26 @@ pub struct Matcher<'p> {
     prefixes: Vec<&'p str>,
     suffixes: Vec<&'p str>,
     others: Vec<&'p str>,
+    /// First bytes that a prefix or another pattern can begin with, and last bytes of suffixes.
+    firsts: Bytes,
+    lasts: Bytes,
+}
+
+/// A set of bytes.
+#[derive(Debug, Clone, Copy, Default)]
+struct Bytes([u64; 4]);
+
+impl Bytes {
+    fn add(&mut self, byte: Option<&u8>) {
+        match byte {
+            Some(byte) => self.0[usize::from(byte >> 6)] |= 1 << (byte & 63),
+            None => *self = Self([u64::MAX; 4]),
+        }
+    }
+
+    const fn has(self, byte: u8) -> bool {
+        self.0[(byte >> 6) as usize] & 1 << (byte & 63) != 0
+    }
 }
 
 impl<'p> Matcher<'p> {
@@ -99,9 +119,19 @@ impl<'p> Matcher<'p> {
         for alternative in pattern.split('|') {
             match (alternative.strip_suffix('*'), alternative.strip_prefix('*')) {
                 _ if plain(alternative) => _ = matcher.exact.insert(alternative),
-                (Some(prefix), _) if plain(prefix) => matcher.prefixes.push(prefix),
-                (_, Some(suffix)) if plain(suffix) => matcher.suffixes.push(suffix),
-                _ => matcher.others.push(alternative),
+                (Some(prefix), _) if plain(prefix) => {
+                    matcher.firsts.add(prefix.as_bytes().first());
+                    matcher.prefixes.push(prefix);
+                }
+                (_, Some(suffix)) if plain(suffix) => {
+                    matcher.lasts.add(suffix.as_bytes().last());
+                    matcher.suffixes.push(suffix);
+                }
+                _ => {
+                    let first = alternative.as_bytes().first().filter(|first| !b"*?#".contains(first));
+                    matcher.firsts.add(first);
+                    matcher.others.push(alternative);
+                }
             }
         }
         matcher
@@ -109,10 +139,20 @@ impl<'p> Matcher<'p> {
 
     /// Whether a name matches one alternative.
     pub fn is_match(&self, name: &str) -> bool {
-        self.exact.contains(name)
-            || self.prefixes.iter().any(|prefix| name.starts_with(prefix))
-            || self.suffixes.iter().any(|suffix| name.ends_with(suffix))
-            || self.others.iter().any(|other| glob(other.as_bytes(), name.as_bytes()))
+        let bytes = name.as_bytes();
+        let (Some(first), Some(last)) = (bytes.first(), bytes.last()) else { return self.matches_nothing() };
+        (!self.exact.is_empty() && self.exact.contains(name))
+            || (self.firsts.has(*first)
+                && (self.prefixes.iter().any(|prefix| name.starts_with(prefix))
+                    || self.others.iter().any(|other| glob(other.as_bytes(), bytes))))
+            || (self.lasts.has(*last) && self.suffixes.iter().any(|suffix| name.ends_with(suffix)))
+    }
+
+    /// Whether the empty name matches.
+    fn matches_nothing(&self) -> bool {
+        self.exact.contains("")
+            || self.prefixes.iter().chain(&self.suffixes).any(|fixed| fixed.is_empty())
+            || self.others.iter().any(|other| glob(other.as_bytes(), b""))
     }
 }
 

@@ -234,6 +234,33 @@ impl Tally {
         self.packages.iter().filter(|package| package.is_present())
     }
 
+    /// Everything but the packages, which make up most of a tally: who writes them apart needs no copy of them.
+    #[must_use]
+    pub fn without_packages(&self) -> Self {
+        Self {
+            tally: self.tally,
+            program: self.program.clone(),
+            taken: self.taken.clone(),
+            label: self.label.clone(),
+            install_day: self.install_day.clone(),
+            packages: Vec::new(),
+            launchers: self.launchers.clone(),
+            applications: self.applications.clone(),
+            defaults: self.defaults.clone(),
+            parts: self.parts.clone(),
+            repositories: self.repositories.clone(),
+            startup: self.startup.clone(),
+            looks: self.looks.clone(),
+            storage: self.storage.clone(),
+            readings: self.readings.clone(),
+            notes: self.notes.clone(),
+            oddities: self.oddities.clone(),
+            unread: self.unread.clone(),
+            missing_facts: self.missing_facts.clone(),
+            counts: self.counts.clone(),
+        }
+    }
+
     /// Whether the source could not tell this fact.
     pub fn lacks(&self, fact: MissingFact) -> bool {
         self.missing_facts.contains(&fact)

@@ -21,13 +21,45 @@ pub struct PackageFacts {
     pub native_arch: Option<smol_str::SmolStr>,
 }
 
-/// The repositories of a package system.
+/// The repositories of a package system, and what they say of the packages.
 #[derive(Debug, Default)]
 pub struct RepositoryFacts {
     /// Repositories, in the order of their files.
     pub repositories: Vec<Repository>,
+    /// Where each package came from, in the order of the packages; empty where no lists were there to tell.
+    pub origins: Vec<Origin>,
     /// What could not be read.
     pub unread: Vec<Unread>,
+}
+
+/// Where a package stands in the lists of the repositories.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Origin {
+    /// Whether any version of it stands in any list.
+    pub known: bool,
+    /// The first repository, by position, that has just this version, and what it says of the download size.
+    pub exact: Option<(usize, Option<u64>)>,
+}
+
+impl RepositoryFacts {
+    /// Writes into the packages of `system` where they came from, and how many into each repository that is asked.
+    pub fn place(&mut self, system: System, packages: &mut [Package]) {
+        if self.origins.is_empty() {
+            return;
+        }
+        let mut counts = vec![0_u32; self.repositories.len()];
+        for (package, origin) in packages.iter_mut().zip(&self.origins).filter(|(p, _)| p.system == system) {
+            package.in_no_repository = package.is_present() && !origin.known;
+            if let Some((at, size)) = origin.exact {
+                counts[at] += 1;
+                package.repository = Some(self.repositories[at].name.clone());
+                package.download_bytes = size;
+            }
+        }
+        for (repository, count) in self.repositories.iter_mut().zip(counts).filter(|(r, _)| r.enabled) {
+            repository.packages = Some(count);
+        }
+    }
 }
 
 /// A package system that can be read from a tree.
@@ -48,8 +80,8 @@ pub trait PackageSystem: Sync {
     /// package show of it.
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners;
 
-    /// Reads the configured repositories, and fills in where the packages of this system came from.
-    fn repositories(&self, tree: &dyn Tree, packages: &mut [Package], label: &Label) -> RepositoryFacts;
+    /// Reads the configured repositories, and finds where the packages of this system came from.
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts;
 }
 
 /// Every system that can be read, in the order that they are asked.

@@ -70,7 +70,7 @@ impl PackageSystem for Dpkg {
         lists::survey(tree, packages, wanted)
     }
 
-    fn repositories(&self, tree: &dyn Tree, packages: &mut [Package], label: &Label) -> RepositoryFacts {
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
         sources::read(tree, packages, label)
     }
 }

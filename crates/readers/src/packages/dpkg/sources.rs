@@ -1,17 +1,19 @@
 //! Repositories by sources.list(5), and which packages came from which by the lists that apt keeps.
 
 use super::control::stanzas;
-use crate::packages::RepositoryFacts;
+use crate::packages::{Origin, RepositoryFacts};
 use crate::text::{filled, lines, name_text, text};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
+use std::ops::Range;
+use std::path::Path;
 use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread, slug};
-use tally_trees::Tree;
+use tally_trees::{Bytes, FILE_LIMIT, Tree};
 
 const LISTS: &str = "var/lib/apt/lists";
 
-/// Reads the configured repositories, and fills in origin and download size of the packages.
-pub(super) fn read(tree: &dyn Tree, packages: &mut [Package], label: &Label) -> RepositoryFacts {
+/// Reads the configured repositories, and finds origin and download size of the packages.
+pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
     let mut facts = RepositoryFacts::default();
     configured(tree, &mut facts);
     let files: Vec<Text> = tree.names(LISTS).iter().map(|entry| name_text(&entry.name)).collect();
@@ -26,8 +28,7 @@ pub(super) fn read(tree: &dyn Tree, packages: &mut [Package], label: &Label) -> 
     if lists.is_empty() {
         return facts;
     }
-    let origins = origins(tree, packages, &lists, &mut facts.unread);
-    apply(packages, origins, &mut facts.repositories);
+    facts.origins = origins(tree, packages, &lists, &mut facts.unread);
     facts
 }
 
@@ -229,15 +230,6 @@ fn name_it(tree: &dyn Tree, repository: &mut Repository, files: &[Text], label: 
 /// A package that a list names: its position, the repository, and when the version is the same what it is to download.
 type Named = (usize, usize, Option<Option<u64>>);
 
-/// Where a package stands in the lists.
-#[derive(Debug, Clone, Copy, Default)]
-struct Origin {
-    /// Whether any version of it stands in any list.
-    known: bool,
-    /// The first repository that has just this version, and what it says of the download size.
-    exact: Option<(usize, Option<u64>)>,
-}
-
 fn origins(
     tree: &dyn Tree,
     packages: &[Package],
@@ -254,8 +246,9 @@ fn origins(
         .par_iter()
         .map(|(repository, file)| {
             let path = format!("{LISTS}/{file}");
-            let bytes = tree.read(&path).map_err(|error| Unread::whole(path, error.why.to_string()))?;
-            Ok(scan(*repository, &bytes, packages, &by_name))
+            let list =
+                tree.open(Path::new(&path)).map_err(|e| Unread::whole(path.as_str(), e.why.to_string()))?;
+            scan_list(&*list, *repository, packages, &by_name).map_err(|e| Unread::whole(path, e.to_string()))
         })
         .collect();
     let mut origins = vec![Origin::default(); packages.len()];
@@ -278,22 +271,110 @@ fn origins(
     origins
 }
 
+/// So much of a list is looked at by one thread, and so much of that held in memory at a time: lists are long, and
+/// whatever is not installed need not be kept.
+const SHARE: u64 = 8 << 20;
+const PIECE: usize = 256 << 10;
+
+/// Goes through a list of any length, in shares that all cores take.
+fn scan_list(
+    list: &dyn Bytes,
+    repository: usize,
+    packages: &[Package],
+    by_name: &FxHashMap<&[u8], Vec<usize>>,
+) -> std::io::Result<Vec<Named>> {
+    let found: Vec<Vec<Named>> = shares(list, SHARE)?
+        .into_par_iter()
+        .map(|share| {
+            let mut found = Vec::new();
+            each_piece(list, share, PIECE, |piece| scan(repository, piece, packages, by_name, &mut found))?;
+            Ok(found)
+        })
+        .collect::<std::io::Result<_>>()?;
+    Ok(found.concat())
+}
+
+/// Cuts a list in shares of about that length, between stanzas.
+fn shares(list: &dyn Bytes, length: u64) -> std::io::Result<Vec<Range<u64>>> {
+    let mut shares = Vec::new();
+    let mut start = 0;
+    while start < list.len() {
+        let end = next_stanza(list, start.saturating_add(length))?;
+        shares.push(start..end);
+        start = end;
+    }
+    Ok(shares)
+}
+
+/// Where the first stanza begins that has an empty line ahead of it at or after an offset; the end, if none does.
+fn next_stanza(list: &dyn Bytes, mut offset: u64) -> std::io::Result<u64> {
+    let mut block = [0; 4096];
+    while offset < list.len() {
+        let read = list.read_at(offset, &mut block)?;
+        if let Some(at) = memchr::memmem::find(&block[..read], b"\n\n") {
+            return Ok(offset + at as u64 + 2);
+        }
+        if read < 2 {
+            break;
+        }
+        // The two line ends may lie in two blocks.
+        offset += read as u64 - 1;
+    }
+    Ok(list.len())
+}
+
+/// Shows a share piece by piece, whole stanzas in each.
+fn each_piece(
+    list: &dyn Bytes,
+    share: Range<u64>,
+    length: usize,
+    mut visit: impl FnMut(&[u8]),
+) -> std::io::Result<()> {
+    let mut buffer = vec![0; length];
+    let (mut offset, mut kept) = (share.start, 0);
+    loop {
+        let wanted = usize::try_from(share.end - offset).unwrap_or(usize::MAX).min(buffer.len() - kept);
+        let read = list.read_at(offset, &mut buffer[kept..kept + wanted])?;
+        offset += read as u64;
+        let filled = kept + read;
+        let at_end = read < wanted || offset == share.end;
+        let last = memchr::memmem::rfind(&buffer[..filled], b"\n\n");
+        let cut = if at_end { filled } else { last.map_or(0, |at| at + 2) };
+        visit(&buffer[..cut]);
+        if at_end {
+            return Ok(());
+        }
+        buffer.copy_within(cut..filled, 0);
+        kept = filled - cut;
+        if kept == buffer.len() {
+            // A stanza longer than a piece: room for more of it, up to what any file may hold.
+            if kept as u64 >= FILE_LIMIT {
+                return Err(std::io::Error::other("a stanza is longer than any file that is read"));
+            }
+            buffer.resize(kept * 2, 0);
+        }
+    }
+}
+
 /// The installed packages that a list holds: package, repository, and when the version is the same the download size.
 fn scan(
     repository: usize,
     bytes: &[u8],
     packages: &[Package],
     by_name: &FxHashMap<&[u8], Vec<usize>>,
-) -> Vec<Named> {
-    let mut found = Vec::new();
-    for stanza in stanzas(bytes, 1) {
+    found: &mut Vec<Named>,
+) {
+    let divider = memchr::memmem::Finder::new(b"\n\n");
+    let ends = divider.find_iter(bytes).map(|at| at + 2).chain([bytes.len()]);
+    let mut start = 0;
+    for end in ends {
+        let bytes = &bytes[start..end];
+        start = end;
         // The name comes first in every list that apt writes; whatever is not installed needs no second look.
-        let Some(first) = stanza.fields().next() else { continue };
-        let Some(installed) =
-            (first.name == Some(b"Package")).then(|| by_name.get(first.first_line())).flatten()
-        else {
-            continue;
-        };
+        let Some(first) = bytes.trim_ascii_start().strip_prefix(b"Package: ") else { continue };
+        let name = &first[..memchr::memchr(b'\n', first).unwrap_or(first.len())];
+        let Some(installed) = by_name.get(name.trim_ascii()) else { continue };
+        let Some(stanza) = stanzas(bytes, 1).next() else { continue };
         let (mut version, mut arch, mut size) = (&b""[..], &b""[..], None);
         for field in stanza.fields() {
             match field.name {
@@ -310,22 +391,6 @@ fn scan(
             let exact = same_arch && packages[*package].version.as_bytes() == version;
             found.push((*package, repository, exact.then_some(size)));
         }
-    }
-    found
-}
-
-fn apply(packages: &mut [Package], origins: Vec<Origin>, repositories: &mut [Repository]) {
-    let mut counts = vec![0_u32; repositories.len()];
-    for (package, origin) in packages.iter_mut().zip(origins).filter(|(p, _)| p.system == System::Dpkg) {
-        package.in_no_repository = package.is_present() && !origin.known;
-        if let Some((at, size)) = origin.exact {
-            counts[at] += 1;
-            package.repository = Some(repositories[at].name.clone());
-            package.download_bytes = size;
-        }
-    }
-    for (repository, count) in repositories.iter_mut().zip(counts).filter(|(r, _)| r.enabled) {
-        repository.packages = Some(count);
     }
 }
 
@@ -358,7 +423,8 @@ mod tests {
             package.arch = "amd64".into();
             package
         });
-        let facts = read(&tree as &dyn Tree, &mut packages, &label());
+        let mut facts = read(&tree as &dyn Tree, &packages, &label());
+        facts.place(System::Dpkg, &mut packages);
         let said: Vec<String> = facts
             .repositories
             .iter()
@@ -385,9 +451,30 @@ mod tests {
 
     proptest! {
         #[test]
+        fn every_stanza_is_shown_once_however_a_list_is_cut(
+            stanzas_of in prop::collection::vec(0_usize..9, 0..12), share in 1_u64..40, piece in 1_usize..20
+        ) {
+            let whole: String =
+                stanzas_of.iter().enumerate().map(|(i, n)| format!("P: {i}\n{}\n", "x\n".repeat(*n))).collect();
+            let list: std::sync::Arc<[u8]> = whole.as_bytes().into();
+            let list: &dyn Bytes = &list;
+            let mut seen = Vec::new();
+            for share in shares(list, share).unwrap() {
+                each_piece(list, share, piece, |piece| {
+                    for stanza in stanzas(piece, 1) {
+                        seen.push(stanza.fields().count());
+                    }
+                })
+                .unwrap();
+            }
+            let expected: Vec<usize> = stanzas_of.iter().map(|n| n + 1).collect();
+            prop_assert_eq!(seen, expected);
+        }
+
+        #[test]
         fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..160)) {
             let tree = Memory::new().file("etc/apt/sources.list", bytes.clone()).file("etc/apt/sources.list.d/x.sources", bytes);
-            read(&tree as &dyn Tree, &mut [], &label());
+            read(&tree as &dyn Tree, &[], &label());
         }
     }
 }

@@ -1,0 +1,76 @@
+use std::fs::File;
+use std::io;
+use std::os::unix::fs::FileExt;
+use std::sync::Arc;
+
+/// A run of bytes that is read in pieces, from wherever one likes and by many threads at once: a large file of a tree,
+/// or an image that holds a tree of its own.
+pub trait Bytes: Send + Sync {
+    /// Length in bytes.
+    fn len(&self) -> u64;
+
+    /// Reads from an offset, and returns how many bytes were read: fewer than asked for only at the end.
+    ///
+    /// # Errors
+    /// When the medium can't be read there.
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize>;
+
+    /// Whether there is nothing to read.
+    fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+}
+
+impl dyn Bytes + '_ {
+    /// Exactly `length` bytes from an offset.
+    ///
+    /// # Errors
+    /// As [`Bytes::read_at`], and when the end comes first; nothing is allocated for a length that can't be met.
+    pub fn exactly(&self, offset: u64, length: usize) -> io::Result<Vec<u8>> {
+        let end = offset.checked_add(length as u64).filter(|end| *end <= self.len());
+        if end.is_none() {
+            return Err(io::ErrorKind::UnexpectedEof.into());
+        }
+        let mut buffer = vec![0; length];
+        let read = self.read_at(offset, &mut buffer)?;
+        if read == length { Ok(buffer) } else { Err(io::ErrorKind::UnexpectedEof.into()) }
+    }
+}
+
+/// A file on disk; its length is what it was when it was opened.
+pub(crate) struct OnDisk {
+    pub(crate) file: File,
+    pub(crate) length: u64,
+}
+
+impl Bytes for OnDisk {
+    fn len(&self) -> u64 {
+        self.length
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let mut read = 0;
+        while read < buffer.len() {
+            match self.file.read_at(&mut buffer[read..], offset + read as u64) {
+                Ok(0) => break,
+                Ok(n) => read += n,
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                Err(error) => return Err(error),
+            }
+        }
+        Ok(read)
+    }
+}
+
+impl Bytes for Arc<[u8]> {
+    fn len(&self) -> u64 {
+        self.as_ref().len() as u64
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let rest = usize::try_from(offset).ok().and_then(|at| self.get(at..)).unwrap_or_default();
+        let read = rest.len().min(buffer.len());
+        buffer[..read].copy_from_slice(&rest[..read]);
+        Ok(read)
+    }
+}
