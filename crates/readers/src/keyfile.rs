@@ -63,6 +63,11 @@ impl KeyFile {
 }
 
 impl Group {
+    /// What stands between the brackets.
+    pub(crate) fn name(&self) -> &str {
+        &self.name
+    }
+
     /// The raw value of the first entry with that key; `None` when absent or empty.
     pub(crate) fn get(&self, key: &str) -> Option<&SmolStr> {
         self.entries.iter().find(|(k, _)| k == key).map(|(_, value)| value).filter(|value| !value.is_empty())

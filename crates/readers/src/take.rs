@@ -46,8 +46,9 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     if systems.is_empty() && !label.found {
         return Err(TakeError::NoInstall);
     }
-    let (found, menu) = rayon::join(|| read_systems(tree, &systems), || Menu::read(tree));
+    let (mut found, mut menu) = rayon::join(|| read_systems(tree, &systems), || Menu::read(tree));
     let mut tally = Tally::new(options.program, options.taken, label.label.clone());
+    menu.embed(&mut found);
     collect(&mut tally, label, found, &options.overrides);
     let (owned, repositories) = rayon::join(
         || own(tree, &systems, &tally.packages, &menu),
@@ -82,6 +83,15 @@ impl Menu {
         let desktops = sessions::current_desktops(&looks.sessions, looks.default_session.as_deref());
         let launchers = launchers::read(tree, &desktops);
         Self { launchers, startup: startup::read(tree, &desktops), looks }
+    }
+
+    /// Adds the launchers that package systems found inside packages.
+    fn embed(&mut self, found: &mut [PackageFacts]) {
+        let desktops =
+            sessions::current_desktops(&self.looks.sessions, self.looks.default_session.as_deref());
+        for facts in found {
+            self.launchers.embed(std::mem::take(&mut facts.embedded), &desktops);
+        }
     }
 
     /// Every file whose owner is asked for.
@@ -153,12 +163,20 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
     }
     tally.launchers = menu.launchers.launchers;
     for launcher in &mut tally.launchers {
-        let owner =
-            owners.of(&wanted, launcher.evidence.file.as_bytes()).and_then(|at| tally.packages.get(at));
+        let owner = match &launcher.package {
+            Some(known) => tally.packages.iter().find(|package| package.reference() == *known),
+            None => {
+                owners.of(&wanted, launcher.evidence.file.as_bytes()).and_then(|at| tally.packages.get(at))
+            }
+        };
         if let Some(owner) = owner {
             launcher.package = Some(owner.reference());
             launcher.version = Some(owner.upstream_version.clone());
             launcher.format = Some(owner.system);
+            // What a sandbox brings lies inside it; the command of its launcher is only the way in.
+            if owner.system.is_sandbox() {
+                launcher.program_present = Some(true);
+            }
         }
     }
     tally.unread.extend(owners.unread);

@@ -18,6 +18,12 @@ pub(crate) fn name_text(name: &OsStr) -> SmolStr {
     text(name.as_bytes())
 }
 
+/// Seconds since 1970 as RFC 3339 UTC; none for the first year, which stands for times that nobody set.
+pub(crate) fn time_text(seconds: i64) -> Option<SmolStr> {
+    let time = jiff::Timestamp::from_second(seconds).ok().filter(|_| seconds > 365 * 86_400)?;
+    Some(SmolStr::from(time.to_string()))
+}
+
 /// `Some` unless empty.
 pub(crate) fn filled(value: SmolStr) -> Option<SmolStr> {
     (!value.is_empty()).then_some(value)

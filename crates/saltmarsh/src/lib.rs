@@ -7,6 +7,7 @@ mod build;
 mod error;
 mod world;
 
+pub use build::squashfs;
 pub use error::WorldError;
 pub use world::{Install, World};
 

@@ -11,13 +11,17 @@ mod error;
 mod folder;
 mod memory;
 mod path;
+mod squashfs;
 mod tree;
+mod window;
 
 pub use bytes::Bytes;
 pub use error::{TreeError, Why};
 pub use folder::Folder;
 pub use memory::Memory;
+pub use squashfs::Squashfs;
 pub use tree::{Entry, Node, NodeKind, Tree};
+pub use window::Window;
 
 /// The largest file that a reader asks for whole, unless it says otherwise: 256 MiB.
 pub const FILE_LIMIT: u64 = 256 << 20;

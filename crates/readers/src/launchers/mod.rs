@@ -3,13 +3,14 @@
 mod exec;
 
 use crate::keyfile::{Group, KeyFile};
+use crate::packages::Embedded;
 use crate::text::{filled, name_text};
 use exec::Exec;
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use std::path::PathBuf;
 use tally_core::knowledge::menu_of;
-use tally_core::model::{Does, Evidence, Launcher, Menu, System, Text, Unread};
+use tally_core::model::{Does, Evidence, Launcher, Menu, PackageRef, System, Text, Unread};
 use tally_trees::{NodeKind, Tree};
 
 /// Folders of launchers, those that win first. A file of the same ID in a later folder is shadowed.
@@ -79,6 +80,28 @@ pub fn read(tree: &dyn Tree, desktops: &[Text]) -> LauncherFacts {
     facts
 }
 
+impl LauncherFacts {
+    /// Adds the launchers that lie inside packages, unless the menu has one of that ID already: what a sandbox exports
+    /// when it is set up is the same launcher once more. Its program is not looked for: it lies in the package too.
+    pub fn embed(&mut self, embedded: Vec<Embedded>, desktops: &[Text]) {
+        for Embedded { id, file, bytes, owner, system } in embedded {
+            if self.launchers.iter().any(|launcher| launcher.id == id) {
+                continue;
+            }
+            let mut parsed = KeyFile::parse(&file, &bytes);
+            self.unread.append(&mut parsed.unread);
+            let Some(group) = parsed.group("Desktop Entry") else {
+                self.unread.push(Unread::whole(file, "has no group `[Desktop Entry]`"));
+                continue;
+            };
+            let mut launcher = launcher(&id, &file, group, desktops, &Programs::untold());
+            launcher.package = Some(PackageRef::new(system, &owner));
+            launcher.format = Some(system);
+            self.launchers.push(launcher);
+        }
+    }
+}
+
 fn homes(tree: &dyn Tree) -> Vec<PathBuf> {
     let folders = tree.names("home").into_iter().filter(|entry| entry.kind == NodeKind::Folder);
     folders.map(|entry| PathBuf::from("home").join(entry.name).join(".local/share/applications")).collect()
@@ -107,25 +130,28 @@ fn collect(
 
 /// Which programs a tree holds.
 struct Programs<'t> {
-    tree: &'t dyn Tree,
+    tree: Option<&'t dyn Tree>,
     known: bool,
 }
 
 impl<'t> Programs<'t> {
     /// A tree with no shell in it holds no programs (a collection of databases and launchers does not).
     fn of(tree: &'t dyn Tree) -> Self {
-        Self { tree, known: tree.exists("bin/sh") || tree.exists("usr/bin/env") }
+        Self { tree: Some(tree), known: tree.exists("bin/sh") || tree.exists("usr/bin/env") }
+    }
+
+    /// Nothing is known of programs.
+    const fn untold() -> Self {
+        Self { tree: None, known: false }
     }
 
     /// Whether a command is there; `None` when the tree can't tell.
     fn has(&self, command: &str) -> Option<bool> {
-        if !self.known {
-            return None;
-        }
+        let tree = self.tree.filter(|_| self.known)?;
         Some(if command.contains('/') {
-            self.tree.exists(command)
+            tree.exists(command)
         } else {
-            PROGRAM_FOLDERS.iter().any(|folder| self.tree.exists(format!("{folder}/{command}")))
+            PROGRAM_FOLDERS.iter().any(|folder| tree.exists(format!("{folder}/{command}")))
         })
     }
 }

@@ -1,11 +1,14 @@
 //! Package systems: one module each, one trait, one registry.
 
+pub mod appimage;
 pub mod dpkg;
+pub mod flatpak;
 mod owners;
+pub mod snap;
 
 pub use owners::{Owners, Wanted, each_folder, split_folder};
 
-use tally_core::model::{Label, MissingFact, Package, Repository, System, Unread};
+use tally_core::model::{Label, MissingFact, Package, Repository, System, Text, Unread};
 use tally_trees::Tree;
 
 /// What a package system says of an install.
@@ -19,6 +22,23 @@ pub struct PackageFacts {
     pub missing: Vec<MissingFact>,
     /// The architecture that the system counts as its own.
     pub native_arch: Option<smol_str::SmolStr>,
+    /// Launchers that lie inside packages, and not in the folders of the menu.
+    pub embedded: Vec<Embedded>,
+}
+
+/// A launcher inside a package.
+#[derive(Debug, Clone)]
+pub struct Embedded {
+    /// The ID that it has, or would have, in the menu.
+    pub id: Text,
+    /// Its place: the package's file, two slashes, the path inside.
+    pub file: String,
+    /// The desktop entry.
+    pub bytes: Vec<u8>,
+    /// Name of the package.
+    pub owner: Text,
+    /// System of the package.
+    pub system: System,
 }
 
 /// The repositories of a package system, and what they say of the packages.
@@ -85,7 +105,8 @@ pub trait PackageSystem: Sync {
 }
 
 /// Every system that can be read, in the order that they are asked.
-pub static REGISTRY: &[&dyn PackageSystem] = &[&dpkg::Dpkg];
+pub static REGISTRY: &[&dyn PackageSystem] =
+    &[&dpkg::Dpkg, &snap::Snap, &flatpak::Flatpak, &appimage::Appimage];
 
 /// The systems whose databases are in this tree.
 pub fn present(tree: &dyn Tree) -> impl Iterator<Item = &'static dyn PackageSystem> + '_ {

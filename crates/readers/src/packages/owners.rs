@@ -45,6 +45,11 @@ impl Wanted {
         }
     }
 
+    /// Every wanted path in its one spelling, in no stated order.
+    pub fn paths(&self) -> impl Iterator<Item = &[u8]> {
+        self.paths.iter().map(Vec::as_slice)
+    }
+
     /// Whether nothing is asked.
     pub fn is_empty(&self) -> bool {
         self.paths.is_empty()

@@ -1,8 +1,12 @@
 //! Writes an install in its real on-disk format.
 
 mod dpkg;
+mod sandbox;
 mod shape;
+mod squashfs;
 mod system;
+
+pub use squashfs::squashfs;
 
 use crate::{Install, World, WorldError};
 use std::fs;
@@ -44,5 +48,6 @@ pub(crate) fn root(world: &World, install: &Install, folder: &Path) -> Result<()
     let root = Root { folder };
     system::write(&root, install)?;
     let packages = world.shipped(install);
-    dpkg::write(&root, install, &packages)
+    dpkg::write(&root, install, &packages)?;
+    sandbox::write(&root, world, install)
 }

@@ -32,6 +32,60 @@ struct InstallTable {
     install: Vec<Install>,
 }
 
+/// A snap and the installs whose seed has it.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SnapRow {
+    installs: Vec<String>,
+    pub(crate) name: String,
+    pub(crate) version: String,
+    pub(crate) revision: u32,
+    pub(crate) kind: String,
+    #[serde(default)]
+    pub(crate) base: Option<String>,
+    pub(crate) kib: u64,
+    pub(crate) summary: String,
+    #[serde(default)]
+    pub(crate) launcher: Option<[String; 4]>,
+}
+
+/// A flatpak and the installs that have it.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct FlatpakRow {
+    installs: Vec<String>,
+    pub(crate) id: String,
+    pub(crate) sort: String,
+    pub(crate) branch: String,
+    #[serde(default)]
+    pub(crate) version: Option<String>,
+    pub(crate) kib: u64,
+    pub(crate) summary: String,
+    #[serde(default)]
+    pub(crate) runtime: Option<String>,
+    #[serde(default)]
+    pub(crate) launcher: Option<[String; 4]>,
+}
+
+/// An AppImage and the installs that have it.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct AppimageRow {
+    installs: Vec<String>,
+    pub(crate) file: String,
+    pub(crate) id: String,
+    pub(crate) version: String,
+    pub(crate) launcher: [String; 4],
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Sandboxes {
+    snap: Vec<SnapRow>,
+    flatpak: Vec<FlatpakRow>,
+    appimage: Vec<AppimageRow>,
+}
+
 /// What a package declares besides what it needs.
 #[derive(Debug, Clone, Default, Deserialize)]
 #[serde(default, deny_unknown_fields)]
@@ -105,6 +159,7 @@ pub struct World {
     launchers: Vec<LauncherRow>,
     relations: BTreeMap<String, Relations>,
     installs: Vec<Install>,
+    sandboxes: Sandboxes,
 }
 
 impl World {
@@ -121,6 +176,7 @@ impl World {
             launchers: parse::<LauncherTable>(include_str!("launchers.toml"))?.launcher,
             relations: parse::<RelationTable>(include_str!("relations.toml"))?.package,
             installs: parse::<InstallTable>(include_str!("releases.toml"))?.install,
+            sandboxes: parse::<Sandboxes>(include_str!("sandboxes.toml"))?,
         })
     }
 
@@ -132,6 +188,18 @@ impl World {
     /// The install of a short name.
     pub fn install(&self, key: &str) -> Option<&Install> {
         self.installs.iter().find(|install| install.key == key)
+    }
+
+    pub(crate) fn snaps(&self, install: &Install) -> Vec<&SnapRow> {
+        self.sandboxes.snap.iter().filter(|snap| snap.installs.contains(&install.key)).collect()
+    }
+
+    pub(crate) fn flatpaks(&self, install: &Install) -> Vec<&FlatpakRow> {
+        self.sandboxes.flatpak.iter().filter(|flatpak| flatpak.installs.contains(&install.key)).collect()
+    }
+
+    pub(crate) fn appimages(&self, install: &Install) -> Vec<&AppimageRow> {
+        self.sandboxes.appimage.iter().filter(|image| image.installs.contains(&install.key)).collect()
     }
 
     /// The packages of an install, by name.

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::path::Path;
 use tally_core::knowledge::{Traits, folder_class, trait_of};
-use tally_core::model::Package;
+use tally_core::model::{Package, System};
 use tally_trees::{FILE_LIMIT, Tree};
 
 const INFO: &str = "var/lib/dpkg/info";
@@ -24,6 +24,7 @@ pub(super) fn survey(tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> 
     let found: Vec<Owners> = packages
         .par_iter()
         .enumerate()
+        .filter(|(_, package)| package.system == System::Dpkg)
         .fold(
             || (Owners::default(), Vec::new()),
             |(mut owners, mut buffer), (position, package)| {
@@ -113,7 +114,6 @@ impl Diversions {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_core::model::System;
     use tally_trees::Memory;
 
     #[test]

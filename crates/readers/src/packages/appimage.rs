@@ -1,0 +1,188 @@
+//! `AppImage` files: a program that carries its own file system. See `docs/formats/appimage.md`.
+
+use super::{Embedded, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use crate::keyfile::KeyFile;
+use crate::text::{name_text, time_text};
+use std::path::Path;
+use tally_core::knowledge::{Trait, Traits};
+use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
+use tally_trees::{Bytes, NodeKind, Squashfs, Tree, Window};
+
+/// Folders in which every file is looked at, and how deep.
+const FOLDERS: &[(&str, usize)] = &[
+    ("opt", 2),
+    ("Applications", 1),
+    ("usr/local/bin", 0),
+    ("usr/local/share/applications", 0),
+    ("etc/skel", 2),
+];
+
+/// Folders of a home in which every file is looked at.
+const HOME_FOLDERS: &[&str] = &["Applications", ".local/bin", "bin", "Desktop", "Downloads"];
+
+/// Folders with many other programs, in which the name must tell.
+const BY_NAME: &[&str] = &["usr/bin", "usr/games"];
+
+const SMALL_FILE: u64 = 1 << 20;
+
+/// The AppImage reader.
+#[derive(Debug)]
+pub struct Appimage;
+
+impl PackageSystem for Appimage {
+    fn system(&self) -> System {
+        System::Appimage
+    }
+
+    fn page(&self) -> &'static str {
+        "appimage"
+    }
+
+    fn is_here(&self, tree: &dyn Tree) -> bool {
+        files(tree).iter().any(|file| sort_of(tree, file).is_some())
+    }
+
+    fn read(&self, tree: &dyn Tree) -> PackageFacts {
+        let mut facts = PackageFacts::default();
+        for file in files(tree) {
+            if let Some((image, sort)) = sort_of(tree, &file) {
+                read_one(tree, &file, image, sort, &mut facts);
+            }
+        }
+        facts
+    }
+
+    fn survey(&self, _: &dyn Tree, packages: &[Package], _: &Wanted) -> Owners {
+        let mut owners = Owners::default();
+        for (at, _) in packages.iter().enumerate().filter(|(_, p)| p.system == System::Appimage) {
+            owners.shows(at, Traits::default().with(Trait::Programs));
+        }
+        owners
+    }
+
+    /// There are none: each file came from wherever somebody fetched it.
+    fn repositories(&self, _: &dyn Tree, _: &[Package], _: &Label) -> RepositoryFacts {
+        RepositoryFacts::default()
+    }
+}
+
+/// Files that may be AppImages.
+fn files(tree: &dyn Tree) -> Vec<String> {
+    let mut found = Vec::new();
+    for (folder, depth) in FOLDERS {
+        collect(tree, folder, *depth, &|_| true, &mut found);
+    }
+    let named = |name: &str| name.to_ascii_lowercase().ends_with(".appimage");
+    for folder in BY_NAME {
+        collect(tree, folder, 0, &named, &mut found);
+    }
+    for home in tree.names("home").into_iter().filter(|entry| entry.kind == NodeKind::Folder) {
+        let home = format!("home/{}", name_text(&home.name));
+        collect(tree, &home, 0, &named, &mut found);
+        for folder in HOME_FOLDERS {
+            collect(tree, &format!("{home}/{folder}"), 0, &|_| true, &mut found);
+        }
+    }
+    found
+}
+
+fn collect(
+    tree: &dyn Tree,
+    folder: &str,
+    depth: usize,
+    wanted: &dyn Fn(&str) -> bool,
+    found: &mut Vec<String>,
+) {
+    for entry in tree.names(folder) {
+        let name = name_text(&entry.name);
+        let path = format!("{folder}/{name}");
+        match entry.kind {
+            NodeKind::File if wanted(&name) => found.push(path),
+            NodeKind::Folder if depth > 0 => collect(tree, &path, depth - 1, wanted, found),
+            _ => {}
+        }
+    }
+}
+
+/// The open file and its type, 1 or 2, if it is an ELF program marked as an AppImage.
+fn sort_of(tree: &dyn Tree, file: &str) -> Option<(Box<dyn Bytes>, u8)> {
+    let image = tree.open(Path::new(file)).ok()?;
+    let mut head = [0; 11];
+    let read = image.read_at(0, &mut head).ok()?;
+    let marked = read == head.len() && head.starts_with(b"\x7fELF") && &head[8..10] == b"AI";
+    (marked && matches!(head[10], 1 | 2)).then_some((image, head[10]))
+}
+
+fn read_one(tree: &dyn Tree, file: &str, image: Box<dyn Bytes>, sort: u8, facts: &mut PackageFacts) {
+    let stem = file.rsplit('/').next().unwrap_or(file);
+    let stem =
+        stem.rsplit_once('.').filter(|(_, e)| e.eq_ignore_ascii_case("appimage")).map_or(stem, |(s, _)| s);
+    let mut package = Package::new(System::Appimage, stem, "");
+    package.installed_bytes = Some(image.len());
+    package.installed_at = tree.node(Path::new(file), true).ok().and_then(|node| time_text(node.changed_at));
+    package.evidence = Evidence::file(file);
+    package.reason = Reason::Chosen;
+    package.section = format!("type {sort}").into();
+    match entry_of(image, sort) {
+        Ok((name, bytes)) => {
+            let place = format!("{file}//{name}");
+            let parsed = KeyFile::parse(&place, &bytes);
+            let entry = parsed.group("Desktop Entry");
+            let get = |key: &str| entry.and_then(|entry| entry.string(key));
+            package.version = get("X-AppImage-Version").unwrap_or_default();
+            package.summary = get("Comment").unwrap_or_default();
+            package.arch = get("X-AppImage-Arch").unwrap_or_default();
+            // The file's name has the version in it; the launcher's stays the same from release to release.
+            package.name = name.strip_suffix(".desktop").unwrap_or(&name).into();
+            facts.embedded.push(Embedded {
+                id: name.as_str().into(),
+                file: place,
+                bytes,
+                owner: package.name.clone(),
+                system: System::Appimage,
+            });
+        }
+        Err(why) => facts.unread.push(Unread::whole(file, why)),
+    }
+    package.upstream_version = package.version.clone();
+    facts.packages.push(package);
+}
+
+/// The launcher at the top of the image: its name and content.
+fn entry_of(image: Box<dyn Bytes>, sort: u8) -> Result<(Text, Vec<u8>), String> {
+    if sort == 1 {
+        return Err("is an AppImage of type 1 (ISO 9660), whose content is not read".into());
+    }
+    let start = behind_the_program(&*image).ok_or("its program header is damaged")?;
+    let image = Window::from(image, start).map_err(|_| "is cut off before its file system".to_owned())?;
+    let inside = Squashfs::open(Box::new(image)).map_err(|error| error.to_string())?;
+    let inside: &dyn Tree = &inside;
+    let names = inside.list(Path::new("")).map_err(|error| error.why.to_string())?;
+    let name = names
+        .iter()
+        .map(|entry| name_text(&entry.name))
+        .find(|name| name.ends_with(".desktop"))
+        .ok_or("has no launcher at its top")?;
+    let mut bytes = Vec::new();
+    inside
+        .read_into(Path::new(name.as_str()), SMALL_FILE, &mut bytes)
+        .map_err(|error| error.why.to_string())?;
+    Ok((name, bytes))
+}
+
+/// Where an ELF file ends by its own account: behind the table of section headers.
+fn behind_the_program(image: &dyn Bytes) -> Option<u64> {
+    let head = image.exactly(0, 64).ok()?;
+    let little = head[5] == 1;
+    let number = |at: usize, length: usize| -> u64 {
+        let bytes = head[at..at + length].iter();
+        let add = |sum: u64, byte: &u8| sum << 8 | u64::from(*byte);
+        if little { bytes.rev().fold(0, add) } else { bytes.fold(0, add) }
+    };
+    let (start, size, count) = match head[4] {
+        1 => (number(32, 4), number(46, 2), number(48, 2)),
+        2 => (number(40, 8), number(58, 2), number(60, 2)),
+        _ => return None,
+    };
+    start.checked_add(size * count)
+}

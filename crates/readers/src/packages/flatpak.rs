@@ -1,0 +1,291 @@
+//! Flatpak applications and runtimes: the deployed folders below `var/lib/flatpak`. See `docs/formats/flatpak.md`.
+
+use super::{Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use crate::keyfile::KeyFile;
+use crate::text::{filled, name_text, text, time_text};
+use gvariant::aligned_bytes::copy_to_align;
+use gvariant::{Marker, Structure, gv};
+use quick_xml::events::Event;
+use smallvec::smallvec;
+use std::collections::BTreeSet;
+use std::path::Path;
+use tally_core::knowledge::{Trait, Traits};
+use tally_core::model::{
+    Dependency, Evidence, Kind, Label, Package, Reason, Repository, System, Text, Unread,
+};
+use tally_trees::{NodeKind, Tree};
+
+const INSTALLATION: &str = "var/lib/flatpak";
+
+/// The flatpak reader.
+#[derive(Debug)]
+pub struct Flatpak;
+
+impl PackageSystem for Flatpak {
+    fn system(&self) -> System {
+        System::Flatpak
+    }
+
+    fn page(&self) -> &'static str {
+        "flatpak"
+    }
+
+    fn is_here(&self, tree: &dyn Tree) -> bool {
+        installations(tree)
+            .iter()
+            .any(|at| tree.is_folder(format!("{at}/app")) || tree.is_folder(format!("{at}/runtime")))
+    }
+
+    fn read(&self, tree: &dyn Tree) -> PackageFacts {
+        let mut facts = PackageFacts::default();
+        for at in installations(tree) {
+            let pinned = pinned(tree, &at);
+            for sort in ["app", "runtime"] {
+                for deployed in deployed(tree, &format!("{at}/{sort}")) {
+                    read_one(tree, sort, &deployed, &pinned, &mut facts);
+                }
+            }
+        }
+        facts
+    }
+
+    fn survey(&self, _: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        let mut owners = Owners::default();
+        for (at, package) in packages.iter().enumerate().filter(|(_, p)| p.system == System::Flatpak) {
+            if package.kind == Kind::Unknown {
+                owners.shows(at, Traits::default().with(Trait::Programs));
+            }
+        }
+        for path in wanted.paths() {
+            let Some(id) = exported(path) else { continue };
+            // A launcher is called like its application, or has something after another dot.
+            let whose = |package: &Package| {
+                package.system == System::Flatpak
+                    && id
+                        .strip_prefix(package.name.as_str())
+                        .is_some_and(|rest| rest.is_empty() || rest.starts_with('.'))
+            };
+            let found =
+                packages.iter().enumerate().filter(|(_, p)| whose(p)).max_by_key(|(_, p)| p.name.len());
+            if let Some((at, _)) = found {
+                owners.insert(path, at);
+            }
+        }
+        owners
+    }
+
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], _: &Label) -> RepositoryFacts {
+        let mut facts = RepositoryFacts::default();
+        for at in installations(tree) {
+            let file = format!("{at}/repo/config");
+            let Ok(bytes) = tree.read(&file) else { continue };
+            for group in KeyFile::parse(&file, &bytes).groups() {
+                let Some(name) = group.name().strip_prefix("remote \"").and_then(|n| n.strip_suffix('"'))
+                else {
+                    continue;
+                };
+                facts.repositories.push(Repository {
+                    system: System::Flatpak,
+                    name: name.into(),
+                    uri: group.string("url").unwrap_or_default(),
+                    suite: None,
+                    components: Vec::new(),
+                    enabled: !group.is_true("xa.disable"),
+                    official: None,
+                    signed_by: None,
+                    packages: None,
+                    evidence: Evidence::file(file.as_str()),
+                });
+            }
+        }
+        let place = |package: &Package| {
+            let of = package.repository.as_ref().filter(|_| package.system == System::Flatpak)?;
+            facts.repositories.iter().position(|repository| repository.name == *of)
+        };
+        facts.origins = packages
+            .iter()
+            .map(|package| Origin { known: true, exact: place(package).map(|at| (at, None)) })
+            .collect();
+        facts
+    }
+}
+
+/// The system's installation and those of the homes.
+fn installations(tree: &dyn Tree) -> Vec<String> {
+    let homes = tree.names("home").into_iter().filter(|entry| entry.kind == NodeKind::Folder);
+    let homes = homes.map(|home| format!("home/{}/.local/share/flatpak", name_text(&home.name)));
+    std::iter::once(INSTALLATION.to_owned()).chain(homes).filter(|at| tree.is_folder(at)).collect()
+}
+
+/// The identifier in the name of an exported launcher.
+fn exported(path: &[u8]) -> Option<&str> {
+    let path = std::str::from_utf8(path).ok()?;
+    let (_, name) = path.split_once("flatpak/exports/share/applications/")?;
+    name.strip_suffix(".desktop")
+}
+
+/// References that were installed on request, by `repo/config`.
+fn pinned(tree: &dyn Tree, at: &str) -> BTreeSet<Text> {
+    let file = format!("{at}/repo/config");
+    let Ok(bytes) = tree.read(&file) else { return BTreeSet::new() };
+    let config = KeyFile::parse(&file, &bytes);
+    config.group("core").map(|core| core.list("xa.pinned").into_iter().collect()).unwrap_or_default()
+}
+
+struct Deployed {
+    id: Text,
+    arch: Text,
+    branch: Text,
+    folder: String,
+}
+
+/// Everything below `app` or `runtime` that has an `active` link: ID, architecture, branch.
+fn deployed(tree: &dyn Tree, folder: &str) -> Vec<Deployed> {
+    let below = |folder: &str| -> Vec<Text> {
+        let names = tree.names(folder).into_iter().filter(|entry| entry.kind == NodeKind::Folder);
+        names.map(|entry| name_text(&entry.name)).collect()
+    };
+    let mut found = Vec::new();
+    for id in below(folder) {
+        for arch in below(&format!("{folder}/{id}")) {
+            for branch in below(&format!("{folder}/{id}/{arch}")) {
+                let active = format!("{folder}/{id}/{arch}/{branch}/active");
+                if tree.is_folder(&active) {
+                    found.push(Deployed { id: id.clone(), arch: arch.clone(), branch, folder: active });
+                }
+            }
+        }
+    }
+    found
+}
+
+fn read_one(tree: &dyn Tree, sort: &str, one: &Deployed, pinned: &BTreeSet<Text>, facts: &mut PackageFacts) {
+    let Deployed { id, arch, branch, folder } = one;
+    let mut package = Package::new(System::Flatpak, id.as_str(), branch.as_str());
+    package.arch = arch.clone();
+    package.section = sort.into();
+    let file = format!("{folder}/deploy");
+    package.evidence = Evidence::file(file.as_str());
+    match tree.read(&file) {
+        Ok(bytes) => match Deploy::decode(&bytes) {
+            Some(deploy) => deploy.into(&mut package),
+            None => facts.unread.push(Unread::whole(file, "is no record of a deployment")),
+        },
+        Err(error) => facts.unread.push(Unread::whole(file, error.why.to_string())),
+    }
+    let application = sort == "app";
+    if application && package.version == *branch {
+        // Without a version from the deployment, what the application says of its own releases.
+        if let Some(version) = released(tree, folder, id) {
+            package.version = version;
+        }
+    }
+    package.upstream_version = package.version.clone();
+    let runtime = describe(tree, folder, application, &mut package, facts);
+    if let Some(runtime) = runtime {
+        let name = runtime.split('/').next().unwrap_or_default().into();
+        package.depends.push(smallvec![Dependency { name, op: None, version: None }]);
+    }
+    let reference = format!("{sort}/{id}/{arch}/{branch}");
+    let chosen = application || pinned.contains(reference.as_str());
+    package.reason = if chosen { Reason::Chosen } else { Reason::Followed };
+    package.installed_at =
+        tree.node(Path::new(folder), true).ok().and_then(|node| time_text(node.changed_at));
+    facts.packages.push(package);
+}
+
+/// Reads the `metadata` file; returns the runtime that it needs.
+fn describe(
+    tree: &dyn Tree,
+    folder: &str,
+    application: bool,
+    package: &mut Package,
+    facts: &mut PackageFacts,
+) -> Option<Text> {
+    let file = format!("{folder}/metadata");
+    let bytes = match tree.read(&file) {
+        Ok(bytes) => bytes,
+        Err(error) => {
+            facts.unread.push(Unread::whole(file.as_str(), error.why.to_string()));
+            Vec::new()
+        }
+    };
+    let metadata = KeyFile::parse(&file, &bytes);
+    if !application {
+        let extended = metadata.group("ExtensionOf").and_then(|group| group.string("ref"));
+        package.kind = Kind::Runtime;
+        package.kind_because = match extended {
+            Some(of) => format!("an extension of {of}").into(),
+            None => "a runtime that applications stand on".into(),
+        };
+        return None;
+    }
+    metadata.group("Application").and_then(|group| group.string("runtime"))
+}
+
+/// What the `deploy` file says: a GVariant of type `(ssasta{sv})`.
+#[derive(Debug, Default)]
+struct Deploy {
+    origin: Option<Text>,
+    bytes: u64,
+    version: Option<Text>,
+    summary: Option<Text>,
+    license: Option<Text>,
+}
+
+impl Deploy {
+    /// Decodes the file; bad data shows as an origin that could be none. The installed size stands big-endian in it.
+    fn decode(bytes: &[u8]) -> Option<Self> {
+        let data = copy_to_align(bytes);
+        let (origin, commit, _, size, extras) = gv!("(ssasta{sv})").cast(data.as_ref()).to_tuple();
+        let (origin, commit) = (text(origin.to_str().as_bytes()), text(commit.to_str().as_bytes()));
+        if origin.is_empty() || !commit.bytes().all(|byte| byte.is_ascii_hexdigit()) || commit.is_empty() {
+            return None;
+        }
+        let mut deploy = Self { origin: filled(origin), bytes: u64::from_be(*size), ..Self::default() };
+        for entry in extras {
+            let (key, value) = entry.to_tuple();
+            let slot = match key.to_str() {
+                "appdata-version" => &mut deploy.version,
+                "appdata-summary" => &mut deploy.summary,
+                "appdata-license" => &mut deploy.license,
+                _ => continue,
+            };
+            *slot = value.get(gv!("s")).and_then(|value| filled(text(value.to_str().as_bytes())));
+        }
+        Some(deploy)
+    }
+
+    fn into(self, package: &mut Package) {
+        package.repository = self.origin;
+        package.installed_bytes = (self.bytes > 0).then_some(self.bytes);
+        package.license = self.license;
+        if let Some(version) = self.version {
+            package.version = version;
+        }
+        if let Some(summary) = self.summary {
+            package.summary = summary;
+        }
+    }
+}
+
+/// The newest release in the application's own AppStream metadata: the first one that stands there.
+fn released(tree: &dyn Tree, folder: &str, id: &str) -> Option<Text> {
+    let places = [
+        format!("{folder}/files/share/metainfo/{id}.metainfo.xml"),
+        format!("{folder}/files/share/metainfo/{id}.appdata.xml"),
+        format!("{folder}/files/share/appdata/{id}.appdata.xml"),
+    ];
+    let bytes = places.iter().find_map(|file| tree.read(file).ok())?;
+    let mut reader = quick_xml::Reader::from_reader(&bytes[..]);
+    loop {
+        match reader.read_event() {
+            Ok(Event::Start(tag) | Event::Empty(tag)) if tag.name().as_ref() == "release" => {
+                let version = tag.try_get_attribute("version").ok().flatten()?;
+                return filled(text(version.value.as_bytes()));
+            }
+            Ok(Event::Eof) | Err(_) => return None,
+            Ok(_) => {}
+        }
+    }
+}

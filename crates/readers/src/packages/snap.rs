@@ -1,0 +1,404 @@
+//! Snaps: those of the seed, and those that `snapd` records as installed. See `docs/formats/snap.md`.
+
+use super::{Embedded, Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use crate::text::{name_text, text, time_text};
+use serde::Deserialize;
+use smallvec::smallvec;
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+use tally_core::knowledge::{Trait, Traits};
+use tally_core::model::{
+    Dependency, Evidence, Kind, Label, Package, Reason, Repository, System, Text, Unread,
+};
+use tally_trees::{NodeKind, Squashfs, Tree};
+
+const SEED: &str = "var/lib/snapd/seed/seed.yaml";
+const SEED_FILES: &str = "var/lib/snapd/seed/snaps";
+const STATE: &str = "var/lib/snapd/state.json";
+const FILES: &str = "var/lib/snapd/snaps";
+const LAUNCHERS: &str = "var/lib/snapd/desktop/applications/";
+
+/// Largest `snap.yaml` and launcher that are read out of a snap.
+const SMALL_FILE: u64 = 1 << 20;
+
+/// The snap reader.
+#[derive(Debug)]
+pub struct Snap;
+
+impl PackageSystem for Snap {
+    fn system(&self) -> System {
+        System::Snap
+    }
+
+    fn page(&self) -> &'static str {
+        "snap"
+    }
+
+    fn is_here(&self, tree: &dyn Tree) -> bool {
+        tree.exists(SEED) || tree.exists(STATE)
+    }
+
+    fn read(&self, tree: &dyn Tree) -> PackageFacts {
+        let mut facts = PackageFacts::default();
+        let mut records: BTreeMap<Text, Record> = BTreeMap::new();
+        seeded(tree, &mut records, &mut facts.unread);
+        installed(tree, &mut records, &mut facts.unread);
+        let mut providers: BTreeSet<Text> = BTreeSet::new();
+        for (name, record) in records {
+            read_one(tree, &name, &record, &mut providers, &mut facts);
+        }
+        for package in &mut facts.packages {
+            if package.kind == Kind::Unknown && providers.contains(&package.name) {
+                platform(package, "gives its content to other snaps");
+            }
+        }
+        facts
+    }
+
+    fn survey(&self, _: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        let mut owners = Owners::default();
+        let snaps = || packages.iter().enumerate().filter(|(_, package)| package.system == System::Snap);
+        for (at, package) in snaps() {
+            if package.kind == Kind::Unknown {
+                owners.shows(at, Traits::default().with(Trait::Programs));
+            }
+        }
+        for path in wanted.paths() {
+            let name =
+                path.strip_prefix(LAUNCHERS.as_bytes()).and_then(|name| name.split(|b| *b == b'_').next());
+            let owner = name.and_then(|name| snaps().find(|(_, package)| package.name.as_bytes() == name));
+            if let Some((at, _)) = owner {
+                owners.insert(path, at);
+            }
+        }
+        owners
+    }
+
+    /// Snaps come by channels; each channel in use stands as a repository of its own.
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], _: &Label) -> RepositoryFacts {
+        let channel =
+            |package: &Package| package.repository.clone().filter(|_| package.system == System::Snap);
+        let names: Vec<Text> =
+            packages.iter().filter_map(channel).collect::<BTreeSet<_>>().into_iter().collect();
+        let evidence = Evidence::file(if tree.exists(STATE) { STATE } else { SEED });
+        let one = |name: &Text| Repository {
+            system: System::Snap,
+            name: name.clone(),
+            uri: Text::default(),
+            suite: Some(name.clone()),
+            components: Vec::new(),
+            enabled: true,
+            official: None,
+            signed_by: None,
+            packages: None,
+            evidence: evidence.clone(),
+        };
+        let place = |package: &Package| {
+            let at = channel(package).and_then(|of| names.iter().position(|name| *name == of));
+            Origin { known: true, exact: at.map(|at| (at, None)) }
+        };
+        RepositoryFacts {
+            repositories: names.iter().map(one).collect(),
+            origins: packages.iter().map(place).collect(),
+            unread: Vec::new(),
+        }
+    }
+}
+
+/// What seed or state say of a snap.
+#[derive(Debug, Default)]
+struct Record {
+    revision: Option<Text>,
+    channel: Option<Text>,
+    kind: Option<Text>,
+    /// Where its image lies.
+    file: String,
+    evidence: &'static str,
+}
+
+#[derive(Deserialize)]
+struct Seed {
+    #[serde(default)]
+    snaps: Vec<SeedSnap>,
+}
+
+#[derive(Deserialize)]
+struct SeedSnap {
+    name: String,
+    #[serde(default)]
+    channel: Option<String>,
+    file: String,
+}
+
+fn seeded(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut Vec<Unread>) {
+    let bytes = match tree.read(SEED) {
+        Ok(bytes) => bytes,
+        Err(error) if error.is_missing() => return,
+        Err(error) => return unread.push(Unread::whole(SEED, error.why.to_string())),
+    };
+    let seed: Seed = match serde_norway::from_slice(&bytes) {
+        Ok(seed) => seed,
+        Err(error) => {
+            let line = error.location().and_then(|at| u32::try_from(at.line()).ok());
+            let why = format!("is no seed: {error}");
+            return unread.push(Unread { file: SEED.into(), line, why: why.into() });
+        }
+    };
+    for snap in seed.snaps {
+        if snap.file.contains('/') {
+            unread.push(Unread::whole(SEED, format!("names a file elsewhere: {}", snap.file)));
+            continue;
+        }
+        let revision = snap.file.strip_suffix(".snap").and_then(|stem| stem.rsplit_once('_'));
+        let record = Record {
+            revision: revision.map(|(_, revision)| revision.into()),
+            channel: snap.channel.map(Text::from),
+            kind: None,
+            file: format!("{SEED_FILES}/{}", snap.file),
+            evidence: SEED,
+        };
+        records.insert(snap.name.into(), record);
+    }
+}
+
+#[derive(Deserialize)]
+struct State {
+    data: StateData,
+}
+
+#[derive(Deserialize)]
+struct StateData {
+    #[serde(default)]
+    snaps: BTreeMap<String, StateSnap>,
+}
+
+#[derive(Deserialize)]
+struct StateSnap {
+    #[serde(default, rename = "type")]
+    kind: Option<String>,
+    #[serde(default)]
+    active: bool,
+    #[serde(default)]
+    current: Option<String>,
+    #[serde(default)]
+    channel: Option<String>,
+}
+
+fn installed(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut Vec<Unread>) {
+    let bytes = match tree.read(STATE) {
+        Ok(bytes) => bytes,
+        Err(error) if error.is_missing() => return,
+        Err(error) => return unread.push(Unread::whole(STATE, error.why.to_string())),
+    };
+    let state: State = match serde_json::from_slice(&bytes) {
+        Ok(state) => state,
+        Err(error) => {
+            let line = u32::try_from(error.line()).ok();
+            let why = format!("is no state of snapd: {error}");
+            return unread.push(Unread { file: STATE.into(), line, why: why.into() });
+        }
+    };
+    // Once there is a state, the seed only tells what was; a snap removed since is gone.
+    if !state.data.snaps.is_empty() {
+        records.clear();
+    }
+    for (name, snap) in state.data.snaps.into_iter().filter(|(_, snap)| snap.active) {
+        let Some(current) = snap.current.filter(|current| !current.contains('/')) else { continue };
+        let record = Record {
+            file: format!("{FILES}/{name}_{current}.snap"),
+            revision: Some(current.into()),
+            channel: snap.channel.map(Text::from),
+            kind: snap.kind.map(Text::from),
+            evidence: STATE,
+        };
+        records.insert(name.into(), record);
+    }
+}
+
+/// The keys of `meta/snap.yaml` that a tally needs.
+#[derive(Debug, Default, Deserialize)]
+struct Meta {
+    #[serde(default)]
+    version: Option<serde_norway::Value>,
+    #[serde(default)]
+    summary: Option<String>,
+    #[serde(default)]
+    license: Option<String>,
+    #[serde(default, rename = "type")]
+    kind: Option<String>,
+    #[serde(default)]
+    base: Option<String>,
+    #[serde(default)]
+    architectures: Vec<serde_norway::Value>,
+    #[serde(default)]
+    plugs: BTreeMap<String, Option<serde_norway::Value>>,
+}
+
+fn read_one(
+    tree: &dyn Tree,
+    name: &Text,
+    record: &Record,
+    providers: &mut BTreeSet<Text>,
+    facts: &mut PackageFacts,
+) {
+    let revision = record.revision.clone().unwrap_or_default();
+    let mut package = Package::new(System::Snap, name.as_str(), revision.as_str());
+    package.repository = record.channel.clone();
+    package.evidence = Evidence::file(record.evidence);
+    let node = tree.node(Path::new(&record.file), true).ok();
+    package.installed_bytes = node.map(|node| node.size);
+    package.installed_at = node.and_then(|node| time_text(node.changed_at));
+    let meta = match open(tree, name, record) {
+        Ok(inside) => {
+            let at = inside.place;
+            let meta = meta(&*inside.tree, &at, &mut facts.unread);
+            launchers(&*inside.tree, &at, name, facts);
+            meta
+        }
+        Err(why) => {
+            facts.unread.push(Unread::whole(record.file.as_str(), why));
+            Meta::default()
+        }
+    };
+    if let Some(version) = meta.version.as_ref().and_then(scalar) {
+        package.version = version.into();
+    }
+    package.summary = meta.summary.as_deref().map(|summary| text(summary.as_bytes())).unwrap_or_default();
+    package.license = meta.license.clone().map(Text::from);
+    package.arch = match &meta.architectures[..] {
+        [one] => scalar(one).unwrap_or_default().into(),
+        _ => Text::default(),
+    };
+    let kind = record.kind.as_deref().or(meta.kind.as_deref()).unwrap_or("app");
+    package.section = kind.into();
+    if kind != "app" || name == "snapd" {
+        platform(&mut package, &format!("a snap of type {kind}"));
+    }
+    depend(&mut package, &meta, providers);
+    package.reason = if package.kind == Kind::Runtime { Reason::Followed } else { Reason::Chosen };
+    package.upstream_version = package.version.clone();
+    facts.packages.push(package);
+}
+
+/// A base stands below every snap that names none; content comes from whom a plug names as its provider.
+fn depend(package: &mut Package, meta: &Meta, providers: &mut BTreeSet<Text>) {
+    let mut needs: Vec<Text> = Vec::new();
+    if package.kind != Kind::Runtime {
+        needs.push(meta.base.as_deref().unwrap_or("core").into());
+    }
+    for plug in meta.plugs.values().flatten() {
+        let provider = plug.get("default-provider").and_then(|provider| provider.as_str());
+        // An old form names the slot behind a colon.
+        if let Some(provider) = provider.and_then(|name| name.split(':').next()) {
+            providers.insert(provider.into());
+            needs.push(provider.into());
+        }
+    }
+    needs.dedup();
+    package.depends =
+        needs.into_iter().map(|name| smallvec![Dependency { name, op: None, version: None }]).collect();
+}
+
+fn platform(package: &mut Package, because: &str) {
+    package.kind = Kind::Runtime;
+    package.kind_because = because.into();
+}
+
+fn scalar(value: &serde_norway::Value) -> Option<String> {
+    match value {
+        serde_norway::Value::String(text) => Some(text.clone()),
+        serde_norway::Value::Number(number) => Some(number.to_string()),
+        _ => None,
+    }
+}
+
+/// A snap opened: its image, or the folder it is mounted on.
+struct Inside<'t> {
+    tree: Box<dyn Tree + 't>,
+    /// How its files are named in a tally.
+    place: String,
+}
+
+fn open<'t>(tree: &'t dyn Tree, name: &str, record: &Record) -> Result<Inside<'t>, String> {
+    let mounted = format!("snap/{name}/current");
+    match tree.open(Path::new(&record.file)) {
+        Ok(image) => match Squashfs::open(image) {
+            Ok(image) => Ok(Inside { tree: Box::new(image), place: record.file.clone() }),
+            Err(error) => Err(error.to_string()),
+        },
+        Err(_) if tree.exists(format!("{mounted}/meta/snap.yaml")) => {
+            Ok(Inside { tree: Box::new(Below { tree, folder: mounted.clone() }), place: mounted })
+        }
+        Err(error) => Err(error.why.to_string()),
+    }
+}
+
+fn meta(inside: &dyn Tree, at: &str, unread: &mut Vec<Unread>) -> Meta {
+    let file = format!("{at}//meta/snap.yaml");
+    let mut bytes = Vec::new();
+    if let Err(error) = inside.read_into(Path::new("meta/snap.yaml"), SMALL_FILE, &mut bytes) {
+        unread.push(Unread::whole(file, error.why.to_string()));
+        return Meta::default();
+    }
+    serde_norway::from_slice(&bytes).unwrap_or_else(|error: serde_norway::Error| {
+        let line = error.location().and_then(|at| u32::try_from(at.line()).ok());
+        unread.push(Unread { file: file.into(), line, why: error.to_string().into() });
+        Meta::default()
+    })
+}
+
+/// Launchers inside a snap; `snapd` exports them as `NAME_LAUNCHER.desktop` when it sets the snap up.
+fn launchers(inside: &dyn Tree, at: &str, name: &str, facts: &mut PackageFacts) {
+    for entry in inside.names("meta/gui") {
+        let file = name_text(&entry.name);
+        if entry.kind != NodeKind::File || !file.ends_with(".desktop") {
+            continue;
+        }
+        let mut bytes = Vec::new();
+        let path = format!("meta/gui/{file}");
+        match inside.read_into(Path::new(&path), SMALL_FILE, &mut bytes) {
+            Ok(()) => facts.embedded.push(Embedded {
+                id: format!("{name}_{file}").into(),
+                file: format!("{at}//{path}"),
+                bytes,
+                owner: name.into(),
+                system: System::Snap,
+            }),
+            Err(error) => facts.unread.push(Unread::whole(format!("{at}//{path}"), error.why.to_string())),
+        }
+    }
+}
+
+/// A folder of a tree, seen as a tree of its own; links are still resolved from the root of the whole.
+struct Below<'t> {
+    tree: &'t dyn Tree,
+    folder: String,
+}
+
+impl Below<'_> {
+    fn at(&self, path: &Path) -> std::path::PathBuf {
+        Path::new(&self.folder).join(path.strip_prefix("/").unwrap_or(path))
+    }
+}
+
+impl Tree for Below<'_> {
+    fn node(&self, path: &Path, follow_last: bool) -> Result<tally_trees::Node, tally_trees::TreeError> {
+        self.tree.node(&self.at(path), follow_last)
+    }
+
+    fn list(&self, path: &Path) -> Result<Vec<tally_trees::Entry>, tally_trees::TreeError> {
+        self.tree.list(&self.at(path))
+    }
+
+    fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), tally_trees::TreeError> {
+        self.tree.read_into(&self.at(path), limit, buffer)
+    }
+
+    fn open(&self, path: &Path) -> Result<Box<dyn tally_trees::Bytes>, tally_trees::TreeError> {
+        self.tree.open(&self.at(path))
+    }
+
+    fn read_link(&self, path: &Path) -> Result<std::path::PathBuf, tally_trees::TreeError> {
+        self.tree.read_link(&self.at(path))
+    }
+}

@@ -1,0 +1,51 @@
+//! Holds an image against the folder it was made from: `same_tree IMAGE FOLDER`. Every name, link, mode and byte is
+//! compared; `scripts/real-check` runs it on images made by other tools.
+
+use std::path::{Path, PathBuf};
+use tally_trees::{FILE_LIMIT, Folder, NodeKind, Squashfs, Tree, TreeError};
+
+#[allow(clippy::print_stdout, reason = "this is a program of its own")]
+fn main() -> Result<(), Box<dyn std::error::Error>> {
+    let [image, folder] = &std::env::args().skip(1).collect::<Vec<_>>()[..] else {
+        return Err("usage: same_tree IMAGE FOLDER".into());
+    };
+    let outside = Folder::open(Path::new("/"))?;
+    let image = Squashfs::open(outside.open(&std::path::absolute(image)?)?)?;
+    let folder = Folder::open(Path::new(folder))?;
+    let (mut same, mut differ) = (0_usize, 0_usize);
+    let mut waiting = vec![PathBuf::new()];
+    while let Some(here) = waiting.pop() {
+        let names = folder.list(&here)?;
+        if image.list(&here)? != names {
+            differ += 1;
+            println!("differs: {}", here.display());
+        }
+        for entry in names {
+            let path = here.join(&entry.name);
+            if is_same(&image, &folder, &path, entry.kind)? {
+                same += 1;
+            } else {
+                differ += 1;
+                println!("differs: {}", path.display());
+            }
+            if entry.kind == NodeKind::Folder {
+                waiting.push(path);
+            }
+        }
+    }
+    println!("{same} the same, {differ} differ");
+    Ok(())
+}
+
+fn is_same(image: &dyn Tree, folder: &dyn Tree, path: &Path, kind: NodeKind) -> Result<bool, TreeError> {
+    Ok(match kind {
+        NodeKind::Link => image.read_link(path)? == folder.read_link(path)?,
+        NodeKind::File => {
+            let (mut a, mut b) = (Vec::new(), Vec::new());
+            image.read_into(path, FILE_LIMIT, &mut a)?;
+            folder.read_into(path, FILE_LIMIT, &mut b)?;
+            a == b && image.node(path, false)? == folder.node(path, false)?
+        }
+        NodeKind::Folder | NodeKind::Other => true,
+    })
+}

@@ -1,0 +1,231 @@
+//! SquashFS 4.0 images, read lazily: what is not asked for is never decompressed.
+//!
+//! See the format's own description in the kernel's `Documentation/filesystems/squashfs.rst` and `docs/formats/squashfs.md`.
+//! Everything in an image is untrusted: each size is checked against the image and against a limit before memory is
+//! asked for, and a table that points back into itself ends in an error.
+
+mod inode;
+mod meta;
+mod unpack;
+
+use crate::path::{Step, resolve};
+use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
+use inode::{Content, Inode};
+use meta::{Cache, Place};
+use std::collections::BTreeMap;
+use std::ffi::OsString;
+use std::io::{self, ErrorKind};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use unpack::Packing;
+
+/// The first four bytes of an image.
+const SQUASHFS_MAGIC: &[u8] = b"hsqs";
+
+/// A SquashFS image, seen as a root.
+pub struct Squashfs {
+    shared: Arc<Shared>,
+    root: Inode,
+    folders: Cache<(Place, u32), Arc<Folder>>,
+}
+
+/// Names in a folder, and where what they name is described.
+type Folder = BTreeMap<OsString, (NodeKind, Place)>;
+
+/// What open files keep of an image.
+struct Shared {
+    image: Box<dyn Bytes>,
+    packing: Packing,
+    block_size: u32,
+    inodes: u64,
+    listings: u64,
+    fragments: u64,
+    fragment_count: u32,
+    meta: Cache<u64, Arc<meta::Block>>,
+    pieces: Cache<u64, Arc<[u8]>>,
+}
+
+/// An image is damaged, or no image at all.
+pub(crate) fn damaged(why: &str) -> io::Error {
+    io::Error::new(ErrorKind::InvalidData, format!("damaged SquashFS: {why}"))
+}
+
+fn u16_at(bytes: &[u8], at: usize) -> u16 {
+    bytes.get(at..at + 2).map_or(0, |b| u16::from_le_bytes([b[0], b[1]]))
+}
+
+fn u32_at(bytes: &[u8], at: usize) -> u32 {
+    bytes.get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+}
+
+fn u64_at(bytes: &[u8], at: usize) -> u64 {
+    u64::from(u32_at(bytes, at)) | u64::from(u32_at(bytes, at + 4)) << 32
+}
+
+impl Squashfs {
+    /// Opens an image.
+    ///
+    /// # Errors
+    /// When it is no SquashFS 4.0 image, is packed in a way that can't be unpacked here, or has no readable root.
+    pub fn open(image: Box<dyn Bytes>) -> io::Result<Self> {
+        let head = image.exactly(0, 96).map_err(|_| damaged("it is shorter than its first block"))?;
+        if !head.starts_with(SQUASHFS_MAGIC) {
+            return Err(damaged("it does not begin with `hsqs`"));
+        }
+        let (major, minor) = (u16_at(&head, 28), u16_at(&head, 30));
+        if major != 4 {
+            let why = format!("is a SquashFS of version {major}.{minor}; version 4 is read");
+            return Err(io::Error::new(ErrorKind::Unsupported, why));
+        }
+        let block_size = u32_at(&head, 12);
+        if !block_size.is_power_of_two() || !(4096..=1 << 20).contains(&block_size) {
+            return Err(damaged("its block size is none that is allowed"));
+        }
+        let shared = Arc::new(Shared {
+            packing: Packing::new(u16_at(&head, 20))?,
+            block_size,
+            inodes: u64_at(&head, 64),
+            listings: u64_at(&head, 72),
+            fragments: u64_at(&head, 80),
+            fragment_count: u32_at(&head, 16),
+            meta: Cache::new(2048),
+            pieces: Cache::new(usize::try_from((16 << 20) / block_size).unwrap_or(16).max(4)),
+            image,
+        });
+        let root = Inode::read(&shared, Place::new(u64_at(&head, 32)))?;
+        if root.kind != NodeKind::Folder {
+            return Err(damaged("its root is no folder"));
+        }
+        Ok(Self { shared, root, folders: Cache::new(512) })
+    }
+
+    /// Whether so begins an image.
+    pub fn begins(bytes: &[u8]) -> bool {
+        bytes.starts_with(SQUASHFS_MAGIC)
+    }
+
+    fn inode(&self, clean: &Path) -> io::Result<Option<Inode>> {
+        let mut here = self.root.clone();
+        for name in clean {
+            if here.kind != NodeKind::Folder {
+                return Ok(None);
+            }
+            let folder = self.folder(&here)?;
+            let Some((_, place)) = folder.get(name) else { return Ok(None) };
+            here = Inode::read(&self.shared, *place)?;
+        }
+        Ok(Some(here))
+    }
+
+    fn folder(&self, inode: &Inode) -> io::Result<Arc<Folder>> {
+        let Content::Folder { listing, length } = inode.content else {
+            return Err(damaged("a folder has no listing"));
+        };
+        // An empty folder has no listing of its own: its place is that of the next one.
+        self.folders
+            .get_or((listing, length), || Ok(Arc::new(inode::listing(&self.shared, listing, length)?)))
+    }
+
+    /// The inode of a path, links resolved inside the image.
+    fn find(&self, path: &Path, follow_last: bool) -> Result<Inode, TreeError> {
+        let fail = |error| TreeError::io(path, error);
+        let clean = resolve(path, follow_last, |clean| {
+            Ok(match self.inode(clean).map_err(fail)? {
+                None => Step::Missing,
+                Some(inode) => match inode.kind {
+                    NodeKind::Folder => Step::Folder,
+                    NodeKind::Link => Step::Link(inode.target().map_err(fail)?),
+                    _ => Step::Leaf,
+                },
+            })
+        })?;
+        self.inode(&clean).map_err(fail)?.ok_or_else(|| TreeError::new(path, Why::Missing))
+    }
+}
+
+impl Tree for Squashfs {
+    fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
+        let inode = self.find(path, follow_last)?;
+        Ok(Node { kind: inode.kind, size: inode.size(), mode: inode.mode, changed_at: inode.changed_at })
+    }
+
+    fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
+        let inode = self.find(path, true)?;
+        if inode.kind != NodeKind::Folder {
+            return Err(TreeError::new(path, Why::NotAFolder));
+        }
+        let folder = self.folder(&inode).map_err(|error| TreeError::io(path, error))?;
+        Ok(folder.iter().map(|(name, (kind, _))| Entry { name: name.clone(), kind: *kind }).collect())
+    }
+
+    fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
+        buffer.clear();
+        let file = self.open(path)?;
+        if file.len() > limit {
+            return Err(TreeError::new(path, Why::TooLarge { limit }));
+        }
+        // Memory is asked for block by block: a size is only believed as far as there is content for it.
+        let mut block = vec![0; usize::try_from(self.shared.block_size).unwrap_or(4096)];
+        while (buffer.len() as u64) < file.len() {
+            let read =
+                file.read_at(buffer.len() as u64, &mut block).map_err(|error| TreeError::io(path, error))?;
+            if read == 0 {
+                return Err(TreeError::io(path, damaged("a file ends before its end")));
+            }
+            buffer.extend_from_slice(&block[..read]);
+        }
+        Ok(())
+    }
+
+    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+        let inode = self.find(path, true)?;
+        let Content::File(blocks) = inode.content else {
+            return Err(TreeError::new(path, Why::NotAFile));
+        };
+        Ok(Box::new(Opened { shared: Arc::clone(&self.shared), blocks }))
+    }
+
+    fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
+        let inode = self.find(path, false)?;
+        if inode.kind != NodeKind::Link {
+            return Err(TreeError::new(path, Why::NotALink));
+        }
+        inode.target().map_err(|error| TreeError::io(path, error))
+    }
+}
+
+/// A file of an image, unpacked block by block.
+struct Opened {
+    shared: Arc<Shared>,
+    blocks: Arc<inode::Blocks>,
+}
+
+impl Bytes for Opened {
+    fn len(&self) -> u64 {
+        self.blocks.size
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let mut done = 0;
+        while done < buffer.len() && offset + (done as u64) < self.blocks.size {
+            let at = offset + done as u64;
+            let block_size = u64::from(self.shared.block_size);
+            let (number, inside) = (at / block_size, at % block_size);
+            let left = (self.blocks.size - at).min(block_size - inside);
+            let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
+            let inside = usize::try_from(inside).unwrap_or(0);
+            let out = &mut buffer[done..done + take];
+            match self.blocks.block(&self.shared, number)? {
+                None => out.fill(0),
+                Some((block, start)) => {
+                    let from = start + inside;
+                    let piece =
+                        block.get(from..from + take).ok_or_else(|| damaged("a block is too short"))?;
+                    out.copy_from_slice(piece);
+                }
+            }
+            done += take;
+        }
+        Ok(done)
+    }
+}
