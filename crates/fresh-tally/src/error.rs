@@ -34,8 +34,11 @@ pub(crate) enum Failure {
     /// The made-up world can't be written.
     #[error(transparent)]
     World(#[from] saltmarsh::WorldError),
+    /// A file of own rules can't be used.
+    #[error("`{}`: {source}", path.display())]
+    OwnRules { path: PathBuf, source: tally_core::knowledge::RulesError },
     /// A table of rules can't be used.
-    #[error("the rules for parts: {0}")]
+    #[error("the rules inside the program: {0}")]
     Rules(#[from] tally_core::knowledge::RulesError),
 }
 
@@ -63,6 +66,10 @@ impl Failure {
                 Some(format!("did you mean {}?", quoted(near)))
             }
             Self::Shelf(ShelfError::Unknown { .. }) => Some("`fresh-tally shelf` lists the handles".into()),
+            Self::OwnRules { .. } => Some(
+                "`fresh-tally rules kinds`, `parts`, `roles` and `agents` show the forms that rules have"
+                    .into(),
+            ),
             Self::Shelf(ShelfError::InUse { .. }) => {
                 Some("choose another handle, or drop that one first".into())
             }

@@ -3,8 +3,8 @@
 use crate::error::Failure;
 use crate::settings::Settings;
 use std::path::{Path, PathBuf};
-use tally_core::knowledge::{KindRules, PartRules, Roles};
-use tally_core::model::{Medium, Taken, Tally, Text};
+use tally_core::knowledge::PartRules;
+use tally_core::model::{Medium, Reading, Taken, Tally, Text};
 use tally_readers::{Overrides, TakeOptions};
 use tally_shelf::{ShelfError, read_tally};
 use tally_trees::{Folder, Tree};
@@ -27,11 +27,30 @@ pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Resul
     if path.exists() {
         return take(path, Medium::Installed, Overrides::default(), settings, rules);
     }
-    Err(Failure::NoSuchInstall {
+    Err(unknown(asked, settings))
+}
+
+/// The error of an install that is neither on the shelf nor a path.
+pub(crate) fn unknown(asked: &str, settings: &Settings) -> Failure {
+    Failure::NoSuchInstall {
         asked: asked.into(),
         shelf: settings.shelf.folder().into(),
         near: near(asked, settings),
-    })
+    }
+}
+
+/// The folder that an install was, or is, read from: the source itself, else where its tally says it came from.
+pub(crate) fn source_of(asked: &str, settings: &Settings) -> Result<PathBuf, Failure> {
+    if Path::new(asked).is_dir() && !settings.shelf.has(asked) {
+        return Ok(asked.into());
+    }
+    let tally = find(asked, settings, &PartRules::default())?;
+    let from = PathBuf::from(tally.taken.from.as_str());
+    if from.is_dir() {
+        return Ok(from);
+    }
+    let why = "the install is no longer there, and a tally keeps no lists of all files: give its root folder";
+    Err(Failure::Source { path: from, why: why.into() })
 }
 
 /// Reads the install that lies in a folder.
@@ -60,17 +79,42 @@ pub(crate) fn take(
         layer: None,
         sha256: None,
     };
-    let kinds = KindRules::built_in()?;
+    let kinds = settings.own.kinds()?;
     let options = TakeOptions {
         program: PROGRAM.into(),
         taken,
         overrides,
         rules,
         kinds: &kinds,
-        roles: &Roles::built_in()?,
+        roles: &settings.own.roles()?,
+        agents: &settings.own.agents()?,
     };
-    let result = tally_readers::take(&tree as &dyn Tree, options);
+    let mut result = tally_readers::take(&tree as &dyn Tree, options);
+    if let Ok(tally) = &mut result
+        && from == Path::new("/")
+    {
+        tally.readings = readings(&tree as &dyn Tree, medium);
+    }
     result.map_err(|error| Failure::NoInstall { path: source.into(), source: error })
+}
+
+/// The figures of the system we run on; the disk's from the kernel, since no file tells.
+fn readings(tree: &dyn Tree, medium: Medium) -> Vec<Reading> {
+    let mut readings = tally_readers::readings::read(tree, medium, "when the tally was taken");
+    let (Some(first), Ok(disk)) = (readings.first().cloned(), rustix::fs::statvfs("/")) else {
+        return readings;
+    };
+    let used = disk.f_blocks.saturating_sub(disk.f_bfree).saturating_mul(disk.f_frsize);
+    #[allow(clippy::cast_precision_loss, reason = "disks are far below 2^53 bytes")]
+    let value = used as f64;
+    readings.push(Reading {
+        what: "disk-used".into(),
+        value,
+        unit: "bytes".into(),
+        method: "blocks of the root file system that are not free".into(),
+        ..first
+    });
+    readings
 }
 
 fn unreadable(path: &Path, error: &std::io::Error) -> Failure {

@@ -4,6 +4,7 @@ use crate::args::{ColorArg, Common, FormatArg};
 use crate::error::Failure;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
+use tally_core::knowledge::OwnRules;
 use tally_report::{Canvas, Format, Palette};
 use tally_shelf::Shelf;
 
@@ -20,6 +21,8 @@ pub(crate) struct Settings {
     pub(crate) output: Option<PathBuf>,
     /// Width and colours.
     pub(crate) canvas: Canvas,
+    /// The reviewer's own rules: `--rules`, else `rules.toml` in the configuration folder.
+    pub(crate) own: OwnRules,
     /// No status lines.
     pub(crate) quiet: bool,
     /// The moment that tallies are taken at, RFC 3339 UTC; `SOURCE_DATE_EPOCH` wins over the clock.
@@ -43,6 +46,7 @@ impl Settings {
             format: asked.or_else(|| output.as_deref().and_then(format_of_ending)),
             canvas: Canvas { width: width(common, to_terminal), palette: palette(common.color, to_terminal) },
             output,
+            own: own_rules(common)?,
             quiet: common.quiet,
             now: now(),
         })
@@ -52,6 +56,35 @@ impl Settings {
     pub(crate) fn format(&self) -> Format {
         self.format.unwrap_or_default()
     }
+}
+
+/// Files given with `--rules`; without any, the one in the configuration folder, if it is there.
+fn own_rules(common: &Common) -> Result<OwnRules, Failure> {
+    let mut own = OwnRules::default();
+    if common.rules.is_empty() {
+        let file = configuration_folder().map(|folder| folder.join("rules.toml"));
+        if let Some(file) = file.filter(|file| file.exists()) {
+            own = read_rules(&file)?;
+        }
+    }
+    for file in &common.rules {
+        own.append(read_rules(file)?);
+    }
+    Ok(own)
+}
+
+/// Reads a file of own rules.
+pub(crate) fn read_rules(file: &Path) -> Result<OwnRules, Failure> {
+    let text = std::fs::read_to_string(file)
+        .map_err(|error| Failure::Source { path: file.into(), why: error.to_string() })?;
+    OwnRules::parse(&text).map_err(|source| Failure::OwnRules { path: file.into(), source })
+}
+
+/// Where the reviewer's configuration lies.
+fn configuration_folder() -> Option<PathBuf> {
+    let set = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
+    let folder = set("XDG_CONFIG_HOME").or_else(|| set("HOME").map(|home| home.join(".config")))?;
+    Some(folder.join("fresh-tally"))
 }
 
 fn format_of_ending(path: &Path) -> Option<Format> {

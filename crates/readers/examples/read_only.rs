@@ -6,7 +6,7 @@
 
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
-use tally_core::knowledge::{KindRules, PartRules, Roles};
+use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Taken};
 use tally_readers::{Overrides, TakeOptions};
 use tally_trees::{Bytes, Entry, Folder, Node, Tree, TreeError};
@@ -103,6 +103,7 @@ fn files_of(folder: &Folder) -> Result<Vec<PathBuf>, Box<dyn std::error::Error>>
         rules: &PartRules::built_in()?,
         kinds: &KindRules::built_in()?,
         roles: &Roles::built_in()?,
+        agents: &Agents::built_in()?,
     };
     tally_readers::take(&watched as &dyn Tree, options)?;
     let mut files = watched.read.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);

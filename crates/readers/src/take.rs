@@ -7,7 +7,7 @@ use crate::{defaults, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
 use std::path::Path;
 use tally_core::derive::{choose_defaults, find_oddities, join_applications};
-use tally_core::knowledge::{KindRules, PartRules, Roles, Traits, fold_companions};
+use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, Traits, fold_companions};
 use tally_core::model::{Counts, Label, Looks, MissingFact, Package, StartupItem, Taken, Tally, Text};
 use tally_trees::{NodeKind, Tree};
 
@@ -26,6 +26,8 @@ pub struct TakeOptions<'a> {
     pub kinds: &'a KindRules,
     /// Roles of default applications.
     pub roles: &'a Roles,
+    /// Packages that report to somebody elsewhere.
+    pub agents: &'a Agents,
 }
 
 /// Why there is no tally at all.
@@ -66,7 +68,7 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     tally.defaults = choose_defaults(options.roles, &associations, &tally.launchers, &tally.applications);
     tally.parts = options.rules.apply(&tally.packages, &parts::probe(tree, options.rules));
     tally.storage = storage::read(tree);
-    finish(&mut tally);
+    finish(&mut tally, options.agents);
     Ok(tally)
 }
 
@@ -210,8 +212,8 @@ fn classify(tally: &mut Tally, kinds: &KindRules, traits: &[Option<Traits>]) {
         .for_each(|(package, traits)| ready.classify(package, *traits));
 }
 
-fn finish(tally: &mut Tally) {
-    tally.oddities = find_oddities(tally);
+fn finish(tally: &mut Tally, agents: &Agents) {
+    tally.oddities = find_oddities(tally, agents);
     tally.counts = Counts::of(&tally.packages, &tally.launchers, &tally.applications);
     tally.sort();
 }

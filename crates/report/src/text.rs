@@ -102,7 +102,7 @@ pub fn bytes_human(bytes: u64) -> String {
             return if tenths < 100 {
                 format!("{}.{} {unit}", tenths / 10, tenths % 10)
             } else {
-                format!("{} {unit}", tenths / 10)
+                format!("{} {unit}", (bytes + size / 2) / size)
             };
         }
     }

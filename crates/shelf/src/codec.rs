@@ -7,7 +7,7 @@ use serde_json::ser::Formatter;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek, Write};
 use std::path::Path;
-use tally_core::model::{Note, Package, SCHEMA, Taken, Tally};
+use tally_core::model::{Note, Package, Reading, SCHEMA, Taken, Tally};
 
 /// Writes a tally as JSON: each key of the document and each element of its lists on a line of its own.
 ///
@@ -147,6 +147,8 @@ pub(crate) struct Earlier {
     pub(crate) taken: Taken,
     #[serde(default)]
     pub(crate) notes: Vec<Note>,
+    #[serde(default)]
+    pub(crate) readings: Vec<Reading>,
 }
 
 /// Reads only that of the tally in a file, if it is one.
@@ -162,8 +164,8 @@ pub(crate) fn read_earlier(path: &Path) -> Option<Earlier> {
     let mut tail = Vec::new();
     file.seek(io::SeekFrom::Start(length.saturating_sub(ENDS))).ok()?;
     file.read_to_end(&mut tail).ok()?;
-    match (value_of(&head, "taken"), value_of(&tail, "notes")) {
-        (Some(taken), Some(notes)) => Some(Earlier { taken, notes }),
+    match (value_of(&head, "taken"), value_of(&tail, "notes"), value_of(&tail, "readings")) {
+        (Some(taken), Some(notes), Some(readings)) => Some(Earlier { taken, notes, readings }),
         _ => serde_json::from_slice(&std::fs::read(path).ok()?).ok(),
     }
 }

@@ -97,7 +97,7 @@ impl Shelf {
 
     /// Puts a tally under its own handle.
     ///
-    /// A tally that was taken from the same source is replaced; its notes go over to the new one. When another install
+    /// A tally that was taken from the same source is replaced; its notes and the figures read by hand go over to the new one. When another install
     /// has the handle, a number is added: `fenland-13-2`.
     ///
     /// # Errors
@@ -120,6 +120,7 @@ impl Shelf {
                 if tally.notes.is_empty() {
                     tally.notes = earlier.notes;
                 }
+                tally.readings.extend(earlier.readings.into_iter().filter(|reading| reading.by == "hand"));
                 write_atomically(&path, &encoded(&path, tally)?, true)?;
                 return Ok(Put { handle, replaced: true });
             }
@@ -129,6 +130,15 @@ impl Shelf {
             }
         }
         Err(ShelfError::InUse { handle: natural })
+    }
+
+    /// Writes a tally back under the handle it was read from.
+    ///
+    /// # Errors
+    /// When it can't be written; the earlier one stays.
+    pub fn keep(&self, handle: &str, tally: &Tally) -> Result<(), ShelfError> {
+        let path = self.file(handle);
+        write_atomically(&path, &encoded(&path, tally)?, true)
     }
 
     /// Gives a tally another handle.

@@ -1,18 +1,15 @@
 //! Oddities: named rules for what deserves a second look, each with its evidence.
 
-use crate::knowledge::matches;
+use crate::knowledge::Agents;
 use crate::model::{Does, Evidence, Kind, Launcher, Oddity, OddityName, Package, State, Tally, Text};
 use std::collections::BTreeMap;
 
-/// Packages that report usage, crashes or place to somebody elsewhere.
-const REPORTING: &str = "popularity-contest|*telemetry*|ubuntu-report|whoopsie*|apport|abrt*|geoclue*|*-insights|tidewrack|kuserfeedback*|endless-metrics*|eos-metrics*|mintreport|reportbug-auto|smolt*|gnome-abrt|drkonqi";
-
 /// Everything odd about an install, sorted by rule.
-pub fn find_oddities(tally: &Tally) -> Vec<Oddity> {
+pub fn find_oddities(tally: &Tally, agents: &Agents) -> Vec<Oddity> {
     let mut found = Found(Vec::new());
     launchers(tally, &mut found);
     defaults(tally, &mut found);
-    packages(tally, &mut found);
+    packages(tally, agents, &mut found);
     startup_and_repositories(tally, &mut found);
     games(tally, &mut found);
     found.0.sort_by(|a, b| (a.oddity, &a.about).cmp(&(b.oddity, &b.about)));
@@ -151,7 +148,7 @@ fn defaults(tally: &Tally, found: &mut Found) {
     }
 }
 
-fn packages(tally: &Tally, found: &mut Found) {
+fn packages(tally: &Tally, agents: &Agents, found: &mut Found) {
     for package in &tally.packages {
         let mut add = |oddity, why: String| found.add(oddity, about(package), why, &package.evidence);
         match package.state {
@@ -176,11 +173,8 @@ fn packages(tally: &Tally, found: &mut Found) {
         if package.kind == Kind::Transitional {
             add(OddityName::TransitionalPackage, format!("{} only eases a renaming", package.name));
         }
-        if matches(REPORTING, &package.name) {
-            add(
-                OddityName::ReportsHome,
-                format!("{} tells somebody elsewhere: {}", package.name, package.summary),
-            );
+        if let Some(does) = agents.does(&package.name) {
+            add(OddityName::ReportsHome, format!("{} {does}: {}", package.name, package.summary));
         }
     }
     if let Some(part) = tally.parts.iter().find(|part| part.part == "installer") {

@@ -127,7 +127,13 @@ impl PartRules {
     /// Names the line of a syntax error or an unknown key, or the part whose way is no way.
     pub fn parse(text: &str) -> Result<Self, RulesError> {
         let rules: Self = toml::from_str(text).map_err(|error| RulesError::from_toml(text, &error))?;
-        for rule in &rules.part {
+        rules.check()?;
+        Ok(rules)
+    }
+
+    /// Makes sure that each way is one.
+    pub(crate) fn check(&self) -> Result<(), RulesError> {
+        for rule in &self.part {
             if let Some(way) = rule.ways.iter().find(|way| way.sources() != 1) {
                 let why = format!(
                     "part `{}`: a way needs exactly one of package, provides, link, entry, line; `{}` has {}",
@@ -138,7 +144,7 @@ impl PartRules {
                 return Err(RulesError { line: None, why });
             }
         }
-        Ok(rules)
+        Ok(())
     }
 
     /// Every question that these rules put to the tree.

@@ -30,7 +30,7 @@ pub use package::{
     Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, System, VersionOp,
 };
 pub use part::Part;
-pub use reading::{Conditions, Reading};
+pub use reading::{Conditions, MEASURES, Measure, Reading};
 pub use repository::Repository;
 pub use startup::{Scope, StartupItem, StartupSort};
 pub use storage::Storage;

@@ -38,3 +38,64 @@ pub struct Reading {
     #[serde(default)]
     pub by: Text,
 }
+
+/// A thing that is measured: what it is called in a tally, what a person types, and its unit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Measure {
+    /// As readings name it.
+    pub what: &'static str,
+    /// As it may be typed.
+    pub short: &'static str,
+    /// `bytes`, `count` or `seconds`.
+    pub unit: &'static str,
+    /// Name for people.
+    pub label: &'static str,
+}
+
+/// Everything that can be measured, in the order that it is shown in.
+pub const MEASURES: &[Measure] = &[
+    Measure { what: "memory-used", short: "memory", unit: "bytes", label: "Memory used" },
+    Measure { what: "swap-used", short: "swap", unit: "bytes", label: "Swap used" },
+    Measure { what: "disk-used", short: "disk", unit: "bytes", label: "Disk used" },
+    Measure { what: "tasks", short: "tasks", unit: "count", label: "Tasks" },
+    Measure { what: "threads", short: "threads", unit: "count", label: "Threads" },
+    Measure { what: "load", short: "load", unit: "count", label: "Load, last minute" },
+    Measure { what: "boot-time", short: "boot", unit: "seconds", label: "Time to boot" },
+    Measure { what: "uptime", short: "uptime", unit: "seconds", label: "Time since boot" },
+];
+
+impl Measure {
+    /// The measure of a name, long or short.
+    pub fn named(name: &str) -> Option<&'static Self> {
+        MEASURES.iter().find(|measure| measure.what == name || measure.short == name)
+    }
+}
+
+impl Reading {
+    /// Whether two readings measure alike, so that their difference means something; else why not.
+    ///
+    /// # Errors
+    /// The first thing that differs: method, moment, medium, memory, or the kind of machine.
+    pub fn comparable(&self, other: &Self) -> Result<(), &'static str> {
+        let (a, b) = (&self.conditions, &other.conditions);
+        if self.unit != other.unit {
+            return Err("measured in other units");
+        }
+        if self.method != other.method {
+            return Err("measured by another method");
+        }
+        if self.when != other.when {
+            return Err("measured at another moment");
+        }
+        if a.medium != b.medium {
+            return Err("one was measured live");
+        }
+        if a.ram_bytes.zip(b.ram_bytes).is_some_and(|(a, b)| a.abs_diff(b) > a / 20) {
+            return Err("the machines have unlike memory");
+        }
+        if a.virtual_.is_some() && b.virtual_.is_some() && a.virtual_ != b.virtual_ {
+            return Err("one machine is virtual");
+        }
+        Ok(())
+    }
+}

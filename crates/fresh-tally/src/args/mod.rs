@@ -40,6 +40,10 @@ pub(crate) struct Common {
     /// Write the answer to a file, as a whole or not at all; `-` is standard output
     #[arg(long, short, global = true, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+    /// File of own rules, before the built-in ones; may be given again [default: fresh-tally/rules.toml in the
+    /// configuration folder]
+    #[arg(long, global = true, value_name = "FILE")]
+    pub(crate) rules: Vec<PathBuf>,
     /// When to colour: auto asks the terminal and NO_COLOR
     #[arg(long, global = true, value_enum, default_value_t = ColorArg::Auto, value_name = "WHEN")]
     pub(crate) color: ColorArg,
@@ -80,6 +84,7 @@ pub(crate) enum Command {
     Find(FindArgs),
     Why(WhyArgs),
     Weigh(WeighArgs),
+    Note(NoteArgs),
     Compare(CompareArgs),
     Shelf(ShelfArgs),
     Rules(RulesArgs),
@@ -174,6 +179,8 @@ pub(crate) enum ShowWhatArg {
     Looks,
     /// Where the weight is
     Weight,
+    /// Figures measured on the running install, and notes
+    Readings,
     /// What deserves a second look
     Odd,
 }
@@ -186,13 +193,54 @@ pub(crate) enum ShowWhatArg {
 #[command(after_help = "\
 Examples:
   fresh-tally find saltmarsh-5.0-reedbed text editor
-  fresh-tally find / inkcpa --format json")]
+  fresh-tally find / inkcpa --format json
+  fresh-tally find /mnt/fresh --file /usr/bin/inkcap
+  fresh-tally find /mnt/fresh --program inkcap")]
 pub(crate) struct FindArgs {
     /// Handle, tally file, or source
     pub(crate) install: String,
     /// What to look for
-    #[arg(required = true)]
+    #[arg(required_unless_present_any = ["file", "program"])]
     pub(crate) words: Vec<String>,
+    /// Tell which package a file belongs to
+    #[arg(long, value_name = "PATH", conflicts_with_all = ["words", "program"])]
+    pub(crate) file: Option<String>,
+    /// Tell whether there is a command of this name, and whose it is
+    #[arg(long, value_name = "NAME", conflicts_with = "words")]
+    pub(crate) program: Option<String>,
+}
+
+/// Write a remark or a measured figure into a tally
+///
+/// Without words it shows what was written. Remarks stay when the same install is taken again, and none is ever
+/// overwritten. Figures: memory, swap, disk (bytes, or with kB, MB, GB, KiB, MiB, GiB); tasks, threads, load; boot, uptime
+/// (seconds).
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally note saltmarsh-5.0-reedbed the printer was found at once
+  fresh-tally note saltmarsh-5.0-reedbed --ask printer yes
+  fresh-tally note saltmarsh-5.0-reedbed memory=512MiB --method 'system monitor' --when 'idle after boot'")]
+pub(crate) struct NoteArgs {
+    /// Handle or tally file
+    pub(crate) install: String,
+    /// A remark, or figures as NAME=VALUE
+    pub(crate) words: Vec<String>,
+    /// The question of a checklist that this answers
+    #[arg(long, value_name = "NAME")]
+    pub(crate) ask: Option<String>,
+    /// How the figures were measured
+    #[arg(long, value_name = "WORDS", default_value = "read by hand")]
+    pub(crate) method: String,
+    /// At which moment
+    #[arg(long, value_name = "WORDS", default_value = "")]
+    pub(crate) when: String,
+    /// On a live session, not on the installed system
+    #[arg(long)]
+    pub(crate) live: bool,
+    /// Memory of the machine
+    #[arg(long, value_name = "SIZE", value_parser = size)]
+    pub(crate) ram: Option<u64>,
 }
 
 /// Tell what brought a package in, and what would leave with it
@@ -231,7 +279,7 @@ pub(crate) struct WeighArgs {
 }
 
 /// Reads a size: a number, with or without a unit.
-fn size(text: &str) -> Result<u64, String> {
+pub(crate) fn size(text: &str) -> Result<u64, String> {
     const UNITS: [(&str, f64); 11] = [
         ("KiB", 1024.0),
         ("MiB", 1_048_576.0),
@@ -356,6 +404,19 @@ Examples:
     Kinds,
     /// Print the roles of default applications, as TOML
     Roles,
+    /// Print the agents that report to somebody elsewhere, as TOML
+    Agents,
+    /// Check a file of own rules, and say what is in it
+    #[command(after_help = "\
+A file of own rules is TOML with any of these tables, in the forms that `rules kinds`, `parts`, `roles` and `agents` show:
+  [[kind]]   kind, name, section, summary ...   asked before the built-in rules
+  [[part]]   part, label, ways                  its ways are tried first; a new part is listed last
+  [[role]]   role, label, types ...             takes the place of a role of the same name
+  [[agent]]  name, does                         added to the agents that are called odd")]
+    Check {
+        /// The file
+        file: PathBuf,
+    },
     /// Print the JSON Schema of a tally
     Schema,
 }

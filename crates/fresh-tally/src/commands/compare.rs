@@ -4,11 +4,10 @@ use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
 use tally_core::compare::compare;
-use tally_core::knowledge::PartRules;
 use tally_report::{CompareView, CompareWhat};
 
 pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failure> {
-    let rules = PartRules::built_in()?;
+    let rules = settings.own.parts()?;
     // One thread more is enough, and cheaper to start than a pool of them.
     let (old, new) = std::thread::scope(|scope| {
         let old = scope.spawn(|| install::find(&args.old, settings, &rules));

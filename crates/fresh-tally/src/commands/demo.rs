@@ -7,6 +7,7 @@ use crate::output;
 use crate::settings::Settings;
 use saltmarsh::World;
 use std::path::{Path, PathBuf};
+use tally_core::knowledge::OwnRules;
 use tally_report::ShowWhat;
 use tally_shelf::Shelf;
 
@@ -29,6 +30,7 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
         format: settings.format,
         output: None,
         canvas: settings.canvas,
+        own: OwnRules::default(),
         quiet: true,
         now: settings.now.clone(),
     };

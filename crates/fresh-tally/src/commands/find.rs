@@ -4,13 +4,47 @@ use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
 use tally_core::find::find;
-use tally_core::knowledge::PartRules;
-use tally_report::FindView;
+use tally_core::model::Label;
+use tally_readers::owner::{self, Owned};
+use tally_report::{FindView, OwnedFile, OwnerView};
+use tally_trees::{Folder, Tree};
 
 pub(crate) fn run(args: &FindArgs, settings: &Settings) -> Result<Exit, Failure> {
-    let tally = install::find(&args.install, settings, &PartRules::built_in()?)?;
+    if let Some(path) = &args.file {
+        return owner(args, path, settings, |tree| vec![owner::of_file(tree, path)]);
+    }
+    if let Some(name) = &args.program {
+        return owner(args, name, settings, |tree| owner::of_program(tree, name));
+    }
+    let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
     let findings = find(&tally, &args.words.join(" "));
     let exit = if findings.hits.is_empty() { Exit::No } else { Exit::Done };
     output::show(&FindView { label: tally.label, findings }, settings)?;
+    Ok(exit)
+}
+
+/// Asks the file lists of the install itself.
+fn owner(
+    args: &FindArgs,
+    asked: &str,
+    settings: &Settings,
+    ask: impl FnOnce(&dyn Tree) -> Vec<Owned>,
+) -> Result<Exit, Failure> {
+    let source = install::source_of(&args.install, settings)?;
+    let tree = Folder::open(&source)
+        .map_err(|error| Failure::Source { path: source.clone(), why: error.why.to_string() })?;
+    let found: Vec<Owned> = ask(&tree as &dyn Tree).into_iter().filter(|owned| owned.is_there).collect();
+    let exit = if found.is_empty() { Exit::No } else { Exit::Done };
+    let files: Vec<OwnedFile> = found
+        .into_iter()
+        .map(|Owned { path, package, .. }| OwnedFile {
+            file: path,
+            version: package.as_ref().map(|package| package.version.clone()),
+            summary: package.as_ref().map(|package| package.summary.clone()),
+            package: package.map(|package| package.reference()),
+        })
+        .collect();
+    let label: Label = owner::label(&tree as &dyn Tree);
+    output::show(&OwnerView { label, asked: asked.to_owned(), files }, settings)?;
     Ok(exit)
 }

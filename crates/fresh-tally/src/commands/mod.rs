@@ -3,6 +3,7 @@
 mod compare;
 mod demo;
 mod find;
+mod note;
 mod rules;
 mod scripts;
 mod shelf;
@@ -24,6 +25,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure
         Command::Find(args) => find::run(&args, settings),
         Command::Why(args) => why::run(&args, settings),
         Command::Weigh(args) => weigh::run(&args, settings),
+        Command::Note(args) => note::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
         Command::Shelf(args) => shelf::run(args.action, settings),
         Command::Rules(args) => rules::run(args.action, settings),

@@ -2,10 +2,11 @@ use crate::args::RulesAction;
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
-use crate::settings::Settings;
+use crate::settings::{Settings, read_rules};
 use std::fmt::Write as _;
 use std::io::Read;
-use tally_core::knowledge::{KindRules, PartRules, Roles};
+use std::path::Path;
+use tally_core::knowledge::{Agents, KindRules, OwnCounts, PartRules, Roles};
 use tally_core::model::{System, Tally};
 use tally_core::version::{EXACT, compare, sign};
 
@@ -15,10 +16,20 @@ pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Fail
         RulesAction::Parts => PartRules::built_in_text().as_bytes().to_vec(),
         RulesAction::Kinds => KindRules::built_in_text().as_bytes().to_vec(),
         RulesAction::Roles => Roles::built_in_text().as_bytes().to_vec(),
+        RulesAction::Agents => Agents::built_in_text().as_bytes().to_vec(),
+        RulesAction::Check { file } => check(&file)?.into_bytes(),
         RulesAction::Schema => schema()?,
     };
     output::answer(&bytes, settings)?;
     Ok(Exit::Done)
+}
+
+fn check(file: &Path) -> Result<String, Failure> {
+    let OwnCounts { kinds, parts, roles, agents } = read_rules(file)?.counts();
+    Ok(format!(
+        "`{}` is sound: kinds {kinds}, parts {parts}, roles {roles}, agents {agents}\n",
+        file.display()
+    ))
 }
 
 fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, Failure> {

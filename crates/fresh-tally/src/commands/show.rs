@@ -3,7 +3,6 @@ use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
-use tally_core::knowledge::{PartRules, Roles};
 use tally_report::{ShowView, ShowWhat};
 
 pub(crate) fn what(arg: ShowWhatArg) -> ShowWhat {
@@ -17,12 +16,13 @@ pub(crate) fn what(arg: ShowWhatArg) -> ShowWhat {
         ShowWhatArg::Startup => ShowWhat::Startup,
         ShowWhatArg::Looks => ShowWhat::Looks,
         ShowWhatArg::Weight => ShowWhat::Weight,
+        ShowWhatArg::Readings => ShowWhat::Readings,
         ShowWhatArg::Odd => ShowWhat::Odd,
     }
 }
 
 pub(crate) fn run(asked: &str, what: ShowWhat, settings: &Settings) -> Result<Exit, Failure> {
-    let (rules, roles) = (PartRules::built_in()?, Roles::built_in()?);
+    let (rules, roles) = (settings.own.parts()?, settings.own.roles()?);
     let tally = install::find(asked, settings, &rules)?;
     output::show(&ShowView { tally: &tally, what, rules: &rules, roles: &roles }, settings)?;
     Ok(Exit::Done)

@@ -3,7 +3,7 @@ use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
-use tally_core::knowledge::{PartRules, Roles};
+use tally_core::knowledge::PartRules;
 use tally_core::model::{Medium, Tally};
 use tally_readers::Overrides;
 use tally_report::{Format, ShowView, ShowWhat, render};
@@ -14,7 +14,7 @@ pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> 
         install::check_handle(handle)?;
     }
     check_date(args.label.release_date.as_deref())?;
-    let rules = PartRules::built_in()?;
+    let rules = settings.own.parts()?;
     let medium = if args.live { Medium::Live } else { Medium::Installed };
     let mut tally = install::take(&args.source, medium, overrides(args.label), settings, &rules)?;
     if let Some(handle) = args.handle {
@@ -65,7 +65,7 @@ fn say(tally: &Tally, rules: &PartRules, settings: &Settings) -> Result<(), Fail
     let bytes = match format {
         Format::Json => encoded(tally)?,
         format => {
-            let view = ShowView { tally, what: ShowWhat::Overview, rules, roles: &Roles::built_in()? };
+            let view = ShowView { tally, what: ShowWhat::Overview, rules, roles: &settings.own.roles()? };
             render(&view, format, settings.canvas)?
         }
     };

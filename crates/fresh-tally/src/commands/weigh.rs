@@ -3,13 +3,12 @@ use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
-use tally_core::knowledge::PartRules;
 use tally_core::model::MissingFact;
 use tally_core::weigh::weigh;
 use tally_report::WeighView;
 
 pub(crate) fn run(args: &WeighArgs, settings: &Settings) -> Result<Exit, Failure> {
-    let tally = install::find(&args.install, settings, &PartRules::built_in()?)?;
+    let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
     if tally.lacks(MissingFact::Sizes) {
         let why = "its source does not tell how big packages are".to_owned();
         return Err(Failure::Source { path: args.install.clone().into(), why });

@@ -5,12 +5,11 @@ use crate::settings::Settings;
 use crate::{install, output};
 use tally_core::find::find;
 use tally_core::graph::{Graph, Ix};
-use tally_core::knowledge::PartRules;
 use tally_core::model::{PackageRef, Tally};
 use tally_report::WhyView;
 
 pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> {
-    let tally = install::find(&args.install, settings, &PartRules::built_in()?)?;
+    let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
     let graph = Graph::new(&tally.packages);
     let Some(at) = graph.named(&args.package).first().copied() else {
         return Err(Failure::NoSuchPackage {

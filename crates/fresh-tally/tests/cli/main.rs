@@ -7,6 +7,7 @@ mod compare;
 mod demo;
 mod find;
 mod harness;
+mod note;
 mod rules;
 mod schema;
 mod shelf;

@@ -50,3 +50,24 @@ fn the_help_teaches_with_examples() {
     }
     insta::assert_snapshot!(help);
 }
+
+#[test]
+fn own_rules_are_checked_and_win() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    place.write("own.toml", "[[kind]]\nkind = 'game'\nname = 'countstone'\n\n[[agent]]\nname = 'inkcap'\ndoes = 'sends every word away'\n");
+    let sound = place.run("rules check own.toml").plain();
+    assert_eq!(sound, "`own.toml` is sound: kinds 1, parts 0, roles 0, agents 1\n");
+    let packages = place.run("show root-5.0-reedbed packages --format csv --rules own.toml").plain();
+    let countstone = packages.lines().find(|line| line.contains(",countstone,")).unwrap();
+    assert!(countstone.contains(",game,"), "{countstone}");
+    let odd = place.run("show root-5.0-reedbed odd --rules own.toml").plain();
+    assert!(odd.contains("inkcap sends every word away"), "{odd}");
+    place.write("config/fresh-tally/rules.toml", "[[kind]]\nkind = 'gme'\n");
+    let bad = place.run_with(
+        "show root-5.0-reedbed",
+        b"",
+        &[("XDG_CONFIG_HOME", &place.path("config").to_string_lossy())],
+    );
+    assert_eq!(bad.code, 3);
+    assert!(bad.stderr.contains("rules.toml`: line 2: unknown variant `gme`"), "{}", bad.stderr);
+}

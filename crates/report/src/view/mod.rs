@@ -1,11 +1,13 @@
 //! One folder or file per command: its answer as a document, as CSV, as JSON.
 
 mod compare;
+mod owner;
 mod shelf;
 mod show;
 mod why;
 
 pub use compare::{CompareView, CompareWhat};
+pub use owner::{OwnedFile, OwnerView};
 pub use shelf::{ShelfEntry, ShelfView};
 pub use show::{ShowView, ShowWhat};
 pub use why::{FindView, WeighView, WhyView};

@@ -3,6 +3,7 @@ mod looks;
 mod menu;
 mod overview;
 mod packages;
+mod readings;
 mod weight;
 
 use crate::View;
@@ -34,6 +35,8 @@ pub enum ShowWhat {
     Looks,
     /// Where the weight is.
     Weight,
+    /// Figures measured on the running install, and the reviewer's remarks.
+    Readings,
     /// What deserves a second look.
     Odd,
 }
@@ -64,6 +67,7 @@ impl View for ShowView<'_> {
             ShowWhat::Startup => lists::startup(tally),
             ShowWhat::Looks => looks::document(tally),
             ShowWhat::Weight => weight::document(tally),
+            ShowWhat::Readings => readings::document(tally),
             ShowWhat::Odd => lists::odd(tally),
         }
     }
@@ -80,6 +84,7 @@ impl View for ShowView<'_> {
             ShowWhat::Startup => lists::startup_csv(tally),
             ShowWhat::Looks => looks::csv(tally),
             ShowWhat::Weight => weight::csv(tally),
+            ShowWhat::Readings => readings::csv(tally),
             ShowWhat::Odd => lists::odd_csv(tally),
         }
     }
@@ -96,6 +101,7 @@ impl View for ShowView<'_> {
             ShowWhat::Startup => self.records("startup", &tally.startup),
             ShowWhat::Looks => self.records("looks", &tally.looks),
             ShowWhat::Weight => self.records("weight", &weight::account(tally)),
+            ShowWhat::Readings => self.records("readings", &readings::records(tally)),
             ShowWhat::Odd => self.records("oddities", &tally.oddities),
         }
     }

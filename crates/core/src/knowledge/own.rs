@@ -1,0 +1,164 @@
+//! A reviewer's own rules: one file that extends every table inside the program.
+
+use super::agents::{Agent, Agents};
+use super::kinds::{KindRule, KindRules};
+use super::parts::{PartRule, PartRules, RulesError};
+use super::roles::{Role, Roles};
+use serde::Deserialize;
+
+/// Own rules, by table. What stands here wins over what is inside the program.
+///
+/// A kind rule is asked before the built-in ones; the ways of a part of a known name are tried before the built-in
+/// ways, and a new part is listed last; a role of a known name takes the place of the built-in one; an agent is added.
+///
+/// ```
+/// use tally_core::knowledge::OwnRules;
+/// let own = OwnRules::parse("[[agent]]\nname = 'gullcam*'\ndoes = 'sends pictures away'\n")?;
+/// assert_eq!(own.agents()?.does("gullcam-daemon"), Some("sends pictures away"));
+/// # Ok::<(), tally_core::knowledge::RulesError>(())
+/// ```
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct OwnRules {
+    kind: Vec<KindRule>,
+    part: Vec<PartRule>,
+    role: Vec<Role>,
+    agent: Vec<Agent>,
+}
+
+/// How many rules of each table a file has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct OwnCounts {
+    /// Rules for kinds.
+    pub kinds: usize,
+    /// Rules for parts.
+    pub parts: usize,
+    /// Roles.
+    pub roles: usize,
+    /// Agents.
+    pub agents: usize,
+}
+
+impl OwnRules {
+    /// Reads a file of own rules.
+    ///
+    /// # Errors
+    /// Names the line of a syntax error, an unknown key, kind or trait; or the part or role that is unsound.
+    pub fn parse(text: &str) -> Result<Self, RulesError> {
+        let own: Self = toml::from_str(text).map_err(|error| RulesError::from_toml(text, &error))?;
+        PartRules { part: own.part.clone() }.check()?;
+        for role in &own.role {
+            let by_launcher = !role.categories.is_empty() || !role.words.is_empty();
+            if role.role.is_empty() || role.types.is_empty() != by_launcher {
+                let why = format!(
+                    "role `{}` is asked either by `types`, or by `categories` and `words`",
+                    role.role
+                );
+                return Err(RulesError { line: None, why });
+            }
+        }
+        Ok(own)
+    }
+
+    /// What is in it.
+    pub const fn counts(&self) -> OwnCounts {
+        OwnCounts {
+            kinds: self.kind.len(),
+            parts: self.part.len(),
+            roles: self.role.len(),
+            agents: self.agent.len(),
+        }
+    }
+
+    /// Takes over the rules of another file, behind these.
+    pub fn append(&mut self, mut other: Self) {
+        self.kind.append(&mut other.kind);
+        self.part.append(&mut other.part);
+        self.role.append(&mut other.role);
+        self.agent.append(&mut other.agent);
+    }
+
+    /// The rules for kinds, own ones first.
+    ///
+    /// # Errors
+    /// As [`KindRules::built_in`].
+    pub fn kinds(&self) -> Result<KindRules, RulesError> {
+        Ok(KindRules::built_in()?.after(self.kind.clone()))
+    }
+
+    /// The rules for parts, extended.
+    ///
+    /// # Errors
+    /// As [`PartRules::built_in`].
+    pub fn parts(&self) -> Result<PartRules, RulesError> {
+        let mut rules = PartRules::built_in()?;
+        for own in &self.part {
+            match rules.part.iter_mut().find(|known| known.part == own.part) {
+                Some(known) => _ = known.ways.splice(0..0, own.ways.iter().cloned()),
+                None => rules.part.push(own.clone()),
+            }
+        }
+        Ok(rules)
+    }
+
+    /// The roles, extended.
+    ///
+    /// # Errors
+    /// As [`Roles::built_in`].
+    pub fn roles(&self) -> Result<Roles, RulesError> {
+        let mut roles = Roles::built_in()?;
+        for own in &self.role {
+            match roles.role.iter_mut().find(|known| known.role == own.role) {
+                Some(known) => *known = own.clone(),
+                None => roles.role.push(own.clone()),
+            }
+        }
+        Ok(roles)
+    }
+
+    /// The agents, own ones first.
+    ///
+    /// # Errors
+    /// As [`Agents::built_in`].
+    pub fn agents(&self) -> Result<Agents, RulesError> {
+        let mut agents = Agents::built_in()?;
+        agents.agent.splice(0..0, self.agent.iter().cloned());
+        Ok(agents)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Kind, Package, System};
+
+    #[test]
+    fn own_rules_win_and_extend() {
+        let own = OwnRules::parse(
+            "[[kind]]\nkind = 'game'\nname = 'curlewfetch'\n\
+             [[part]]\npart = 'kernel'\nlabel = 'Kernel'\nways = [{ package = 'marsh-kernel' }]\n\
+             [[part]]\npart = 'tide-gauge'\nlabel = 'Tide gauge'\nways = [{ package = 'gauged' }]\n\
+             [[role]]\nrole = 'web-browser'\nlabel = 'Web'\ntypes = ['x-scheme-handler/http']\n",
+        )
+        .unwrap();
+        let mut packages = [Package::new(System::Dpkg, "curlewfetch", "1")];
+        own.kinds().unwrap().apply(&mut packages, &[None], &[]);
+        assert_eq!((packages[0].kind, packages[0].kind_because.as_str()), (Kind::Game, "named curlewfetch"));
+        let parts = own.parts().unwrap();
+        assert_eq!(parts.part.last().unwrap().part, "tide-gauge");
+        let kernel = parts.part.iter().find(|rule| rule.part == "kernel").unwrap();
+        assert_eq!(kernel.ways[0].package.as_deref(), Some("marsh-kernel"));
+        let built_in = Roles::built_in().unwrap().role.len();
+        assert_eq!(own.roles().unwrap().role.len(), built_in, "a known role is replaced");
+        assert_eq!(own.roles().unwrap().label("web-browser"), "Web");
+    }
+
+    #[test]
+    fn what_is_wrong_is_named_with_its_line() {
+        let error = |text: &str| OwnRules::parse(text).unwrap_err();
+        assert_eq!(error("[[kind]]\nkind = 'gme'\nname = 'x'").line, Some(2));
+        assert_eq!(error("\n[[agnt]]\n").line, Some(2));
+        assert!(error("[[part]]\npart='x'\nlabel='X'\nways=[{}]").why.contains("exactly one"));
+        assert!(error("[[role]]\nrole='x'\nlabel='X'").why.contains("asked either"));
+    }
+}

@@ -1,0 +1,149 @@
+//! Figures of the running system, from proc(5): memory, swap, tasks, threads, load, uptime, with their conditions.
+
+use crate::text::{lines, text};
+use std::path::Path;
+use tally_core::model::{Conditions, Medium, Reading, Text};
+use tally_trees::{NodeKind, Tree};
+
+/// Reads the figures, if the tree is that of a running system; the moment is for the caller to name.
+pub fn read(tree: &dyn Tree, medium: Medium, when: &str) -> Vec<Reading> {
+    let Some(uptime) = first_number(tree, "proc/uptime") else { return Vec::new() };
+    let memory = Memory::read(tree);
+    let live = medium == Medium::Live || is_live(tree);
+    #[allow(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        reason = "a count of seconds since boot"
+    )]
+    let conditions = Conditions {
+        ram_bytes: memory.get("MemTotal"),
+        virtual_: is_virtual(tree),
+        medium: Some(if live { "live" } else { "installed" }.into()),
+        uptime_s: Some(uptime as u64),
+    };
+    let mut readings = Vec::new();
+    let mut add = |what: &str, unit: &str, method: &str, value: Option<f64>| {
+        readings.extend(value.map(|value| Reading {
+            what: what.into(),
+            value,
+            unit: unit.into(),
+            method: method.into(),
+            when: when.into(),
+            conditions: conditions.clone(),
+            by: "kit".into(),
+        }));
+    };
+    let difference = |total: &str, rest: &str| {
+        #[allow(clippy::cast_precision_loss, reason = "memory is far below 2^53 bytes")]
+        Some(memory.get(total)?.saturating_sub(memory.get(rest)?) as f64)
+    };
+    add("memory-used", "bytes", "MemTotal - MemAvailable", difference("MemTotal", "MemAvailable"));
+    add("swap-used", "bytes", "SwapTotal - SwapFree", difference("SwapTotal", "SwapFree"));
+    let (tasks, threads) = tasks(tree);
+    add("tasks", "count", "numbered folders of /proc", tasks);
+    add("threads", "count", "Threads of each task's status", threads);
+    add("load", "count", "first figure of /proc/loadavg", first_number(tree, "proc/loadavg"));
+    add("uptime", "seconds", "first figure of /proc/uptime", Some(uptime));
+    readings
+}
+
+/// Files of `/proc` state no size: what they hold is small, and read by the tree until it ends.
+fn first_number(tree: &dyn Tree, file: &str) -> Option<f64> {
+    let bytes = tree.read(file).ok()?;
+    text(&bytes).split_ascii_whitespace().next()?.parse().ok()
+}
+
+struct Memory(Vec<(Text, u64)>);
+
+impl Memory {
+    fn read(tree: &dyn Tree) -> Self {
+        let bytes = tree.read("proc/meminfo").unwrap_or_default();
+        let one = |line: &[u8]| {
+            let line = text(line);
+            let (name, rest) = line.split_once(':')?;
+            let kib: u64 = rest.split_ascii_whitespace().next()?.parse().ok()?;
+            Some((name.into(), kib.checked_mul(1024)?))
+        };
+        Self(lines(&bytes).filter_map(|(_, line)| one(line)).collect())
+    }
+
+    fn get(&self, name: &str) -> Option<u64> {
+        self.0.iter().find(|(known, _)| known == name).map(|(_, bytes)| *bytes)
+    }
+}
+
+/// Tasks and threads; a task that ended while we looked counts for neither.
+fn tasks(tree: &dyn Tree) -> (Option<f64>, Option<f64>) {
+    let numbered = |entry: &tally_trees::Entry| {
+        entry.kind == NodeKind::Folder
+            && entry.name.to_str().is_some_and(|n| n.bytes().all(|b| b.is_ascii_digit()))
+    };
+    let (mut tasks, mut threads) = (0_u32, 0_u32);
+    for entry in tree.names("proc").iter().filter(|entry| numbered(entry)) {
+        let Ok(bytes) = tree.read(Path::new("proc").join(&entry.name).join("status")) else { continue };
+        let own = lines(&bytes).find_map(|(_, line)| line.strip_prefix(b"Threads:").map(text));
+        tasks += 1;
+        threads += own.and_then(|own| own.parse::<u32>().ok()).unwrap_or(1);
+    }
+    let known = |count: u32| (count > 0).then(|| f64::from(count));
+    (known(tasks), known(threads))
+}
+
+/// The processor says so itself when a hypervisor stands below it.
+fn is_virtual(tree: &dyn Tree) -> Option<bool> {
+    let bytes = tree.read("proc/cpuinfo").ok()?;
+    let flags = lines(&bytes).map(|(_, line)| line).find(|line| line.starts_with(b"flags"))?;
+    Some(flags.split(u8::is_ascii_whitespace).any(|flag| flag == b"hypervisor"))
+}
+
+/// Live systems are told to be so on the kernel's command line.
+fn is_live(tree: &dyn Tree) -> bool {
+    let words = text(&tree.read("proc/cmdline").unwrap_or_default());
+    let says = |word: &str| {
+        matches!(word, "boot=live" | "boot=casper" | "rd.live.image") || word.starts_with("archisobasedir=")
+    };
+    words.split_ascii_whitespace().any(says)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory as Held;
+
+    #[test]
+    fn figures_come_with_their_conditions() {
+        let tree = Held::new()
+            .file("proc/uptime", "140.22 200.0\n")
+            .file("proc/loadavg", "0.52 0.40 0.10 1/300 999\n")
+            .file(
+                "proc/meminfo",
+                "MemTotal:  4000 kB\nMemAvailable: 3000 kB\nnonsense\nSwapTotal: 0 kB\nSwapFree: 0 kB\n",
+            )
+            .file("proc/cpuinfo", "processor: 0\nflags : fpu hypervisor sse\n")
+            .file("proc/cmdline", "quiet boot=live\n")
+            .file("proc/1/status", "Name: init\nThreads:\t3\n")
+            .file("proc/77/status", "Name: x\n")
+            .file("proc/sys/x", "");
+        let readings = read(&tree as &dyn Tree, Medium::Installed, "idle");
+        let said: Vec<(&str, f64)> = readings.iter().map(|r| (r.what.as_str(), r.value)).collect();
+        assert_eq!(
+            said,
+            [
+                ("memory-used", 1_024_000.0),
+                ("swap-used", 0.0),
+                ("tasks", 2.0),
+                ("threads", 4.0),
+                ("load", 0.52),
+                ("uptime", 140.22)
+            ]
+        );
+        let conditions = &readings[0].conditions;
+        assert_eq!((conditions.ram_bytes, conditions.virtual_), (Some(4_096_000), Some(true)));
+        assert_eq!((conditions.medium.as_deref(), conditions.uptime_s), (Some("live"), Some(140)));
+    }
+
+    #[test]
+    fn an_install_that_does_not_run_has_no_figures() {
+        assert!(read(&Held::new() as &dyn Tree, Medium::Installed, "").is_empty());
+    }
+}

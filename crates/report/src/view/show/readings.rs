@@ -1,0 +1,119 @@
+//! Figures of the running install, and what the reviewer wrote down.
+
+use crate::document::{Column, Document, Role, Span, Table};
+use crate::text::{bytes_human, thousands};
+use crate::view::{AS_FOUND, dim, optional};
+use crate::wire::CsvTable;
+use serde::Serialize;
+use tally_core::model::{Conditions, MEASURES, Note, Reading, Tally};
+
+/// Readings and notes, for JSON.
+#[derive(Serialize)]
+pub(super) struct Records<'a> {
+    readings: &'a [Reading],
+    notes: &'a [Note],
+}
+
+pub(super) fn records(tally: &Tally) -> Records<'_> {
+    Records { readings: &tally.readings, notes: &tally.notes }
+}
+
+/// A figure with its unit, for people.
+pub(crate) fn figure(reading: &Reading) -> String {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts of floats saturate")]
+    let whole = reading.value.max(0.0).round() as u64;
+    match reading.unit.as_str() {
+        "bytes" => bytes_human(whole),
+        "seconds" if whole >= 120 => format!("{} min {} s", whole / 60, whole % 60),
+        "seconds" => format!("{} s", (reading.value * 10.0).round() / 10.0),
+        _ if reading.value.fract() == 0.0 => thousands(whole),
+        _ => format!("{:.2}", reading.value),
+    }
+}
+
+fn label(reading: &Reading) -> &str {
+    let known = MEASURES.iter().find(|measure| measure.what == reading.what);
+    known.map_or(reading.what.as_str(), |measure| measure.label)
+}
+
+fn conditions(conditions: &Conditions) -> String {
+    let mut said: Vec<String> = Vec::new();
+    said.extend(conditions.medium.as_ref().map(ToString::to_string));
+    said.extend(conditions.ram_bytes.map(|bytes| format!("{} of memory", bytes_human(bytes))));
+    said.extend(conditions.virtual_.map(|it| if it { "virtual" } else { "real machine" }.to_owned()));
+    said.extend(conditions.uptime_s.map(|s| format!("{} min after boot", s / 60)));
+    said.join(", ")
+}
+
+pub(super) fn document(tally: &Tally) -> Document {
+    let mut document = Document::default();
+    document.title(tally.label.title(), AS_FOUND);
+    if tally.readings.is_empty() {
+        document.paragraph("Nothing was measured. A running system is measured by `fresh-tally take /`;");
+        document.paragraph(
+            "a figure read elsewhere is written down by `fresh-tally note INSTALL memory=512MiB --method ...`.",
+        );
+    } else {
+        let mut table = Table::new(vec![
+            Column::new("figure").name(),
+            Column::new("value").right(),
+            Column::new("when").sentence().drops(3),
+            Column::new("how").sentence().drops(2),
+            Column::new("on").sentence().drops(1),
+        ]);
+        for reading in &tally.readings {
+            table.row(vec![
+                label(reading).into(),
+                figure(reading).into(),
+                reading.when.as_str().into(),
+                reading.method.as_str().into(),
+                dim(conditions(&reading.conditions)),
+            ]);
+        }
+        document.table_or(table, "");
+    }
+    if !tally.notes.is_empty() {
+        document.heading(Span::new(Role::Strong, "Notes"));
+        let mut table = Table::new(vec![
+            Column::new("written").name(),
+            Column::new("about").name().drops(1),
+            Column::new("note").sentence(),
+        ]);
+        for note in &tally.notes {
+            let about = note.ask.as_deref().unwrap_or_default();
+            table.row(vec![dim(note.at.as_str()), about.into(), note.text.as_str().into()]);
+        }
+        document.table_or(table, "");
+    }
+    document
+}
+
+pub(super) fn csv(tally: &Tally) -> CsvTable {
+    let mut table = CsvTable::new(&[
+        "what",
+        "value",
+        "unit",
+        "method",
+        "when",
+        "by",
+        "medium",
+        "ram_bytes",
+        "virtual",
+        "uptime_s",
+    ]);
+    for Reading { what, value, unit, method, when, conditions, by } in &tally.readings {
+        table.row(vec![
+            what.to_string(),
+            value.to_string(),
+            unit.to_string(),
+            method.to_string(),
+            when.to_string(),
+            by.to_string(),
+            optional(conditions.medium.as_deref()),
+            conditions.ram_bytes.map(|n| n.to_string()).unwrap_or_default(),
+            conditions.virtual_.map(|it| it.to_string()).unwrap_or_default(),
+            conditions.uptime_s.map(|n| n.to_string()).unwrap_or_default(),
+        ]);
+    }
+    table
+}
