@@ -3,6 +3,7 @@
 use crate::keyfile::KeyFile;
 use crate::sessions;
 use crate::text::name_text;
+use quick_xml::events::Event;
 use std::path::Path;
 use tally_core::model::{Evidence, Look, Looks, Text};
 use tally_trees::{Entry, NodeKind, Tree};
@@ -138,6 +139,7 @@ fn settings(tree: &dyn Tree, looks: &mut Looks) {
             }
         }
     }
+    xfconf(tree, looks);
     for file in
         ["etc/gtk-3.0/settings.ini", "etc/xdg/gtk-3.0/settings.ini", "etc/skel/.config/gtk-3.0/settings.ini"]
     {
@@ -148,6 +150,34 @@ fn settings(tree: &dyn Tree, looks: &mut Looks) {
     from_group(tree, looks, "etc/xdg/kdeglobals", "General", &[("ColorScheme", 0), ("font", 2)]);
     from_group(tree, looks, "etc/xdg/lxqt/lxqt.conf", "General", &[("theme", 0), ("icon_theme", 1)]);
     from_group(tree, looks, "usr/share/lxqt/lxqt.conf", "General", &[("theme", 0), ("icon_theme", 1)]);
+}
+
+/// Channels of xfconf as a new user gets them: nested `property` elements, each with a name and a value.
+fn xfconf(tree: &dyn Tree, looks: &mut Looks) {
+    const FOLDER: &str = "etc/xdg/xfce4/xfconf/xfce-perchannel-xml";
+    let keys = [("ThemeName", 0), ("IconThemeName", 1), ("FontName", 2)];
+    for (file, keys) in [
+        (format!("{FOLDER}/xsettings.xml"), &keys[..]),
+        (format!("{FOLDER}/xfce4-desktop.xml"), &[("last-image", 3)]),
+    ] {
+        let Ok(bytes) = tree.read(&file) else { continue };
+        let mut reader = quick_xml::Reader::from_reader(&bytes[..]);
+        loop {
+            let tag = match reader.read_event() {
+                Ok(Event::Start(tag) | Event::Empty(tag)) => tag,
+                Ok(Event::Eof) | Err(_) => break,
+                Ok(_) => continue,
+            };
+            let attribute = |name: &str| {
+                let value = tag.try_get_attribute(name).ok().flatten()?;
+                Some(Text::from(value.value.as_ref()))
+            };
+            let (Some(name), Some(value)) = (attribute("name"), attribute("value")) else { continue };
+            if let Some((_, slot)) = keys.iter().find(|(key, _)| *key == name) {
+                set(looks, *slot, Some(&value), &file);
+            }
+        }
+    }
 }
 
 fn from_group(tree: &dyn Tree, looks: &mut Looks, file: &str, group: &str, keys: &[(&str, usize)]) {
@@ -180,6 +210,25 @@ fn set(looks: &mut Looks, slot: usize, value: Option<&Text>, file: &str) {
 mod tests {
     use super::*;
     use tally_trees::Memory;
+
+    #[test]
+    fn xfconf_channels_and_lightdm_are_asked() {
+        let folder = "etc/xdg/xfce4/xfconf/xfce-perchannel-xml";
+        let tree = Memory::new()
+            .file(
+                format!("{folder}/xsettings.xml"),
+                "<?xml version='1.0'?><channel name='xsettings'><property name='Net' type='empty'>\
+                 <property name='ThemeName' type='string' value='Reed'/><property name='IconThemeName' type='empty'/>\
+                 </property><property name='FontName' value='Reed Sans 10'/></channel>",
+            )
+            .file(format!("{folder}/xfce4-desktop.xml"), "<channel><property name='last-image' value='/usr/share/ba");
+        let looks = read(&tree as &dyn Tree);
+        assert_eq!(
+            (looks.default_theme.as_deref(), looks.default_font.as_deref()),
+            (Some("Reed"), Some("Reed Sans 10"))
+        );
+        assert_eq!((looks.default_icons, looks.default_wallpaper), (None, None), "a cut file tells nothing");
+    }
 
     #[test]
     fn pictures_and_fonts_are_counted_by_pack() {

@@ -6,9 +6,11 @@ use crate::packages::{self, Owners, PackageFacts, PackageSystem, RepositoryFacts
 use crate::{defaults, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
 use std::path::Path;
-use tally_core::derive::{choose_defaults, find_oddities, join_applications};
+use tally_core::derive::{choose_defaults, dead_defaults, find_oddities, join_applications};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, Traits, fold_companions};
-use tally_core::model::{Counts, Label, Looks, MissingFact, Package, StartupItem, Taken, Tally, Text};
+use tally_core::model::{
+    Counts, Label, Looks, MissingFact, Oddity, Package, StartupItem, Taken, Tally, Text,
+};
 use tally_trees::{NodeKind, Tree};
 
 /// What the caller decides of a tally.
@@ -66,9 +68,10 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     let (associations, unread) = defaults::read(tree, &desktops, &tally.launchers, options.roles);
     tally.unread.extend(unread);
     tally.defaults = choose_defaults(options.roles, &associations, &tally.launchers, &tally.applications);
+    let dead = dead_defaults(options.roles, &associations, &tally.launchers);
     tally.parts = options.rules.apply(&tally.packages, &parts::probe(tree, options.rules));
     tally.storage = storage::read(tree);
-    finish(&mut tally, options.agents);
+    finish(&mut tally, options.agents, dead);
     Ok(tally)
 }
 
@@ -212,8 +215,10 @@ fn classify(tally: &mut Tally, kinds: &KindRules, traits: &[Option<Traits>]) {
         .for_each(|(package, traits)| ready.classify(package, *traits));
 }
 
-fn finish(tally: &mut Tally, agents: &Agents) {
+fn finish(tally: &mut Tally, agents: &Agents, dead: Vec<Oddity>) {
     tally.oddities = find_oddities(tally, agents);
+    tally.oddities.extend(dead);
+    tally.oddities.sort_by(|a, b| (a.oddity, &a.about, &a.why).cmp(&(b.oddity, &b.about, &b.why)));
     tally.counts = Counts::of(&tally.packages, &tally.launchers, &tally.applications);
     tally.sort();
 }

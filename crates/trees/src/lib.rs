@@ -7,6 +7,7 @@
 //! - nothing is executed, mounted or written, and a file larger than the caller's limit is refused, not read.
 
 mod bytes;
+mod compressed;
 mod error;
 mod folder;
 mod memory;
@@ -16,6 +17,7 @@ mod tree;
 mod window;
 
 pub use bytes::Bytes;
+pub use compressed::unpack_file;
 pub use error::{TreeError, Why};
 pub use folder::Folder;
 pub use memory::Memory;

@@ -2,7 +2,7 @@
 
 use super::application_id;
 use crate::knowledge::{Role, Roles};
-use crate::model::{Application, DefaultChoice, Launcher, Text};
+use crate::model::{Application, DefaultChoice, Evidence, Launcher, Oddity, OddityName, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
 
@@ -48,6 +48,32 @@ pub fn choose_defaults(
         }
     }
     choices
+}
+
+/// Defaults of asked types that name launchers of which none is there: a list, the type, and what it names.
+pub fn dead_defaults(roles: &Roles, associations: &Associations, launchers: &[Launcher]) -> Vec<Oddity> {
+    let there: FxHashSet<&str> = launchers
+        .iter()
+        .filter(|launcher| is_usable(launcher))
+        .map(|launcher| launcher.id.as_str())
+        .collect();
+    let mut found = Vec::new();
+    for (role, asked) in roles.role.iter().flat_map(|role| role.types.iter().map(move |asked| (role, asked)))
+    {
+        for list in &associations.lists {
+            let Some(named) = list.defaults.get(asked).filter(|named| !named.is_empty()) else { continue };
+            if named.iter().any(|launcher| there.contains(launcher.as_str())) {
+                break;
+            }
+            found.push(Oddity {
+                oddity: OddityName::DefaultPointsNowhere,
+                about: vec![format!("role:{}", role.role).into()],
+                why: format!("{asked} is set to open with {}, which is not there", named.join(" or ")).into(),
+                evidence: Evidence::file(list.file.clone()),
+            });
+        }
+    }
+    found
 }
 
 struct Chooser<'a> {
@@ -211,7 +237,7 @@ fn is_usable(launcher: &Launcher) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Does, Evidence, Menu};
+    use crate::model::{Does, Menu};
 
     fn launcher(id: &str, category: &str) -> Launcher {
         Launcher {
@@ -316,5 +342,30 @@ mod tests {
             asked(&associations, &launchers, "TerminalEmulator").application.as_deref(),
             Some("mudline")
         );
+    }
+
+    #[test]
+    fn a_default_that_points_nowhere_is_told_unless_another_one_is_there() {
+        let roles = Roles {
+            role: vec![Role {
+                role: "text-editor".into(),
+                types: vec!["text/plain".into()],
+                ..Role::default()
+            }],
+        };
+        let named = |launchers: &[&str]| {
+            let launchers = launchers.iter().map(|id| Text::from(*id)).collect();
+            let list = AssociationList {
+                file: "etc/xdg/mimeapps.list".into(),
+                defaults: BTreeMap::from([("text/plain".into(), launchers)]),
+                ..AssociationList::default()
+            };
+            Associations { lists: vec![list], ..Associations::default() }
+        };
+        let launchers = [launcher("inkcap", "TextEditor")];
+        let dead = dead_defaults(&roles, &named(&["gone.desktop"]), &launchers);
+        assert_eq!(dead.len(), 1);
+        assert_eq!(dead[0].why, "text/plain is set to open with gone.desktop, which is not there");
+        assert!(dead_defaults(&roles, &named(&["gone.desktop", "inkcap.desktop"]), &launchers).is_empty());
     }
 }

@@ -8,7 +8,7 @@ use rustc_hash::FxHashMap;
 use std::ops::Range;
 use std::path::Path;
 use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread, slug};
-use tally_trees::{Bytes, FILE_LIMIT, Tree};
+use tally_trees::{Bytes, FILE_LIMIT, Tree, unpack_file};
 
 const LISTS: &str = "var/lib/apt/lists";
 
@@ -22,7 +22,7 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
     }
     let lists: Vec<(usize, &Text)> = files
         .iter()
-        .filter(|file| file.ends_with("_Packages"))
+        .filter(|file| is_list(file))
         .filter_map(|file| Some((facts.repositories.iter().position(|r| holds(r, file))?, file)))
         .collect();
     if lists.is_empty() {
@@ -30,6 +30,26 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
     }
     facts.origins = origins(tree, packages, &lists, &mut facts.unread);
     facts
+}
+
+/// Whether a file is a list of packages, plain or packed as apt may be told to keep them.
+fn is_list(file: &str) -> bool {
+    plain_name(file).ends_with("_Packages")
+}
+
+/// A list's name without what it is packed with.
+fn plain_name(file: &str) -> &str {
+    [".gz", ".xz", ".lz4", ".zst"].iter().find_map(|ending| file.strip_suffix(ending)).unwrap_or(file)
+}
+
+/// A list to be read in pieces; a packed one is unpacked whole.
+fn open_list(tree: &dyn Tree, path: &str) -> Result<Box<dyn Bytes>, String> {
+    if plain_name(path) == path {
+        return tree.open(Path::new(path)).map_err(|error| error.why.to_string());
+    }
+    let packed = tree.read(path).map_err(|error| error.why.to_string())?;
+    let unpacked = unpack_file(packed, FILE_LIMIT).map_err(|error| error.to_string())?;
+    Ok(Box::new(std::sync::Arc::<[u8]>::from(unpacked)))
 }
 
 fn configured(tree: &dyn Tree, facts: &mut RepositoryFacts) {
@@ -184,6 +204,7 @@ fn stem(repository: &Repository) -> String {
 
 /// Whether a list belongs to a repository.
 fn holds(repository: &Repository, file: &str) -> bool {
+    let file = plain_name(file);
     let Some(rest) = file.strip_prefix(&stem(repository)).and_then(|rest| rest.strip_prefix('_')) else {
         return false;
     };
@@ -246,8 +267,7 @@ fn origins(
         .par_iter()
         .map(|(repository, file)| {
             let path = format!("{LISTS}/{file}");
-            let list =
-                tree.open(Path::new(&path)).map_err(|e| Unread::whole(path.as_str(), e.why.to_string()))?;
+            let list = open_list(tree, &path).map_err(|why| Unread::whole(path.as_str(), why))?;
             scan_list(&*list, *repository, packages, &by_name).map_err(|e| Unread::whole(path, e.to_string()))
         })
         .collect();
