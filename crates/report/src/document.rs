@@ -161,6 +161,8 @@ pub enum Row {
     Cells(Vec<Cell>),
     /// A heading for the rows below it.
     Group(Line),
+    /// What belongs to the row above, in the full width.
+    Note(Line),
 }
 
 /// A table. An empty one is never shown: say in words that there is nothing.
@@ -181,6 +183,11 @@ impl Table {
     /// Adds a row.
     pub fn row(&mut self, cells: Vec<Cell>) {
         self.rows.push(Row::Cells(cells));
+    }
+
+    /// Adds what belongs to the row above and would not fit a column.
+    pub fn note(&mut self, line: impl Into<Line>) {
+        self.rows.push(Row::Note(line.into()));
     }
 
     /// Adds a heading for the rows that follow.

@@ -16,8 +16,8 @@ pub use render::{Canvas, Format, RenderError, render};
 pub use style::Palette;
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
-    CompareView, CompareWhat, FindView, OwnedFile, OwnerView, ShelfEntry, ShelfView, ShowView, ShowWhat,
-    WeighView, WhyView,
+    CompareView, CompareWhat, Filter, FindView, OwnedFile, OwnerView, ShelfEntry, ShelfView, ShowView,
+    ShowWhat, WeighView, WhyView,
 };
 pub use wire::CsvTable;
 

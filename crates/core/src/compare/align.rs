@@ -1,8 +1,25 @@
 //! Who is whom: which old package and which new one are the same, seen twice.
 
-use crate::model::{Package, System};
+use super::stem::{family_name, stem};
+use crate::model::{Application, Dependency, Package, System};
 use crate::version;
 use rustc_hash::FxHashMap;
+use std::cmp::Reverse;
+
+/// How two packages were found to be the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Match {
+    /// The same system and name.
+    Same,
+    /// The same source, and the same name once series numbers are taken out.
+    Renumbered,
+    /// The new one declares to take the place of the old one.
+    Declared,
+    /// The same application, in another package system.
+    MovedFormat,
+    /// The same project, in another family of distributions.
+    Family,
+}
 
 /// An old and a new package that are the same, by position in the lists given.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -11,9 +28,12 @@ pub struct Pair {
     pub old: usize,
     /// Position among the new packages.
     pub new: usize,
+    /// How it was found.
+    pub how: Match,
 }
 
-/// Every package of both sides, in exactly one of three places.
+/// Every old package and every new one, in exactly one place of its side: a pair; removed or added; or the further part
+/// of one that was merged or split.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Alignment {
     /// The same package on both sides, in order of the old list.
@@ -22,14 +42,39 @@ pub struct Alignment {
     pub removed: Vec<usize>,
     /// New packages without a partner.
     pub added: Vec<usize>,
+    /// New packages that took over part of an old one, which has a partner of its own; `old` is not counted here.
+    pub split: Vec<Pair>,
+    /// Old packages that went into a new one, which has a partner of its own; `new` is not counted here.
+    pub merged: Vec<Pair>,
+}
+
+/// Two lists of packages to be aligned, with the applications that tell of a move to another format.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Sides<'a> {
+    /// Old packages.
+    pub old: &'a [&'a Package],
+    /// New packages.
+    pub new: &'a [&'a Package],
+    /// Old applications.
+    pub old_applications: &'a [Application],
+    /// New applications.
+    pub new_applications: &'a [Application],
 }
 
 /// Aligns two lists of packages; each step takes only what the earlier ones left.
 ///
-/// 1. same system, name and architecture, and the same version where a name is installed several times;
-/// 2. same system, name and architecture, in the order of their versions;
-/// 3. same system and name, another architecture.
-pub fn align(old: &[&Package], new: &[&Package]) -> Alignment {
+/// 1. same system, name and architecture, and the same version where a name is installed several times; then in the
+///    order of their versions;
+/// 2. same system and name, another architecture;
+/// 3. renumbered: the same source and name once series numbers are taken out (`libweir2`, `libweir3`);
+/// 4. declared: the new one provides and replaces the old one's name, or replaces it and comes from the same source;
+/// 5. moved format: the same application, delivered by another system;
+/// 6. across families: the same name, as each family shapes it, where the two sides share no native system;
+/// 7. split and merged: what remains and is declared to take over from, or to be taken over by, one that has a partner.
+///
+/// Never by the likeness of letters alone.
+pub fn align(sides: &Sides<'_>) -> Alignment {
+    let Sides { old, new, .. } = *sides;
     let mut work = Work {
         old,
         new,
@@ -37,10 +82,75 @@ pub fn align(old: &[&Package], new: &[&Package]) -> Alignment {
         free_old: vec![true; old.len()],
         free_new: vec![true; new.len()],
     };
-    work.pair_by(|p| (p.system, p.name.as_str(), p.arch.as_str(), p.version.as_str()));
-    work.pair_by(|p| (p.system, p.name.as_str(), p.arch.as_str()));
-    work.pair_by(|p| (p.system, p.name.as_str()));
+    let all = |_: &Package| true;
+    work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str(), p.arch.as_str(), p.version.as_str()));
+    work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str(), p.arch.as_str()));
+    work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str()));
+    let native = |package: &Package| !package.system.is_sandbox();
+    work.pair_by(Match::Renumbered, native, |p| (p.system, stem(p.source()), stem(&p.name)));
+    work.declared();
+    work.moved(sides.old_applications, sides.new_applications);
+    if !share_a_system(old, new) {
+        work.pair_by(Match::Family, native, |p| p.name.as_str());
+        work.pair_by(Match::Family, native, |p| family_name(p.system, &p.name));
+    }
     work.finish()
+}
+
+/// A claim in the order that claims are met: strength, whether the kinds differ, names, positions.
+type Claim<'a> = (Reverse<u8>, bool, &'a str, &'a str, usize, usize);
+
+/// Which of some packages claim the place of which of some others, and how strongly. Only flagged ones count.
+fn claims_on(
+    from: &[&Package],
+    from_counts: &[bool],
+    on: &[&Package],
+    on_counts: &[bool],
+) -> Vec<(usize, usize, u8)> {
+    let mut by_name: FxHashMap<(System, &str), Vec<usize>> = FxHashMap::default();
+    for i in free(on_counts) {
+        by_name.entry((on[i].system, &on[i].name)).or_default().push(i);
+    }
+    let mut claims = Vec::new();
+    for j in free(from_counts) {
+        let package = from[j];
+        let mut named: Vec<&str> =
+            package.replaces.iter().chain(&package.provides).map(|d| d.name.as_str()).collect();
+        named.sort_unstable();
+        named.dedup();
+        for i in named.iter().filter_map(|name| by_name.get(&(package.system, *name))).flatten() {
+            let strength = claim(package, on[*i]);
+            if strength > 0 {
+                claims.push((j, *i, strength));
+            }
+        }
+    }
+    claims
+}
+
+fn share_a_system(old: &[&Package], new: &[&Package]) -> bool {
+    let systems = |list: &[&Package]| -> Vec<System> {
+        let mut systems: Vec<System> = list.iter().map(|p| p.system).filter(|s| !s.is_sandbox()).collect();
+        systems.sort_unstable();
+        systems.dedup();
+        systems
+    };
+    let (old, new) = (systems(old), systems(new));
+    old.is_empty() || new.is_empty() || old.iter().any(|system| new.contains(system))
+}
+
+/// How strongly a new package says that it takes the place of an old one; 0 is not at all.
+fn claim(new: &Package, old: &Package) -> u8 {
+    let names = |list: &[Dependency]| list.iter().any(|d| d.name == old.name);
+    let replaces = names(&new.replaces);
+    let related = new.source() == old.source();
+    match (replaces, names(&new.provides), names(&new.conflicts)) {
+        (true, true, _) => 4,
+        (true, _, true) if related => 3,
+        (_, true, true) => 2,
+        (true, _, _) if related => 1,
+        _ => 0,
+    }
 }
 
 struct Work<'a> {
@@ -52,10 +162,20 @@ struct Work<'a> {
 }
 
 impl<'a> Work<'a> {
+    fn take(&mut self, old: usize, new: usize, how: Match) {
+        self.pairs.push(Pair { old, new, how });
+        (self.free_old[old], self.free_new[new]) = (false, false);
+    }
+
     /// Pairs what is free on both sides and has the same key; several of one key pair in version order.
-    fn pair_by<K: std::hash::Hash + Eq>(&mut self, key: impl Fn(&'a Package) -> K) {
+    fn pair_by<K: std::hash::Hash + Eq>(
+        &mut self,
+        how: Match,
+        counts: impl Fn(&Package) -> bool,
+        key: impl Fn(&'a Package) -> K,
+    ) {
         let mut waiting: FxHashMap<K, Vec<usize>> = FxHashMap::default();
-        for i in free(&self.free_old) {
+        for i in free(&self.free_old).filter(|i| counts(self.old[*i])) {
             waiting.entry(key(self.old[i])).or_default().push(i);
         }
         if waiting.is_empty() {
@@ -65,22 +185,97 @@ impl<'a> Work<'a> {
             // The last is taken first below, so the oldest stands last.
             list.sort_by(|a, b| by_version(self.old[*b], self.old[*a]).then(b.cmp(a)));
         }
-        let mut candidates: Vec<usize> = free(&self.free_new).collect();
+        let mut candidates: Vec<usize> = free(&self.free_new).filter(|j| counts(self.new[*j])).collect();
         candidates.sort_by(|a, b| {
             let (x, y) = (self.new[*a], self.new[*b]);
             (x.system, &x.name).cmp(&(y.system, &y.name)).then_with(|| by_version(x, y)).then(a.cmp(b))
         });
         for j in candidates {
             if let Some(i) = waiting.get_mut(&key(self.new[j])).and_then(Vec::pop) {
-                self.pairs.push(Pair { old: i, new: j });
-                (self.free_old[i], self.free_new[j]) = (false, false);
+                self.take(i, j, how);
             }
         }
     }
 
+    /// Pairs each old package that is free with the new one that claims its place most strongly, or whose place it claims
+    /// (a comparison may run backwards). Of equals the one of the same kind, then the first by name.
+    fn declared(&mut self) {
+        let mut claims: Vec<Claim<'a>> = Vec::new();
+        let forth = claims_on(self.new, &self.free_new, self.old, &self.free_old);
+        let back = claims_on(self.old, &self.free_old, self.new, &self.free_new);
+        let pairs = forth.into_iter().map(|(j, i, n)| (i, j, n)).chain(back);
+        for (i, j, strength) in pairs {
+            let (old, new) = (self.old[i], self.new[j]);
+            claims.push((Reverse(strength), old.kind != new.kind, &old.name, &new.name, i, j));
+        }
+        claims.sort_unstable();
+        for (_, _, _, _, i, j) in claims {
+            if self.free_old[i] && self.free_new[j] {
+                self.take(i, j, Match::Declared);
+            }
+        }
+    }
+
+    /// Pairs the packages of an application that came by one system before and by another one now.
+    fn moved(&mut self, old: &[Application], new: &[Application]) {
+        let positions = |packages: &[&'a Package], flags: &[bool]| -> FxHashMap<(System, &'a str), usize> {
+            free(flags).map(|i| ((packages[i].system, packages[i].name.as_str()), i)).collect()
+        };
+        let (old_at, new_at) = (positions(self.old, &self.free_old), positions(self.new, &self.free_new));
+        let by_id: FxHashMap<&str, &Application> = new.iter().map(|a| (a.id.as_str(), a)).collect();
+        for before in old {
+            let Some(after) = by_id.get(before.id.as_str()) else { continue };
+            for delivery in &before.delivered {
+                let Some(i) = old_at.get(&(delivery.system, delivery.package.as_str())) else { continue };
+                let target = after
+                    .delivered
+                    .iter()
+                    .filter(|other| other.system != delivery.system)
+                    .find_map(|other| new_at.get(&(other.system, other.package.as_str())));
+                if let Some(j) = target.filter(|j| self.free_old[*i] && self.free_new[**j]) {
+                    self.take(*i, *j, Match::MovedFormat);
+                }
+            }
+        }
+    }
+
+    /// What is free and declared to take over from, or to be taken over by, one that has a partner.
+    fn split_and_merged(&mut self) -> (Vec<Pair>, Vec<Pair>) {
+        let taken_old: Vec<bool> = self.free_old.iter().map(|free| !free).collect();
+        let taken_new: Vec<bool> = self.free_new.iter().map(|free| !free).collect();
+        let parts = |free: (&[&'a Package], &[bool]), taken: (&[&'a Package], &[bool])| {
+            let mut found: FxHashMap<usize, usize> = FxHashMap::default();
+            let claims = claims_on(free.0, free.1, taken.0, taken.1);
+            let claimed = claims_on(taken.0, taken.1, free.0, free.1).into_iter().map(|(t, f, n)| (f, t, n));
+            let mut all: Vec<(usize, Reverse<u8>, usize)> =
+                claims.into_iter().chain(claimed).map(|(f, t, strength)| (f, Reverse(strength), t)).collect();
+            all.sort_unstable();
+            for (part, _, whole) in all {
+                let (a, b) = (free.0[part], taken.0[whole]);
+                if stem(a.source()) == stem(b.source()) {
+                    found.entry(part).or_insert(whole);
+                }
+            }
+            let mut found: Vec<(usize, usize)> = found.into_iter().collect();
+            found.sort_unstable();
+            found
+        };
+        let split = parts((self.new, &self.free_new), (self.old, &taken_old));
+        let merged = parts((self.old, &self.free_old), (self.new, &taken_new));
+        let how = Match::Declared;
+        let split: Vec<Pair> = split.into_iter().map(|(new, old)| Pair { old, new, how }).collect();
+        let merged: Vec<Pair> = merged.into_iter().map(|(old, new)| Pair { old, new, how }).collect();
+        split.iter().for_each(|pair| self.free_new[pair.new] = false);
+        merged.iter().for_each(|pair| self.free_old[pair.old] = false);
+        (split, merged)
+    }
+
     fn finish(mut self) -> Alignment {
+        let (split, merged) = self.split_and_merged();
         self.pairs.sort_unstable();
         Alignment {
+            split,
+            merged,
             pairs: self.pairs,
             removed: free(&self.free_old).collect(),
             added: free(&self.free_new).collect(),
@@ -113,34 +308,119 @@ mod tests {
         (pairs, alignment.removed.len(), alignment.added.len())
     }
 
+    fn aligned<'a>(old: &'a [&'a Package], new: &'a [&'a Package]) -> Alignment {
+        align(&Sides { old, new, ..Sides::default() })
+    }
+
+    fn made_from(source: &str, name: &str) -> Package {
+        let mut package = package(name, "1", "amd64");
+        package.made_from = Some(source.into());
+        package
+    }
+
+    fn declares(mut package: Package, replaces: &[&str], provides: &[&str]) -> Package {
+        let all = |names: &[&str]| -> Vec<Dependency> {
+            names.iter().map(|name| Dependency { name: (*name).into(), op: None, version: None }).collect()
+        };
+        (package.replaces, package.provides) = (all(replaces), all(provides));
+        package
+    }
+
+    fn said(alignment: &Alignment) -> Vec<(usize, usize, Match)> {
+        alignment.pairs.iter().map(|p| (p.old, p.new, p.how)).collect()
+    }
+
+    #[test]
+    fn series_numbers_do_not_make_another_package() {
+        let old = [
+            made_from("weir", "libweir2"),
+            made_from("linux-6.8", "linux-image-6.8.0-31-generic"),
+            made_from("x", "libx1"),
+        ];
+        let new = [
+            made_from("weir", "libweir3t64"),
+            made_from("linux-6.11", "linux-image-6.11.0-8-generic"),
+            made_from("y", "libx2"),
+        ];
+        let alignment = aligned(&old.iter().collect::<Vec<_>>(), &new.iter().collect::<Vec<_>>());
+        assert_eq!(said(&alignment), [(0, 0, Match::Renumbered), (1, 1, Match::Renumbered)]);
+        assert_eq!(
+            (&alignment.removed[..], &alignment.added[..]),
+            (&[2][..], &[2][..]),
+            "another source is another project"
+        );
+    }
+
+    #[test]
+    fn the_strongest_claim_takes_the_place_and_the_rest_is_split_or_merged() {
+        let old = [made_from("brook", "brook"), made_from("brook", "brook-extra")];
+        let new = [
+            declares(made_from("brook", "brook-libs"), &["brook"], &[]),
+            declares(made_from("brook", "brook-ng"), &["brook", "brook-extra"], &["brook"]),
+        ];
+        let alignment = aligned(&old.iter().collect::<Vec<_>>(), &new.iter().collect::<Vec<_>>());
+        assert_eq!(said(&alignment), [(0, 1, Match::Declared)]);
+        let pairs = |list: &[Pair]| list.iter().map(|p| (p.old, p.new)).collect::<Vec<_>>();
+        assert_eq!((pairs(&alignment.split), pairs(&alignment.merged)), (vec![(0, 0)], vec![(1, 1)]));
+        assert!(alignment.removed.is_empty() && alignment.added.is_empty());
+    }
+
+    #[test]
+    fn families_meet_by_the_shape_of_names() {
+        let old = [package("libreed-dev", "1", "amd64"), package("python3-marsh", "1", "all")];
+        let new = ["reed-devel", "python-marsh"].map(|name| Package::new(System::Rpm, name, "1"));
+        let alignment = aligned(&old.iter().collect::<Vec<_>>(), &new.iter().collect::<Vec<_>>());
+        assert_eq!(said(&alignment), [(0, 0, Match::Family), (1, 1, Match::Family)]);
+    }
+
     #[test]
     fn several_versions_of_one_name_keep_their_own() {
         let old = [package("k", "1", "a"), package("k", "2", "a")];
         let new = [package("k", "2", "a"), package("k", "3", "a")];
-        let alignment = align(&old.iter().collect::<Vec<_>>(), &new.iter().collect::<Vec<_>>());
+        let alignment = aligned(&old.iter().collect::<Vec<_>>(), &new.iter().collect::<Vec<_>>());
         assert_eq!(names(&alignment), (vec![(0, 1), (1, 0)], 0, 0));
     }
 
     #[test]
     fn another_architecture_is_the_same_package() {
         let (old, new) = (package("x", "1", "amd64"), package("x", "1", "all"));
-        let alignment = align(&[&old], &[&new]);
+        let alignment = aligned(&[&old], &[&new]);
         assert_eq!(names(&alignment), (vec![(0, 0)], 0, 0));
     }
 
     pub(crate) fn some_packages() -> impl Strategy<Value = Vec<Package>> {
-        let one =
-            ("[a-c]{1,2}", "[0-9](\\.[0-9])?(-[12])?", prop::sample::select(vec!["amd64", "i386", "all"]));
-        prop::collection::vec(one.prop_map(|(n, v, a)| package(&n, &v, a)), 0..12)
+        let one = (
+            "[a-c]{1,2}[12]?",
+            "[0-9](\\.[0-9])?(-[12])?",
+            prop::sample::select(vec!["amd64", "i386", "all"]),
+            prop::collection::vec("[a-c]{1,2}", 0..2),
+            prop::collection::vec("[a-c]{1,2}", 0..2),
+        );
+        let make =
+            |(name, version, arch, replaces, provides): (String, String, &str, Vec<String>, Vec<String>)| {
+                let mut package = package(&name, &version, arch);
+                package.made_from = Some(name[..1].into());
+                let words =
+                    |list: &[String]| list.iter().map(String::as_str).map(str::to_owned).collect::<Vec<_>>();
+                let (replaces, provides) = (words(&replaces), words(&provides));
+                let names = |list: &'_ [String]| -> Vec<Dependency> {
+                    list.iter()
+                        .map(|n| Dependency { name: n.as_str().into(), op: None, version: None })
+                        .collect()
+                };
+                (package.replaces, package.provides) = (names(&replaces), names(&provides));
+                package
+            };
+        prop::collection::vec(one.prop_map(make), 0..12)
     }
 
     proptest! {
         #[test]
         fn nothing_is_lost(old in some_packages(), new in some_packages()) {
             let (old, new): (Vec<_>, Vec<_>) = (old.iter().collect(), new.iter().collect());
-            let alignment = align(&old, &new);
-            let mut seen_old: Vec<usize> = alignment.pairs.iter().map(|p| p.old).chain(alignment.removed.clone()).collect();
-            let mut seen_new: Vec<usize> = alignment.pairs.iter().map(|p| p.new).chain(alignment.added.clone()).collect();
+            let alignment = aligned(&old, &new);
+            let mut seen_old: Vec<usize> = alignment.pairs.iter().chain(&alignment.merged).map(|p| p.old).chain(alignment.removed.clone()).collect();
+            let mut seen_new: Vec<usize> = alignment.pairs.iter().chain(&alignment.split).map(|p| p.new).chain(alignment.added.clone()).collect();
             seen_old.sort_unstable();
             seen_new.sort_unstable();
             prop_assert_eq!(seen_old, (0..old.len()).collect::<Vec<_>>());
@@ -150,8 +430,8 @@ mod tests {
         #[test]
         fn the_mirror_image_is_mirrored(old in some_packages(), new in some_packages()) {
             let (old, new): (Vec<_>, Vec<_>) = (old.iter().collect(), new.iter().collect());
-            let forth = align(&old, &new);
-            let back = align(&new, &old);
+            let forth = aligned(&old, &new);
+            let back = aligned(&new, &old);
             let said = |pairs: &[Pair]| -> Vec<String> {
                 let mut said: Vec<String> = pairs.iter().map(|p| {
                     format!("{} {} {}|{} {}", old[p.old].name, old[p.old].version, old[p.old].arch,
@@ -160,7 +440,7 @@ mod tests {
                 said.sort();
                 said
             };
-            let mirrored: Vec<Pair> = back.pairs.iter().map(|p| Pair { old: p.new, new: p.old }).collect();
+            let mirrored: Vec<Pair> = back.pairs.iter().map(|p| Pair { old: p.new, new: p.old, how: p.how }).collect();
             prop_assert_eq!(said(&forth.pairs), said(&mirrored));
             prop_assert_eq!(forth.removed.len(), back.added.len());
         }

@@ -1,4 +1,4 @@
-use super::{ApplicationChange, ApplicationSort};
+use super::{ApplicationChange, ApplicationSort, DefaultChange, DefaultSort, Side};
 use crate::model::{Application, System, Text};
 use crate::version;
 use rustc_hash::FxHashMap;
@@ -21,9 +21,37 @@ pub(super) fn changes(old: &[Application], new: &[Application]) -> Vec<Applicati
     }
     let fresh = new.iter().zip(&partnered).filter(|(_, partnered)| !**partnered);
     changes.extend(fresh.map(|(application, _)| change(ApplicationSort::New, None, Some(application))));
+    sort(&mut changes);
+    changes
+}
+
+/// Tells what left a role and what took it as one change.
+pub(super) fn join_replaced(changes: &mut Vec<ApplicationChange>, defaults: &[DefaultChange]) {
+    for default in defaults.iter().filter(|default| default.sort == DefaultSort::Replaced) {
+        let find = |sort, id: &Option<Text>| {
+            changes.iter().position(|change| change.sort == sort && Some(&change.id) == id.as_ref())
+        };
+        let (Some(gone), Some(new)) =
+            (find(ApplicationSort::Gone, &default.old), find(ApplicationSort::New, &default.new))
+        else {
+            continue;
+        };
+        let before = changes[gone].clone();
+        let change = &mut changes[new];
+        change.sort = ApplicationSort::Replaced;
+        change.in_place_of =
+            Some(Side { name: before.name, version: before.old_version.clone().unwrap_or_default() });
+        change.role = Some(default.role.clone());
+        change.old_systems = before.old_systems;
+        change.old_menu = Some(before.menu).filter(|menu| *menu != change.menu);
+        changes.remove(gone);
+    }
+    sort(changes);
+}
+
+fn sort(changes: &mut [ApplicationChange]) {
     changes
         .sort_by(|a, b| (a.sort, a.name.to_lowercase(), &a.id).cmp(&(b.sort, b.name.to_lowercase(), &b.id)));
-    changes
 }
 
 /// For each old application the position of the new one that is the same.
@@ -57,7 +85,9 @@ fn systems(application: &Application) -> Vec<System> {
 
 fn kept(old: &Application, new: &Application) -> Option<ApplicationChange> {
     let (before, after) = (systems(old), systems(new));
-    let sort = if !before.is_empty() && !after.is_empty() && before != after {
+    // What is there in both ways now has not moved as long as the first way is the same.
+    let moved = !before.is_empty() && !after.is_empty() && before != after;
+    let sort = if moved && (old.version == new.version || before.first() != after.first()) {
         ApplicationSort::MovedFormat
     } else if old.version != new.version {
         ApplicationSort::Updated
@@ -89,6 +119,8 @@ fn change(sort: ApplicationSort, old: Option<&Application>, new: Option<&Applica
         step,
         old_systems: old.map(systems).unwrap_or_default(),
         new_systems: new.map(systems).unwrap_or_default(),
+        in_place_of: None,
+        role: None,
     }
 }
 

@@ -41,6 +41,16 @@ sorts! {
         Downgraded = "downgraded",
         /// The same upstream version, another packaging revision.
         Rebuilt = "rebuilt",
+        /// Another name, as the new one declares.
+        Renamed = "renamed",
+        /// Another series number in the name: kernels, library series, interpreters.
+        Renumbered = "renumbered",
+        /// One old package became several.
+        Split = "split",
+        /// Several old packages became one.
+        Merged = "merged",
+        /// The same application, by another package system.
+        MovedFormat = "moved-format",
         /// The same version for another architecture.
         ArchChanged = "arch-changed",
         /// The same version, but now chosen, or no longer.
@@ -55,12 +65,60 @@ sorts! {
         New = "new",
         /// It went.
         Gone = "gone",
+        /// It left a role, and another one took it: one line for both.
+        Replaced = "replaced",
         /// It comes from another package system.
         MovedFormat = "moved-format",
         /// It has another version.
         Updated = "updated",
         /// It stands in another menu.
         MovedMenu = "moved-menu",
+    }
+}
+
+sorts! {
+    /// What happened to a default.
+    DefaultSort {
+        /// Another application holds the role, and the earlier one is gone.
+        Replaced = "replaced",
+        /// Another application holds the role; the earlier one is still there.
+        DefaultChanged = "default-changed",
+        /// Nothing holds the role any more.
+        NowEmpty = "now-empty",
+        /// Something holds the role that nothing held.
+        NowFilled = "now-filled",
+        /// Several could, and none is chosen any more.
+        NowUnsure = "now-unsure",
+    }
+}
+
+sorts! {
+    /// What happened to something in a list.
+    ListSort {
+        /// It came.
+        Added = "added",
+        /// It went.
+        Removed = "removed",
+        /// It says something else.
+        Changed = "changed",
+    }
+}
+
+sorts! {
+    /// What a decision was.
+    DecisionSort {
+        /// Something was put in on purpose.
+        PutIn = "put-in",
+        /// Something was taken out on purpose.
+        TakenOut = "taken-out",
+        /// A package that stays needs it now.
+        NewlyNeeded = "newly-needed",
+        /// A package that stays needs it no longer.
+        NoLongerNeeded = "no-longer-needed",
+        /// Several decisions bring it.
+        SharedNew = "shared-new",
+        /// Several decisions brought it.
+        SharedOld = "shared-old",
     }
 }
 
@@ -137,6 +195,101 @@ pub struct ApplicationChange {
     pub old_systems: Vec<System>,
     /// Systems that deliver it now.
     pub new_systems: Vec<System>,
+    /// Identifier and name of what it took the place of.
+    #[serde(default)]
+    pub in_place_of: Option<Side>,
+    /// The role that it took, where it replaced another one.
+    #[serde(default)]
+    pub role: Option<Text>,
+}
+
+/// A change of what opens what.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct DefaultChange {
+    /// What happened.
+    pub sort: DefaultSort,
+    /// The role.
+    pub role: Text,
+    /// The type or category that was asked.
+    pub asked: Text,
+    /// The application that held it; `null` when none did.
+    pub old: Option<Text>,
+    /// The application that holds it.
+    pub new: Option<Text>,
+    /// Whether the new answer is set, or the only one.
+    pub sure: bool,
+    /// What says so on the new side.
+    pub how: Text,
+    /// Whether the base made the same change; `null` without a base.
+    pub inherited: Option<bool>,
+}
+
+/// A change in a list: repositories, startup items, looks.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct ListChange {
+    /// What happened.
+    pub sort: ListSort,
+    /// What it is.
+    pub name: Text,
+    /// What was said of it.
+    pub old: Option<Text>,
+    /// What is said of it now.
+    pub new: Option<Text>,
+    /// Whether the base made the same change; `null` without a base.
+    pub inherited: Option<bool>,
+}
+
+/// A figure on both sides.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct ReadingChange {
+    /// What was measured.
+    pub what: Text,
+    /// Its unit.
+    pub unit: Text,
+    /// The old figure.
+    pub old: f64,
+    /// The new figure.
+    pub new: f64,
+    /// The difference, where the two compare.
+    pub difference: Option<f64>,
+    /// Why they do not.
+    pub not_comparable: Option<Text>,
+}
+
+/// One choice, and all that followed from it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Decision {
+    /// Short name within this comparison: `d1` has the largest consequence.
+    pub id: Text,
+    /// What was decided: an application or package, or the packages that need or share something.
+    pub what: Text,
+    /// What was done.
+    pub sort: DecisionSort,
+    /// What shows that.
+    pub because: Text,
+    /// The package that was put in or taken out; `null` where there is no single one.
+    pub head: Option<PackageRef>,
+    /// Packages that followed.
+    pub followers: u32,
+    /// Change of the bytes on disk by all of them.
+    pub bytes_delta: i64,
+    /// All packages of the decision, by name.
+    pub packages: Vec<PackageRef>,
+    /// Whether the base made the same decision; `null` without a base.
+    pub inherited: Option<bool>,
+}
+
+/// One line of the headlines.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Headline {
+    /// The rule of the scoring table.
+    pub rule: Text,
+    /// Its score, with what the rule adds for size.
+    pub score: u32,
+    /// One sentence.
+    pub text: Text,
+    /// What it is about: `role:...`, `part:...`, `application:...`, `decision:...`.
+    pub about: Text,
 }
 
 /// A part on both sides.
@@ -158,6 +311,9 @@ pub struct PartChange {
     pub step: Option<Step>,
     /// The package behind the new side, or the old one when it went.
     pub package: Option<PackageRef>,
+    /// Whether the base made the same change; `null` without a base.
+    #[serde(default)]
+    pub inherited: Option<bool>,
 }
 
 /// The sums that every view of a comparison adds up to.
@@ -183,6 +339,14 @@ pub struct Totals {
     pub old_bytes: u64,
     /// Bytes on disk of the new side's packages.
     pub new_bytes: u64,
+    /// Decisions.
+    pub decisions: u32,
+    /// Packages that came or went, and that no decision explains.
+    pub unexplained: u32,
+    /// Changes of packages that the base made as well; `null` without a base.
+    pub inherited: Option<u32>,
+    /// Changes of packages that the base made and this one did not; `null` without a base.
+    pub held_back: Option<u32>,
 }
 
 impl Totals {
@@ -203,7 +367,9 @@ impl Totals {
         for change in applications {
             *by_application.entry(change.sort).or_default() += 1;
         }
-        let changed_pairs = packages.iter().filter(|c| c.old.is_some() && c.new.is_some()).count();
+        let further = |c: &&PackageChange| matches!(c.sort, PackageSort::Split | PackageSort::Merged);
+        let changed_pairs =
+            packages.iter().filter(|c| c.old.is_some() && c.new.is_some() && !further(c)).count();
         let changed_applications = applications
             .iter()
             .filter(|c| c.sort != ApplicationSort::New && c.sort != ApplicationSort::Gone)
@@ -220,6 +386,10 @@ impl Totals {
             same_applications: count(old.applications.len() - gone - changed_applications),
             old_bytes: old.installed_bytes(),
             new_bytes: new.installed_bytes(),
+            decisions: 0,
+            unexplained: 0,
+            inherited: None,
+            held_back: None,
         }
     }
 
@@ -239,7 +409,7 @@ fn count(n: usize) -> u32 {
 }
 
 /// What differs between two installs.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Comparison {
     /// Schema number, [`COMPARISON_SCHEMA`].
     pub comparison: u32,
@@ -247,21 +417,41 @@ pub struct Comparison {
     pub old: Label,
     /// The new install.
     pub new: Label,
+    /// The few lines that matter most, best first; at most twelve.
+    pub headlines: Vec<Headline>,
     /// All parts of both sides, unchanged ones included, in the order of the rules.
     pub parts: Vec<PartChange>,
     /// Applications that changed, by sort and name.
     pub applications: Vec<ApplicationChange>,
+    /// Defaults that changed, in the order of the roles.
+    pub defaults: Vec<DefaultChange>,
     /// Packages that changed, by sort and name.
     pub packages: Vec<PackageChange>,
+    /// Decisions, the one with the largest consequence first.
+    pub decisions: Vec<Decision>,
+    /// Repositories that came, went, or changed.
+    pub repositories: Vec<ListChange>,
+    /// Startup items that came or went.
+    pub startup: Vec<ListChange>,
+    /// Sessions, themes, wallpapers, fonts that came, went, or changed.
+    pub looks: Vec<ListChange>,
+    /// Figures that were measured on both sides.
+    pub readings: Vec<ReadingChange>,
+    /// Changes that the base made and this one did not; empty without a base.
+    pub held_back: Vec<PackageChange>,
     /// The sums.
     pub totals: Totals,
 }
 
 impl Comparison {
-    /// Whether nothing at all differs in packages, applications and parts.
+    /// Whether nothing at all differs. Readings don't count: they differ from moment to moment.
     pub fn is_empty(&self) -> bool {
         self.packages.is_empty()
             && self.applications.is_empty()
+            && self.defaults.is_empty()
+            && self.repositories.is_empty()
+            && self.startup.is_empty()
+            && self.looks.is_empty()
             && self.parts.iter().all(|change| change.sort == PartSort::Same)
     }
 }

@@ -2,37 +2,150 @@
 
 mod align;
 mod applications;
+mod decisions;
 mod document;
+mod headlines;
+mod inherited;
+mod lists;
 mod packages;
 mod parts;
+mod stem;
 
-pub use align::{Alignment, Pair, align};
+pub use align::{Alignment, Match, Pair, Sides, align};
 pub use document::{
-    ApplicationChange, ApplicationSort, COMPARISON_SCHEMA, Comparison, PackageChange, PackageSort,
-    PartChange, PartSort, Side, Totals,
+    ApplicationChange, ApplicationSort, COMPARISON_SCHEMA, Comparison, Decision, DecisionSort, DefaultChange,
+    DefaultSort, Headline, ListChange, ListSort, PackageChange, PackageSort, PartChange, PartSort,
+    ReadingChange, Side, Totals,
 };
+pub use headlines::HeadlineRules;
+pub use inherited::Base;
+pub use stem::{family_name, stem};
 
-use crate::model::{Package, Tally};
+use crate::model::{Package, System, Tally, Text};
+use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Compares an older install with a newer one (or any two).
 ///
-/// Every package of both sides is accounted for: unchanged pairs in the totals, all others as changes.
-/// Packages of which only configuration files are left count as absent.
+/// Every package of both sides is accounted for: unchanged pairs in the totals, all others as changes; every package
+/// that came or went has a decision, or is counted as unexplained. Packages of which only configuration files are
+/// left count as absent.
 pub fn compare(old: &Tally, new: &Tally) -> Comparison {
     let old_packages: Vec<&Package> = old.present().collect();
     let new_packages: Vec<&Package> = new.present().collect();
-    let alignment = align(&old_packages, &new_packages);
-    let packages = packages::changes(&old_packages, &new_packages, &alignment);
-    let applications = applications::changes(&old.applications, &new.applications);
-    let parts = parts::changes(&old.parts, &new.parts);
-    let totals = Totals::of(old, new, &alignment, &packages, &applications);
+    let alignment = align(&Sides {
+        old: &old_packages,
+        new: &new_packages,
+        old_applications: &old.applications,
+        new_applications: &new.applications,
+    });
+    let mut packages = packages::changes(&old_packages, &new_packages, &alignment);
+    let mut applications = applications::changes(&old.applications, &new.applications);
+    let there: FxHashSet<&str> = new.applications.iter().map(|application| application.id.as_str()).collect();
+    let defaults = lists::defaults(&old.defaults, &new.defaults, |id| there.contains(id));
+    applications::join_replaced(&mut applications, &defaults);
+    let came = decisions::explain(&decisions::Side {
+        packages: &new_packages,
+        changed: &alignment.added,
+        applications: &new.applications,
+        came: true,
+    });
+    let went = decisions::explain(&decisions::Side {
+        packages: &old_packages,
+        changed: &alignment.removed,
+        applications: &old.applications,
+        came: false,
+    });
+    let (decisions, unexplained) =
+        number(came, went, &alignment, &new_packages, &old_packages, &mut packages);
+    let mut totals = Totals::of(old, new, &alignment, &packages, &applications);
+    totals.decisions = u32::try_from(decisions.len()).unwrap_or(u32::MAX);
+    totals.unexplained = unexplained;
     Comparison {
         comparison: COMPARISON_SCHEMA,
         old: old.label.clone(),
         new: new.label.clone(),
-        parts,
+        headlines: Vec::new(),
+        parts: parts::changes(&old.parts, &new.parts),
         applications,
+        defaults,
         packages,
+        decisions,
+        repositories: lists::repositories((&old.repositories, &old.label), (&new.repositories, &new.label)),
+        startup: lists::startup(&old.startup, &new.startup),
+        looks: lists::looks(&old.looks, &new.looks),
+        readings: lists::readings(&old.readings, &new.readings),
+        held_back: Vec::new(),
         totals,
     }
 }
+
+/// Compares, marks what the base did as well, and finds the headlines.
+pub fn compare_in_full(
+    old: &Tally,
+    new: &Tally,
+    base: Option<Base<'_>>,
+    rules: &HeadlineRules<'_>,
+) -> Comparison {
+    let mut comparison = compare(old, new);
+    if let Some(base) = base {
+        inherited::mark(&mut comparison, old, new, base);
+    }
+    comparison.headlines = headlines::headlines(&comparison, old, new, rules);
+    comparison
+}
+
+/// Decisions of one side, and for each changed package the position of its decision.
+type Explained = (Vec<Decision>, Vec<Option<usize>>);
+
+/// Puts the decisions of both sides in order, the largest consequence first; numbers them, and writes each into the changes
+/// that it is behind. Returns the decisions, and how many changed packages none of them explains.
+fn number(
+    came: Explained,
+    went: Explained,
+    alignment: &Alignment,
+    new: &[&Package],
+    old: &[&Package],
+    changes: &mut [PackageChange],
+) -> (Vec<Decision>, u32) {
+    let cut = came.0.len();
+    let mut order: Vec<(usize, Decision)> = came.0.into_iter().chain(went.0).enumerate().collect();
+    order.sort_by(|(_, a), (_, b)| {
+        let weight = |d: &Decision| (d.bytes_delta.unsigned_abs(), d.packages.len());
+        weight(b)
+            .cmp(&weight(a))
+            .then_with(|| (a.sort, &a.what, &a.packages).cmp(&(b.sort, &b.what, &b.packages)))
+    });
+    let mut ids: Vec<Text> = vec![Text::default(); order.len()];
+    for (number, (at, decision)) in (1..).zip(&mut order) {
+        decision.id = format!("d{number}").into();
+        ids[*at] = decision.id.clone();
+    }
+    let mut unexplained = 0;
+    let mut behind: FxHashMap<ChangeKey<'_>, &Text> = FxHashMap::default();
+    let sides = [
+        (PackageSort::Added, &alignment.added, &came.1, new, 0),
+        (PackageSort::Removed, &alignment.removed, &went.1, old, cut),
+    ];
+    for (sort, changed, of, packages, offset) in sides {
+        for (at, decision) in changed.iter().zip(of) {
+            let package = packages[*at];
+            match decision {
+                Some(decision) => {
+                    let key = (sort, package.system, package.name.as_str(), package.version.as_str());
+                    behind.insert(key, &ids[decision + offset]);
+                }
+                None => unexplained += 1,
+            }
+        }
+    }
+    for change in changes {
+        if let Some(side) = change.new.as_ref().or(change.old.as_ref()) {
+            let key = (change.sort, change.system, side.name.as_str(), side.version.as_str());
+            change.decision = behind.get(&key).map(|id| (*id).clone());
+        }
+    }
+    (order.into_iter().map(|(_, decision)| decision).collect(), unexplained)
+}
+
+/// What tells one change from another: sort, system, name and version.
+type ChangeKey<'a> = (PackageSort, System, &'a str, &'a str);

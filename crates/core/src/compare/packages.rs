@@ -1,14 +1,18 @@
-use super::{Alignment, PackageChange, PackageSort, Side};
+use super::{Alignment, Match, PackageChange, PackageSort, Side};
 use crate::model::{Package, Reason};
 use crate::version::{self, Step};
 use std::cmp::Ordering;
 
 /// The changes of packages, by sort and then name; unchanged pairs are left out.
 pub(super) fn changes(old: &[&Package], new: &[&Package], alignment: &Alignment) -> Vec<PackageChange> {
-    let kept = alignment.pairs.iter().filter_map(|pair| kept(old[pair.old], new[pair.new]));
+    let kept = alignment.pairs.iter().filter_map(|pair| kept(old[pair.old], new[pair.new], pair.how));
+    let split = alignment.split.iter().map(|pair| further(old[pair.old], new[pair.new], PackageSort::Split));
+    let merged =
+        alignment.merged.iter().map(|pair| further(old[pair.old], new[pair.new], PackageSort::Merged));
     let removed = alignment.removed.iter().map(|i| single(old[*i], PackageSort::Removed));
     let added = alignment.added.iter().map(|j| single(new[*j], PackageSort::Added));
-    let mut changes: Vec<PackageChange> = kept.chain(removed).chain(added).collect();
+    let mut changes: Vec<PackageChange> =
+        kept.chain(split).chain(merged).chain(removed).chain(added).collect();
     changes.sort_by(|a, b| (a.sort, a.system, name(a)).cmp(&(b.sort, b.system, name(b))));
     changes
 }
@@ -35,8 +39,30 @@ fn single(package: &Package, sort: PackageSort) -> PackageChange {
     PackageChange { sort, system, old, new, kind, step: None, decision: None, inherited: None, bytes_delta }
 }
 
-fn kept(old: &Package, new: &Package) -> Option<PackageChange> {
-    let (sort, step) = sort_of(old, new)?;
+/// A further part of a package that was split, or a further package that was merged: only that part weighs.
+fn further(old: &Package, new: &Package, sort: PackageSort) -> PackageChange {
+    let weighs = if sort == PackageSort::Split { new } else { old };
+    let mut change =
+        single(weighs, if sort == PackageSort::Split { PackageSort::Added } else { PackageSort::Removed });
+    change.sort = sort;
+    (change.old, change.new) = (Some(side(old)), Some(side(new)));
+    change
+}
+
+fn kept(old: &Package, new: &Package, how: Match) -> Option<PackageChange> {
+    let step = || version::step(upstream(old), upstream(new));
+    let (sort, step) = match how {
+        Match::Same => sort_of(old, new)?,
+        Match::Renumbered => (PackageSort::Renumbered, step()),
+        Match::Declared => (PackageSort::Renamed, step()),
+        Match::MovedFormat => (PackageSort::MovedFormat, step()),
+        // Two systems' versions are only ever compared by upstream version.
+        Match::Family => match version::compare_plain(upstream(old), upstream(new)) {
+            Ordering::Equal => return None,
+            Ordering::Less => (PackageSort::Upgraded, step()),
+            Ordering::Greater => (PackageSort::Downgraded, step()),
+        },
+    };
     Some(PackageChange {
         sort,
         system: new.system,

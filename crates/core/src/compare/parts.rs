@@ -52,6 +52,7 @@ fn change(old: Option<&Part>, new: Option<&Part>) -> PartChange {
         new_version: new.and_then(|p| p.version.clone()),
         step: if sort == PartSort::Replaced { None } else { step },
         package: new.or(old).and_then(|p| p.package.clone()),
+        inherited: None,
     }
 }
 

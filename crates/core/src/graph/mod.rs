@@ -4,6 +4,10 @@
 //! virtual names through provides), and it *wants* another (recommendations and suggestions that are installed). Package
 //! systems clear what nothing needs or wants any more, so both count when something leaves.
 
+mod dominators;
+
+pub use dominators::{Above, Dominators};
+
 use crate::knowledge::matches;
 use crate::model::{Dependency, Package, Reason, System, VersionOp};
 use crate::version;
@@ -24,8 +28,9 @@ pub struct Graph<'g> {
     packages: Vec<&'g Package>,
     /// For each package its hard dependencies: any one of a group will do. Groups that nothing fits are left out.
     needs: Vec<Vec<Vec<Ix>>>,
-    /// For each package what it recommends or suggests and is there.
+    /// For each package what it recommends or suggests and is there; so many of them, from the first, are recommended.
     wants: Vec<Vec<Ix>>,
+    recommends: Vec<usize>,
     /// For each package those that have it in a group.
     needed_by: Vec<Vec<Ix>>,
 }
@@ -34,9 +39,16 @@ impl<'g> Graph<'g> {
     /// Builds the graph of the packages that are there. Work grows with packages plus dependencies.
     pub fn new(packages: &'g [Package]) -> Self {
         let packages: Vec<&Package> = packages.iter().filter(|package| package.is_present()).collect();
+        Self::of(&packages)
+    }
+
+    /// Builds the graph of just these packages; positions are those of the list.
+    pub fn of(packages: &[&'g Package]) -> Self {
+        let packages = packages.to_vec();
         let index = Index::of(&packages);
         let mut needs = Vec::with_capacity(packages.len());
         let mut wants = Vec::with_capacity(packages.len());
+        let mut recommends = Vec::with_capacity(packages.len());
         let mut needed_by = vec![Vec::new(); packages.len()];
         for (i, package) in packages.iter().enumerate() {
             let resolve = |group: &crate::model::Alternatives| index.fitting(package.system, group);
@@ -46,9 +58,12 @@ impl<'g> Graph<'g> {
                 needed_by[target.0].push(Ix(i));
             }
             needs.push(groups);
-            wants.push(package.recommends.iter().chain(&package.suggests).flat_map(resolve).collect());
+            let mut wanted: Vec<Ix> = package.recommends.iter().flat_map(resolve).collect();
+            recommends.push(wanted.len());
+            wanted.extend(package.suggests.iter().flat_map(resolve));
+            wants.push(wanted);
         }
-        Self { packages, needs, wants, needed_by }
+        Self { packages, needs, wants, recommends, needed_by }
     }
 
     /// The package at a position.
@@ -83,6 +98,17 @@ impl<'g> Graph<'g> {
 
     fn targets(&self, at: Ix) -> impl Iterator<Item = Ix> + '_ {
         self.needs[at.0].iter().flatten().chain(&self.wants[at.0]).copied()
+    }
+
+    /// What a package brings when it is installed: what it needs, and what it recommends.
+    pub fn brings(&self, at: Ix) -> impl Iterator<Item = Ix> + '_ {
+        let recommended = &self.wants[at.0][..self.recommends[at.0]];
+        self.needs[at.0].iter().flatten().chain(recommended).copied().filter(move |target| *target != at)
+    }
+
+    /// What needs a package, in the order of the list.
+    pub fn needed_by(&self, at: Ix) -> &[Ix] {
+        &self.needed_by[at.0]
     }
 
     /// The shortest path to a package from each root that leads there, shortest first; a root is its own path.

@@ -7,6 +7,7 @@ mod own;
 mod parts;
 mod pattern;
 mod roles;
+mod scores;
 mod traits;
 
 pub use agents::{Agent, Agents};
@@ -16,4 +17,5 @@ pub use own::{OwnCounts, OwnRules};
 pub use parts::{FoundPart, PartRule, PartRules, PartWay, Probe, ProbeKind, Probes, RulesError};
 pub use pattern::{Matcher, Pattern, matches};
 pub use roles::{Role, Roles};
+pub use scores::Scores;
 pub use traits::{FolderClass, Trait, Traits, folder_class, trait_of};

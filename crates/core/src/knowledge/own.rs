@@ -4,7 +4,10 @@ use super::agents::{Agent, Agents};
 use super::kinds::{KindRule, KindRules};
 use super::parts::{PartRule, PartRules, RulesError};
 use super::roles::{Role, Roles};
+use super::scores::Scores;
+use crate::model::Text;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 
 /// Own rules, by table. What stands here wins over what is inside the program.
 ///
@@ -24,6 +27,11 @@ pub struct OwnRules {
     part: Vec<PartRule>,
     role: Vec<Role>,
     agent: Vec<Agent>,
+    headline: BTreeMap<Text, i32>,
+    #[serde(rename = "headline-role")]
+    headline_role: BTreeMap<Text, i32>,
+    #[serde(rename = "headline-part")]
+    headline_part: BTreeMap<Text, i32>,
 }
 
 /// How many rules of each table a file has.
@@ -37,6 +45,8 @@ pub struct OwnCounts {
     pub roles: usize,
     /// Agents.
     pub agents: usize,
+    /// Scores of headlines.
+    pub scores: usize,
 }
 
 impl OwnRules {
@@ -57,16 +67,25 @@ impl OwnRules {
                 return Err(RulesError { line: None, why });
             }
         }
+        let known = Scores::built_in()?;
+        if let Some(rule) = own.headline.keys().find(|rule| !known.knows(rule)) {
+            let rules: Vec<&str> = known.rules().collect();
+            return Err(RulesError {
+                line: None,
+                why: format!("no headline `{rule}`; known: {}", rules.join(", ")),
+            });
+        }
         Ok(own)
     }
 
     /// What is in it.
-    pub const fn counts(&self) -> OwnCounts {
+    pub fn counts(&self) -> OwnCounts {
         OwnCounts {
             kinds: self.kind.len(),
             parts: self.part.len(),
             roles: self.role.len(),
             agents: self.agent.len(),
+            scores: self.headline.len() + self.headline_role.len() + self.headline_part.len(),
         }
     }
 
@@ -76,6 +95,9 @@ impl OwnRules {
         self.part.append(&mut other.part);
         self.role.append(&mut other.role);
         self.agent.append(&mut other.agent);
+        self.headline.append(&mut other.headline);
+        self.headline_role.append(&mut other.headline_role);
+        self.headline_part.append(&mut other.headline_part);
     }
 
     /// The rules for kinds, own ones first.
@@ -114,6 +136,16 @@ impl OwnRules {
             }
         }
         Ok(roles)
+    }
+
+    /// The scores of headlines, own ones in place of the built-in ones.
+    ///
+    /// # Errors
+    /// As [`Scores::built_in`].
+    pub fn scores(&self) -> Result<Scores, RulesError> {
+        let mut scores = Scores::built_in()?;
+        scores.set(&self.headline, &self.headline_role, &self.headline_part);
+        Ok(scores)
     }
 
     /// The agents, own ones first.

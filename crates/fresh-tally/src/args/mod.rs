@@ -307,11 +307,13 @@ pub(crate) fn size(text: &str) -> Result<u64, String> {
 }
 
 /// Tell what changed from one install to another
-#[derive(Debug, Args)]
+#[derive(Debug, Args, Default)]
 #[command(after_help = "\
 Examples:
   fresh-tally compare saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed
-  fresh-tally compare old.tally.json /mnt/fresh --view packages
+  fresh-tally compare old.tally.json /mnt/fresh --view decisions
+  fresh-tally compare OLD NEW --base OLD_BASE NEW_BASE
+  fresh-tally compare OLD NEW --view packages --kind game,application --sort added,removed
   fresh-tally compare OLD NEW --format markdown -o notes.md")]
 pub(crate) struct CompareArgs {
     /// The old install: handle, tally file, or source
@@ -321,21 +323,54 @@ pub(crate) struct CompareArgs {
     /// What to look at
     #[arg(long, value_enum, default_value_t = CompareWhatArg::Headlines)]
     pub(crate) view: CompareWhatArg,
+    /// The base's old and new install, to tell what was inherited; or the new one alone
+    #[arg(long, num_args = 1..=2, value_names = ["OLD_BASE", "NEW_BASE"])]
+    pub(crate) base: Vec<String>,
+    /// Only these sorts of change: added, removed, upgraded, replaced, put-in ...
+    #[arg(long, value_name = "SORT", value_delimiter = ',', help_heading = "Filters")]
+    pub(crate) sort: Vec<String>,
+    /// Only packages of these kinds: application, game, library ...
+    #[arg(long, value_name = "KIND", value_delimiter = ',', help_heading = "Filters")]
+    pub(crate) kind: Vec<String>,
+    /// Only these package systems: dpkg, snap, flatpak ...
+    #[arg(long, value_name = "SYSTEM", value_delimiter = ',', help_heading = "Filters")]
+    pub(crate) system: Vec<String>,
+    /// Only programs of these menus: internet, games ...
+    #[arg(long, value_name = "MENU", value_delimiter = ',', help_heading = "Filters")]
+    pub(crate) menu: Vec<String>,
+    /// Only names like this: `*` any run, `?` one character, `#` digits and dots, `|` or
+    #[arg(long, value_name = "PATTERN", help_heading = "Filters")]
+    pub(crate) name: Option<String>,
     /// End with exit code 1 when anything differs
     #[arg(long)]
     pub(crate) exit_code: bool,
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum)]
+#[derive(Debug, Clone, Copy, ValueEnum, Default)]
 pub(crate) enum CompareWhatArg {
-    /// Parts, programs, and the weightiest packages
+    #[default]
+    /// Headlines, parts, programs, and the weightiest decisions
     Headlines,
     /// All parts, unchanged ones too
     Parts,
     /// All programs that changed
     Applications,
+    /// What opens what, where that changed
+    Defaults,
     /// All packages that changed
     Packages,
+    /// All decisions, with what followed from each
+    Decisions,
+    /// Repositories that came, went, or changed
+    Repositories,
+    /// What starts by itself, where that changed
+    Startup,
+    /// Sessions, themes, wallpapers and fonts that changed
+    Looks,
+    /// Weight by kind
+    Weight,
+    /// Figures measured on both sides
+    Readings,
     /// All of that
     All,
 }
@@ -412,11 +447,14 @@ A file of own rules is TOML with any of these tables, in the forms that `rules k
   [[kind]]   kind, name, section, summary ...   asked before the built-in rules
   [[part]]   part, label, ways                  its ways are tried first; a new part is listed last
   [[role]]   role, label, types ...             takes the place of a role of the same name
-  [[agent]]  name, does                         added to the agents that are called odd")]
+  [[agent]]  name, does                         added to the agents that are called odd
+  [headline] NAME = SCORE                       also [headline-role], [headline-part]: see `rules headlines`")]
     Check {
         /// The file
         file: PathBuf,
     },
+    /// Print the scores of headlines, as TOML
+    Headlines,
     /// Print the JSON Schema of a tally
     Schema,
 }

@@ -1,6 +1,6 @@
 //! The whole story on made-up installs: each step with the exact command that repeats it.
 
-use crate::args::{CompareArgs, CompareWhatArg, LabelArgs, TakeArgs};
+use crate::args::{CompareArgs, LabelArgs, TakeArgs};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
@@ -60,8 +60,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
     announce(3, "Look at what stands in the menu", &format!("show {new} menu --shelf {shelf}"))?;
     super::show::run(new, ShowWhat::Menu, own)?;
     announce(4, "Ask what changed", &format!("compare {old} {new} --shelf {shelf}"))?;
-    let compare =
-        CompareArgs { old: old.into(), new: new.into(), view: CompareWhatArg::Headlines, exit_code: false };
+    let compare = CompareArgs { old: old.into(), new: new.into(), ..CompareArgs::default() };
     super::compare::run(&compare, own)?;
     announce(5, "See what is on the shelf", &format!("shelf --shelf {shelf}"))?;
     super::shelf::run(None, own).map(|_| ())

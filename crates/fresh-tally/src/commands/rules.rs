@@ -6,7 +6,7 @@ use crate::settings::{Settings, read_rules};
 use std::fmt::Write as _;
 use std::io::Read;
 use std::path::Path;
-use tally_core::knowledge::{Agents, KindRules, OwnCounts, PartRules, Roles};
+use tally_core::knowledge::{Agents, KindRules, OwnCounts, PartRules, Roles, Scores};
 use tally_core::model::{System, Tally};
 use tally_core::version::{EXACT, compare, sign};
 
@@ -18,6 +18,7 @@ pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Fail
         RulesAction::Roles => Roles::built_in_text().as_bytes().to_vec(),
         RulesAction::Agents => Agents::built_in_text().as_bytes().to_vec(),
         RulesAction::Check { file } => check(&file)?.into_bytes(),
+        RulesAction::Headlines => Scores::built_in_text().as_bytes().to_vec(),
         RulesAction::Schema => schema()?,
     };
     output::answer(&bytes, settings)?;
@@ -25,9 +26,9 @@ pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Fail
 }
 
 fn check(file: &Path) -> Result<String, Failure> {
-    let OwnCounts { kinds, parts, roles, agents } = read_rules(file)?.counts();
+    let OwnCounts { kinds, parts, roles, agents, scores } = read_rules(file)?.counts();
     Ok(format!(
-        "`{}` is sound: kinds {kinds}, parts {parts}, roles {roles}, agents {agents}\n",
+        "`{}` is sound: kinds {kinds}, parts {parts}, roles {roles}, agents {agents}, scores {scores}\n",
         file.display()
     ))
 }

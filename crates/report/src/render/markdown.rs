@@ -52,6 +52,13 @@ fn write_table(table: &Table, out: &mut String) {
                 out.push_str(&format!("### {}\n\n", escape(&line.plain())));
                 open = false;
             }
+            Row::Note(line) => {
+                let mut cells = vec![String::new(); table.columns.len()];
+                if let Some(cell) = cells.get_mut(1) {
+                    *cell = spans(line);
+                }
+                out.push_str(&format!("| {} |\n", cells.join(" | ")));
+            }
             Row::Cells(cells) => {
                 if !open {
                     write_head(&table.columns, out);

@@ -6,6 +6,9 @@ use crate::text::{cut, shorten, width};
 
 /// Columns between two columns of a table.
 const GAP: usize = 2;
+
+/// How far what belongs to a row is set in.
+const NOTE: usize = 6;
 /// Shortest name and shortest sentence that a narrow screen leaves.
 const SHORTEST_NAME: usize = 14;
 const SHORTEST_SENTENCE: usize = 18;
@@ -146,6 +149,10 @@ impl Page {
                     let strong: Vec<Span> = line.0.iter().map(strengthened).collect();
                     self.wrapped(&Line(strong), 0);
                 }
+                Row::Note(line) => {
+                    self.pad(NOTE);
+                    self.wrapped(line, NOTE);
+                }
                 Row::Cells(cells) => self.cells(&table.columns, cells, &layout),
             }
         }
@@ -194,7 +201,7 @@ impl Layout {
         let natural = |i: usize| {
             let cells = table.rows.iter().filter_map(|row| match row {
                 Row::Cells(cells) => cells.get(i).map(|cell| width(&cell.text)),
-                Row::Group(_) => None,
+                Row::Group(_) | Row::Note(_) => None,
             });
             cells.max().unwrap_or(0).max(width(&table.columns[i].title))
         };

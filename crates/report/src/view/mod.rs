@@ -6,7 +6,7 @@ mod shelf;
 mod show;
 mod why;
 
-pub use compare::{CompareView, CompareWhat};
+pub use compare::{CompareView, CompareWhat, Filter};
 pub use owner::{OwnedFile, OwnerView};
 pub use shelf::{ShelfEntry, ShelfView};
 pub use show::{ShowView, ShowWhat};

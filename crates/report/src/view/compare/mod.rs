@@ -1,27 +1,131 @@
+mod more;
 mod tables;
 
-use super::{AS_FOUND, side_by_side};
+use super::{AS_FOUND, dim, side_by_side};
 use crate::View;
 use crate::document::{Document, Line, Role, Span};
 use crate::text::{bytes_human, bytes_signed, count_of, thousands};
 use crate::wire::{CsvTable, pretty};
 use tally_core::compare::{ApplicationSort, Comparison, PackageSort};
-use tally_core::knowledge::PartRules;
+use tally_core::knowledge::{PartRules, Roles, matches};
+use tally_core::model::{Kind, Menu, System};
 
 /// The questions that can be asked of a comparison.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum CompareWhat {
-    /// Parts and applications, and the weightiest packages.
+    /// Headlines, parts, applications and the weightiest decisions: one screen or two.
     #[default]
     Headlines,
     /// All parts, unchanged ones too.
     Parts,
     /// All applications that changed.
     Applications,
+    /// What opens what, where that changed.
+    Defaults,
     /// All packages that changed.
     Packages,
-    /// Parts, applications and packages, all of them.
+    /// All decisions, with what followed from each.
+    Decisions,
+    /// Repositories that came, went, or changed.
+    Repositories,
+    /// Startup items that came or went.
+    Startup,
+    /// Sessions, themes, wallpapers and fonts that came, went, or changed.
+    Looks,
+    /// Weight by kind.
+    Weight,
+    /// Figures measured on both sides.
+    Readings,
+    /// All of that.
     All,
+}
+
+/// Which changes are shown; what is not asked for shows all.
+#[derive(Debug, Clone, Default)]
+pub struct Filter {
+    /// Kinds of packages.
+    pub kinds: Vec<Kind>,
+    /// Sorts of change, by stable name.
+    pub sorts: Vec<String>,
+    /// Package systems.
+    pub systems: Vec<System>,
+    /// Menus of applications.
+    pub menus: Vec<Menu>,
+    /// Pattern of names.
+    pub name: Option<String>,
+}
+
+impl Filter {
+    /// Whether it shows everything.
+    pub fn is_empty(&self) -> bool {
+        self.kinds.is_empty()
+            && self.sorts.is_empty()
+            && self.systems.is_empty()
+            && self.menus.is_empty()
+            && self.name.is_none()
+    }
+
+    fn sort(&self, sort: &str) -> bool {
+        self.sorts.is_empty() || self.sorts.iter().any(|asked| asked == sort)
+    }
+
+    fn name(&self, names: &[Option<&str>]) -> bool {
+        let asked = |pattern: &String| names.iter().flatten().any(|name| matches(pattern, name));
+        self.name.as_ref().is_none_or(asked)
+    }
+
+    fn system(&self, systems: &[System]) -> bool {
+        self.systems.is_empty() || systems.iter().any(|system| self.systems.contains(system))
+    }
+
+    /// Leaves out of a comparison what is not asked for. Its totals stay those of the whole.
+    pub fn apply(&self, comparison: &mut Comparison) {
+        if self.is_empty() {
+            return;
+        }
+        let side = |side: &'_ Option<tally_core::compare::Side>| side.as_ref().map(|side| side.name.clone());
+        comparison.packages.retain(|change| {
+            let (old, new) = (side(&change.old), side(&change.new));
+            self.sort(change.sort.name())
+                && (self.kinds.is_empty() || self.kinds.contains(&change.kind))
+                && self.system(&[change.system])
+                && self.menus.is_empty()
+                && self.name(&[old.as_deref(), new.as_deref()])
+        });
+        comparison.applications.retain(|change| {
+            let systems: Vec<System> =
+                change.old_systems.iter().chain(&change.new_systems).copied().collect();
+            self.sort(change.sort.name())
+                && (self.menus.is_empty() || self.menus.contains(&change.menu))
+                && self.system(&systems)
+                && (self.kinds.is_empty()
+                    || self.kinds.iter().any(|k| matches!(k, Kind::Application | Kind::Game)))
+                && self.name(&[Some(&change.id), Some(&change.name)])
+        });
+        let lists = self.kinds.is_empty() && self.systems.is_empty() && self.menus.is_empty();
+        comparison.parts.retain(|change| {
+            let names = [Some(change.part.as_str()), change.old_name.as_deref(), change.new_name.as_deref()];
+            lists && self.sort(change.sort.name()) && self.name(&names)
+        });
+        comparison.defaults.retain(|change| {
+            let names = [
+                Some(change.role.as_str()),
+                Some(&change.asked),
+                change.old.as_deref(),
+                change.new.as_deref(),
+            ];
+            lists && self.sort(change.sort.name()) && self.name(&names)
+        });
+        for list in [&mut comparison.repositories, &mut comparison.startup, &mut comparison.looks] {
+            list.retain(|change| lists && self.sort(change.sort.name()) && self.name(&[Some(&change.name)]));
+        }
+        comparison.decisions.retain(|decision| {
+            let names: Vec<Option<&str>> = std::iter::once(Some(decision.what.as_str()))
+                .chain(decision.packages.iter().map(|p| Some(p.name())))
+                .collect();
+            lists && self.sort(decision.sort.name()) && self.name(&names)
+        });
+    }
 }
 
 /// A comparison, seen under one question.
@@ -31,14 +135,18 @@ pub struct CompareView<'a> {
     pub comparison: &'a Comparison,
     /// Rules for parts, for their names.
     pub rules: &'a PartRules,
+    /// Roles, for their names.
+    pub roles: &'a Roles,
     /// The question.
     pub what: CompareWhat,
+    /// Whether some changes were left out.
+    pub filtered: bool,
     /// The command that gave this, for hints: `fresh-tally compare a b`.
     pub command: &'a str,
 }
 
-/// Packages that the first screen shows of each sort.
-const FEW: usize = 8;
+/// Decisions that the first screen shows.
+const FEW: usize = 10;
 
 impl View for CompareView<'_> {
     fn document(&self) -> Document {
@@ -46,21 +154,51 @@ impl View for CompareView<'_> {
         let mut document = Document::default();
         let (shared, old, new) = side_by_side(&comparison.old, &comparison.new);
         document.title(format!("{shared}: {old} to {new}"), format!("both {AS_FOUND}"));
-        if comparison.is_empty() {
-            document.paragraph("No package, application or part differs.");
+        if comparison.is_empty() && !self.filtered {
+            document.paragraph(
+                "Nothing differs: no package, application, default, part, repository or startup item.",
+            );
             return document;
         }
-        document.paragraph(self.sums());
         let what = self.what;
-        if matches!(what, CompareWhat::Headlines | CompareWhat::Parts | CompareWhat::All) {
+        let one = |wanted: CompareWhat| what == wanted || what == CompareWhat::All;
+        let first = |wanted: CompareWhat| one(wanted) || what == CompareWhat::Headlines;
+        if first(CompareWhat::Headlines) {
+            tables::headlines(&mut document, self);
+        }
+        document.paragraph(self.sums());
+        if self.filtered {
+            document.paragraph(dim("Only what was asked for is shown; the sums are those of the whole."));
+        }
+        if first(CompareWhat::Parts) {
             tables::parts(&mut document, self, what != CompareWhat::Headlines);
         }
-        if matches!(what, CompareWhat::Headlines | CompareWhat::Applications | CompareWhat::All) {
+        if first(CompareWhat::Applications) {
             tables::applications(&mut document, self);
         }
-        if matches!(what, CompareWhat::Headlines | CompareWhat::Packages | CompareWhat::All) {
-            let limit = if what == CompareWhat::Headlines { Some(FEW) } else { None };
-            tables::packages(&mut document, self, limit);
+        if one(CompareWhat::Defaults) {
+            more::defaults(&mut document, self);
+        }
+        if first(CompareWhat::Decisions) {
+            more::decisions(&mut document, self, (what == CompareWhat::Headlines).then_some(FEW));
+        }
+        for (wanted, title, nothing, list) in [
+            (CompareWhat::Repositories, "Repositories", "No repository differs.", &comparison.repositories),
+            (CompareWhat::Startup, "Starts itself", "No startup item differs.", &comparison.startup),
+            (CompareWhat::Looks, "Looks", "Nothing differs in looks.", &comparison.looks),
+        ] {
+            if one(wanted) {
+                more::list(&mut document, title, nothing, list);
+            }
+        }
+        if one(CompareWhat::Weight) {
+            more::weight(&mut document, self);
+        }
+        if one(CompareWhat::Readings) {
+            more::readings(&mut document, self);
+        }
+        if one(CompareWhat::Packages) {
+            tables::packages(&mut document, self);
         }
         document
     }
@@ -79,14 +217,19 @@ impl View for CompareView<'_> {
             "kind",
             "menu",
             "bytes_delta",
+            "decision",
+            "inherited",
         ]);
-        if self.what != CompareWhat::Applications && self.what != CompareWhat::Packages {
+        let all = matches!(self.what, CompareWhat::All | CompareWhat::Headlines);
+        let one = |wanted: CompareWhat| all || self.what == wanted;
+        if one(CompareWhat::Parts) {
             tables::parts_csv(&mut table, self.comparison);
         }
-        if self.what != CompareWhat::Parts && self.what != CompareWhat::Packages {
+        if one(CompareWhat::Applications) {
             tables::applications_csv(&mut table, self.comparison);
         }
-        if self.what != CompareWhat::Parts && self.what != CompareWhat::Applications {
+        more::csv(&mut table, self.comparison, one);
+        if one(CompareWhat::Packages) {
             tables::packages_csv(&mut table, self.comparison);
         }
         table
@@ -98,6 +241,23 @@ impl View for CompareView<'_> {
 }
 
 impl CompareView<'_> {
+    /// How much of it came with the base, when one was given.
+    fn base_said(&self) -> String {
+        let totals = &self.comparison.totals;
+        let n = |count: u32| thousands(u64::from(count));
+        match (totals.inherited, totals.held_back) {
+            (Some(inherited), Some(held)) => {
+                format!(
+                    "{} of the changes came with the base, and {} of the base's were held back. ",
+                    n(inherited),
+                    n(held)
+                )
+            }
+            (Some(inherited), None) => format!("{} of the changes are as the base has it. ", n(inherited)),
+            _ => String::new(),
+        }
+    }
+
     /// The sums that everything below adds up to.
     fn sums(&self) -> Line {
         let totals = &self.comparison.totals;
@@ -116,6 +276,7 @@ impl CompareView<'_> {
             .and(", ")
             .and(changed(programs(ApplicationSort::Updated), "updated"));
         for (sort, word) in [
+            (ApplicationSort::Replaced, "replaced"),
             (ApplicationSort::MovedFormat, "in another format"),
             (ApplicationSort::MovedMenu, "in another menu"),
         ] {
@@ -134,6 +295,11 @@ impl CompareView<'_> {
         let more = [
             (PackageSort::Downgraded, "downgraded"),
             (PackageSort::Rebuilt, "rebuilt"),
+            (PackageSort::Renumbered, "renumbered"),
+            (PackageSort::Renamed, "renamed"),
+            (PackageSort::Split, "split off"),
+            (PackageSort::Merged, "merged"),
+            (PackageSort::MovedFormat, "in another format"),
             (PackageSort::ArchChanged, "for another architecture"),
             (PackageSort::ReasonChanged, "for another reason"),
         ];
@@ -146,6 +312,7 @@ impl CompareView<'_> {
                 count_of(u64::from(totals.old_packages), "package"),
                 thousands(u64::from(totals.new_packages)),
             ))
+            .and(self.base_said())
             .and(Span::new(Role::Strong, "Weight "))
             .and(format!(
                 "{} to {} ({})",

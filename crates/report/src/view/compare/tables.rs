@@ -1,6 +1,6 @@
 use super::CompareView;
-use crate::document::{Column, Document, Line, Role, Span, Table};
-use crate::text::{bytes_signed, count_of};
+use crate::document::{Block, Column, Document, Line, Role, Span, Table};
+use crate::text::bytes_signed;
 use crate::view::{dim, optional};
 use crate::wire::CsvTable;
 use tally_core::compare::{
@@ -11,6 +11,29 @@ use tally_core::version::Step;
 
 fn step(step: Option<Step>) -> &'static str {
     step.map_or("", Step::name)
+}
+
+/// The few lines that matter most, numbered.
+pub(super) fn headlines(document: &mut Document, view: &CompareView<'_>) {
+    let lines: Vec<Line> = view
+        .comparison
+        .headlines
+        .iter()
+        .map(|headline| {
+            let role = match headline.rule.as_str() {
+                "application-new" => Role::Came,
+                "application-gone" | "default-lost" => Role::Went,
+                "agent-added" | "repository-added" => Role::LookTwice,
+                _ => Role::Plain,
+            };
+            Line::from(Span::new(role, headline.text.as_str()))
+        })
+        .collect();
+    if lines.is_empty() {
+        document.paragraph("Nothing that makes a headline.");
+    } else {
+        document.push(Block::Ranked(lines));
+    }
 }
 
 /// Parts; with `all` the unchanged ones too.
@@ -90,6 +113,7 @@ pub(super) fn applications(document: &mut Document, view: &CompareView<'_>) {
             ApplicationSort::MovedFormat => (Role::Changed, "another format"),
             ApplicationSort::Updated => (Role::Changed, "updated"),
             ApplicationSort::MovedMenu => (Role::Changed, "another menu"),
+            ApplicationSort::Replaced => (Role::Changed, "replaced"),
         };
         let menu = match change.old_menu {
             Some(old) => format!("{} to {}", old, change.menu),
@@ -111,6 +135,10 @@ pub(super) fn applications(document: &mut Document, view: &CompareView<'_>) {
 fn sides(change: &ApplicationChange) -> (String, String) {
     let (old, new) = (optional(change.old_version.as_deref()), optional(change.new_version.as_deref()));
     match change.sort {
+        ApplicationSort::Replaced => {
+            let before = change.in_place_of.as_ref();
+            (before.map(|side| format!("{} {}", side.name, side.version)).unwrap_or_default(), new)
+        }
         ApplicationSort::MovedFormat => (
             format!("{old} {}", systems(&change.old_systems)).trim().to_owned(),
             format!("{new} {}", systems(&change.new_systems)).trim().to_owned(),
@@ -119,8 +147,8 @@ fn sides(change: &ApplicationChange) -> (String, String) {
     }
 }
 
-/// Packages, sort by sort; with a limit the weightiest of each, and the command that shows the rest.
-pub(super) fn packages(document: &mut Document, view: &CompareView<'_>, limit: Option<usize>) {
+/// Packages, sort by sort.
+pub(super) fn packages(document: &mut Document, view: &CompareView<'_>) {
     document.heading("Packages");
     let mut table = Table::new(vec![
         Column::new("package").name(),
@@ -129,38 +157,30 @@ pub(super) fn packages(document: &mut Document, view: &CompareView<'_>, limit: O
         Column::new("").drops(1),
         Column::new("on disk").right().drops(2),
     ]);
-    let mut left_out = 0;
     for sort in PackageSort::ALL {
-        let mut of_sort: Vec<&PackageChange> =
+        let of_sort: Vec<&PackageChange> =
             view.comparison.packages.iter().filter(|c| c.sort == *sort).collect();
         if of_sort.is_empty() {
             continue;
         }
         let (role, word) = words(*sort);
         table.group(Line::from(Span::new(role, word)).and(dim(format!("  {}", of_sort.len()))));
-        if let Some(limit) = limit.filter(|limit| *limit < of_sort.len()) {
-            of_sort.sort_by_key(|change| {
-                (change.step, std::cmp::Reverse(change.bytes_delta.map(i64::unsigned_abs)))
-            });
-            left_out += of_sort.len() - limit;
-            of_sort.truncate(limit);
-        }
         for change in of_sort {
             table.row(package_row(change));
         }
     }
     document.table_or(table, "No package differs.");
-    if left_out > 0 {
-        let more = count_of(left_out as u64, "more change");
-        document.paragraph(dim(format!("and {more}: `{} --view packages`", view.command)));
-    }
 }
 
 fn package_row(change: &PackageChange) -> Vec<Span> {
     let version = |side: &Option<tally_core::compare::Side>| {
         side.as_ref().map(|s| s.version.to_string()).unwrap_or_default()
     };
-    let name = change.new.as_ref().or(change.old.as_ref()).map(|s| s.name.as_str()).unwrap_or_default();
+    let name_of = |side: &'_ Option<tally_core::compare::Side>| side.as_ref().map(|s| s.name.to_string());
+    let name = match (name_of(&change.old), name_of(&change.new)) {
+        (Some(old), Some(new)) if old != new => format!("{old} to {new}"),
+        (old, new) => new.or(old).unwrap_or_default(),
+    };
     let delta = change.bytes_delta.filter(|delta| *delta != 0).map(bytes_signed).unwrap_or_default();
     vec![
         name.into(),
@@ -178,6 +198,11 @@ fn words(sort: PackageSort) -> (Role, &'static str) {
         PackageSort::Upgraded => (Role::Changed, "Upgraded"),
         PackageSort::Downgraded => (Role::LookTwice, "Downgraded"),
         PackageSort::Rebuilt => (Role::Changed, "Rebuilt: same upstream version, other packaging"),
+        PackageSort::Renamed => (Role::Changed, "Renamed, as they declare"),
+        PackageSort::Renumbered => (Role::Changed, "Renumbered: another series in the name"),
+        PackageSort::Split => (Role::Changed, "Split off"),
+        PackageSort::Merged => (Role::Changed, "Merged"),
+        PackageSort::MovedFormat => (Role::Changed, "In another format"),
         PackageSort::ArchChanged => (Role::Changed, "For another architecture"),
         PackageSort::ReasonChanged => (Role::Changed, "Chosen now and not before, or the other way"),
     }
@@ -198,8 +223,15 @@ pub(super) fn parts_csv(table: &mut CsvTable, comparison: &Comparison) {
             String::new(),
             String::new(),
             String::new(),
+            String::new(),
+            flag(change.inherited),
         ]);
     }
+}
+
+/// `true`, `false`, or nothing where there is no base.
+pub(super) fn flag(inherited: Option<bool>) -> String {
+    inherited.map(|flag| flag.to_string()).unwrap_or_default()
 }
 
 pub(super) fn applications_csv(table: &mut CsvTable, comparison: &Comparison) {
@@ -213,13 +245,21 @@ pub(super) fn applications_csv(table: &mut CsvTable, comparison: &Comparison) {
             } else {
                 systems(&change.new_systems)
             },
-            change.name.to_string(),
-            optional(change.old_version.as_deref()),
+            change.in_place_of.as_ref().map_or_else(|| change.name.to_string(), |side| side.name.to_string()),
+            optional(
+                change
+                    .in_place_of
+                    .as_ref()
+                    .map(|side| side.version.as_str())
+                    .or(change.old_version.as_deref()),
+            ),
             change.name.to_string(),
             optional(change.new_version.as_deref()),
             step(change.step).into(),
             String::new(),
             change.menu.name().into(),
+            String::new(),
+            String::new(),
             String::new(),
         ]);
     }
@@ -244,6 +284,8 @@ pub(super) fn packages_csv(table: &mut CsvTable, comparison: &Comparison) {
             change.kind.name().into(),
             String::new(),
             change.bytes_delta.map(|d| d.to_string()).unwrap_or_default(),
+            optional(change.decision.as_deref()),
+            flag(change.inherited),
         ]);
     }
 }

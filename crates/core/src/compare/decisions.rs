@@ -1,0 +1,389 @@
+//! Which decision is behind each package that came or went: what was put in or taken out on purpose, and what followed.
+//!
+//! Each changed package gets the first explanation that holds:
+//!
+//! 1. it was chosen, and nothing that stays needs it: a decision of its own;
+//! 2. a metapackage that stays brings it now (or brought it): a decision of its own, taken through that metapackage;
+//! 3. another package that stays needs it now (or needed it): that package's new needs are one decision;
+//! 4. one decision dominates it: every way to it leads through that one, and it followed;
+//! 5. several decisions bring it: it is shared by those;
+//! 6. nothing explains it, and it is counted as such.
+
+use super::document::{Decision, DecisionSort};
+use crate::graph::{Above, Dominators, Graph, Ix};
+use crate::model::{Application, Kind, Package, Reason, Text};
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// One side of a comparison, as far as decisions are concerned.
+pub(super) struct Side<'a> {
+    /// The packages of this side.
+    pub(super) packages: &'a [&'a Package],
+    /// Those that are on this side only, by position.
+    pub(super) changed: &'a [usize],
+    /// Applications of this side, for names.
+    pub(super) applications: &'a [Application],
+    /// Whether this is the side that things came to.
+    pub(super) came: bool,
+}
+
+/// Explains the changed packages of a side: decisions, and for each changed package the position of its decision.
+pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
+    if side.changed.is_empty() {
+        return (Vec::new(), Vec::new());
+    }
+    let graph = Graph::of(side.packages);
+    let work = Work::new(side, &graph);
+    let sources = work.sources();
+    work.decide(sources)
+}
+
+/// Why a changed package is a start of its own.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Start {
+    /// Asked for.
+    Chosen,
+    /// By a metapackage that stays, by position.
+    Through(usize),
+    /// By a package that stays: its source.
+    Needed(Text),
+}
+
+struct Work<'a> {
+    side: &'a Side<'a>,
+    graph: &'a Graph<'a>,
+    /// Position among the changed ones, by position in the graph.
+    changed_at: Vec<Option<usize>>,
+    /// Packages of the graph that bring each changed one.
+    bringers: Vec<Vec<usize>>,
+    by_package: FxHashMap<&'a str, &'a str>,
+    all_unreasoned: bool,
+}
+
+impl<'a> Work<'a> {
+    fn new(side: &'a Side<'a>, graph: &'a Graph<'a>) -> Self {
+        let mut changed_at = vec![None; side.packages.len()];
+        for (i, at) in side.changed.iter().enumerate() {
+            changed_at[*at] = Some(i);
+        }
+        let mut bringers = vec![Vec::new(); side.changed.len()];
+        for at in graph.all() {
+            for target in graph.brings(at) {
+                if let Some(i) = changed_at[target.0]
+                    && bringers[i].last() != Some(&at.0)
+                {
+                    bringers[i].push(at.0);
+                }
+            }
+        }
+        // The program of a suite that has its name gives the name for the whole.
+        let mut by_package: FxHashMap<&str, &str> = FxHashMap::default();
+        for application in side.applications {
+            for delivery in &application.delivered {
+                by_package.entry(&delivery.package).or_insert(&application.name);
+            }
+        }
+        let all_unreasoned = side.packages.iter().all(|package| package.reason == Reason::Unknown);
+        Self { side, graph, changed_at, bringers, by_package, all_unreasoned }
+    }
+
+    fn package(&self, i: usize) -> &'a Package {
+        self.side.packages[self.side.changed[i]]
+    }
+
+    fn stays(&self, at: usize) -> bool {
+        self.changed_at[at].is_none()
+    }
+
+    /// For each changed package why it is a start, if it is one.
+    fn sources(&self) -> Vec<Option<Start>> {
+        let mut starts: Vec<Option<Start>> =
+            (0..self.side.changed.len()).map(|i| self.plain_start(i)).collect();
+        // What several packages that stay need is told of the one that needs most: fewer decisions, each with more weight.
+        let mut needs: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+        for (i, start) in starts.iter().enumerate().filter(|(_, start)| start.is_none()) {
+            debug_assert!(start.is_none());
+            let sources: BTreeSet<&str> = self.bringers[i]
+                .iter()
+                .filter(|at| self.stays(**at))
+                .map(|at| self.side.packages[*at].source())
+                .collect();
+            sources.into_iter().for_each(|source| needs.entry(source).or_default().push(i));
+        }
+        let mut order: Vec<(&str, usize)> =
+            needs.iter().map(|(source, list)| (*source, list.len())).collect();
+        order.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(b.0)));
+        for (source, _) in order {
+            for i in &needs[source] {
+                starts[*i].get_or_insert_with(|| Start::Needed(source.into()));
+            }
+        }
+        starts
+    }
+
+    fn plain_start(&self, i: usize) -> Option<Start> {
+        let package = self.package(i);
+        let needed = self.graph.needed_by(Ix(self.side.changed[i]));
+        let by_others = needed.iter().any(|at| self.side.packages[at.0].source() != package.source());
+        let chosen =
+            if self.all_unreasoned { self.bringers[i].is_empty() } else { package.reason == Reason::Chosen };
+        if chosen && (!by_others || package.kind == Kind::Metapackage) {
+            return Some(Start::Chosen);
+        }
+        let meta = self.bringers[i]
+            .iter()
+            .filter(|at| self.stays(**at) && self.side.packages[**at].kind == Kind::Metapackage)
+            .min_by_key(|at| &self.side.packages[**at].name);
+        meta.map(|at| Start::Through(*at))
+    }
+
+    fn decide(&self, starts: Vec<Option<Start>>) -> (Vec<Decision>, Vec<Option<usize>>) {
+        let count = starts.len();
+        let targets: Vec<Vec<usize>> = (0..count)
+            .map(|i| {
+                self.graph.brings(Ix(self.side.changed[i])).filter_map(|t| self.changed_at[t.0]).collect()
+            })
+            .collect();
+        let heads: Vec<usize> = (0..count).filter(|i| starts[*i].is_some()).collect();
+        let tree = Dominators::new(&targets, &heads);
+        let mut groups: BTreeMap<Group, Vec<usize>> = BTreeMap::new();
+        let mut group_of: Vec<Option<Group>> = vec![None; count];
+        for i in &heads {
+            group_of[*i] = starts[*i].as_ref().map(|start| match start {
+                Start::Chosen | Start::Through(_) => Group::Own(*i),
+                Start::Needed(source) => Group::Needed(source.clone()),
+            });
+        }
+        self.mark_shared(&targets, &tree, &starts, &mut group_of);
+        for (i, start) in starts.iter().enumerate() {
+            let top = tree.highest(i);
+            let group = match (start, top) {
+                (Some(_), _) => group_of[i].clone(),
+                (None, Some(top)) => group_of[top].clone(),
+                (None, None) => None,
+            };
+            if let Some(group) = group {
+                groups.entry(group.clone()).or_default().push(i);
+                group_of[i] = Some(group);
+            }
+        }
+        self.write(groups, &starts, &group_of)
+    }
+
+    /// Packages that several decisions bring, by the decisions that do. Told from the packages that bring them, in the
+    /// order that they are reached, so that a shared package may itself be shared through another one.
+    fn mark_shared(
+        &self,
+        targets: &[Vec<usize>],
+        tree: &Dominators,
+        starts: &[Option<Start>],
+        group_of: &mut [Option<Group>],
+    ) {
+        let mut sources: Vec<Vec<usize>> = vec![Vec::new(); targets.len()];
+        for (i, list) in targets.iter().enumerate() {
+            list.iter().for_each(|target| sources[*target].push(i));
+        }
+        for i in (0..targets.len()).filter(|i| starts[*i].is_none() && tree.above(*i) == Above::Root) {
+            let mut seen: FxHashSet<usize> = FxHashSet::from_iter([i]);
+            let mut queue = vec![i];
+            let mut bring: BTreeSet<Group> = BTreeSet::new();
+            while let Some(at) = queue.pop() {
+                for source in &sources[at] {
+                    if !seen.insert(*source) {
+                        continue;
+                    }
+                    match (&starts[*source], &group_of[*source]) {
+                        (Some(_), Some(group)) => _ = bring.insert(group.clone()),
+                        _ => queue.push(*source),
+                    }
+                }
+            }
+            let bring: Vec<Group> = bring.into_iter().collect();
+            group_of[i] = match &bring[..] {
+                [] => None,
+                // All of them were one decision after all.
+                [one] => Some(one.clone()),
+                _ => Some(Group::Shared(bring)),
+            };
+        }
+    }
+
+    fn write(
+        &self,
+        groups: BTreeMap<Group, Vec<usize>>,
+        starts: &[Option<Start>],
+        group_of: &[Option<Group>],
+    ) -> (Vec<Decision>, Vec<Option<usize>>) {
+        let mut positions: BTreeMap<&Group, usize> = BTreeMap::new();
+        let mut decisions = Vec::with_capacity(groups.len());
+        for (group, members) in &groups {
+            positions.insert(group, decisions.len());
+            decisions.push(self.one(group, members, starts));
+        }
+        let of = group_of
+            .iter()
+            .map(|group| group.as_ref().and_then(|group| positions.get(group).copied()))
+            .collect();
+        (decisions, of)
+    }
+
+    fn one(&self, group: &Group, members: &[usize], starts: &[Option<Start>]) -> Decision {
+        let came = self.side.came;
+        let (sort, what, because, head) = match group {
+            Group::Own(i) => {
+                let package = self.package(*i);
+                let because = match &starts[*i] {
+                    Some(Start::Through(at)) => {
+                        let meta = &self.side.packages[*at].name;
+                        if came {
+                            format!("{meta} brings it now")
+                        } else {
+                            format!("{meta} no longer brings it")
+                        }
+                    }
+                    _ if self.all_unreasoned => "nothing else brings it".to_owned(),
+                    _ if came => "it was chosen".to_owned(),
+                    _ => "it had been chosen".to_owned(),
+                };
+                let sort = if came { DecisionSort::PutIn } else { DecisionSort::TakenOut };
+                (sort, self.name(package), because, Some(package.reference()))
+            }
+            Group::Needed(source) => {
+                let sort = if came { DecisionSort::NewlyNeeded } else { DecisionSort::NoLongerNeeded };
+                let because =
+                    if came { "it stays, and needs them now" } else { "it stays, and needs them no longer" };
+                (sort, source.clone(), because.to_owned(), None)
+            }
+            Group::Shared(bring) => {
+                let names: BTreeSet<Text> = bring.iter().map(|group| self.name_of(group)).collect();
+                let sort = if came { DecisionSort::SharedNew } else { DecisionSort::SharedOld };
+                (sort, listed(&names), format!("{} decisions bring it", bring.len()), None)
+            }
+        };
+        let bytes: i64 = members
+            .iter()
+            .filter_map(|i| self.package(*i).installed_bytes.and_then(|bytes| i64::try_from(bytes).ok()))
+            .sum();
+        let mut packages: Vec<_> = members.iter().map(|i| self.package(*i).reference()).collect();
+        packages.sort();
+        Decision {
+            id: Text::default(),
+            what,
+            sort,
+            because: because.into(),
+            followers: u32::try_from(members.len() - usize::from(head.is_some())).unwrap_or(u32::MAX),
+            bytes_delta: if came { bytes } else { -bytes },
+            head,
+            packages,
+            inherited: None,
+        }
+    }
+
+    fn name(&self, package: &Package) -> Text {
+        self.by_package
+            .get(package.name.as_str())
+            .map_or_else(|| package.name.clone(), |name| Text::from(*name))
+    }
+
+    fn name_of(&self, group: &Group) -> Text {
+        match group {
+            Group::Own(i) => self.name(self.package(*i)),
+            Group::Needed(source) => source.clone(),
+            Group::Shared(_) => "others".into(),
+        }
+    }
+}
+
+/// What is decided together.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+enum Group {
+    Own(usize),
+    Needed(Text),
+    Shared(Vec<Group>),
+}
+
+/// At most three names, and how many more.
+fn listed(names: &BTreeSet<Text>) -> Text {
+    let shown: Vec<&str> = names.iter().take(3).map(Text::as_str).collect();
+    match names.len() {
+        0 => Text::default(),
+        1..=3 => shown.join(", ").into(),
+        more => format!("{} and {} more", shown.join(", "), more - 3).into(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Alternatives, Dependency, System};
+
+    fn package(name: &str, reason: Reason, kind: Kind, needs: &[&str]) -> Package {
+        let mut package = Package::new(System::Dpkg, name, "1");
+        package.reason = reason;
+        package.kind = kind;
+        package.made_from = Some(name.into());
+        package.installed_bytes = Some(10);
+        let one = |name: &&str| {
+            Alternatives::from_elem(Dependency { name: (*name).into(), op: None, version: None }, 1)
+        };
+        package.depends = needs.iter().map(one).collect();
+        package
+    }
+
+    #[test]
+    fn each_package_gets_the_first_explanation_that_holds() {
+        use Reason::{Chosen, Followed};
+        let packages = [
+            package("desktop", Chosen, Kind::Metapackage, &["office", "panel"]),
+            package("panel", Followed, Kind::Desktop, &["libpanel"]),
+            package("office", Followed, Kind::Application, &["libshared", "liboffice"]),
+            package("libpanel", Followed, Kind::Library, &[]),
+            package("liboffice", Followed, Kind::Library, &["libdeep"]),
+            package("libdeep", Followed, Kind::Library, &[]),
+            package("mail", Chosen, Kind::Application, &["libshared"]),
+            package("libshared", Followed, Kind::Library, &[]),
+            package("stray", Followed, Kind::Library, &[]),
+        ];
+        let packages: Vec<&Package> = packages.iter().collect();
+        let side =
+            Side { packages: &packages, changed: &[2, 3, 4, 5, 6, 7, 8], applications: &[], came: true };
+        let (decisions, of) = explain(&side);
+        let said: Vec<Option<String>> = of
+            .iter()
+            .map(|at| at.map(|at| format!("{} {}", decisions[at].sort.name(), decisions[at].what)))
+            .collect();
+        let said: Vec<&str> = said.iter().map(|said| said.as_deref().unwrap_or("unexplained")).collect();
+        assert_eq!(
+            said,
+            [
+                "put-in office",
+                "newly-needed panel",
+                "put-in office",
+                "put-in office",
+                "put-in mail",
+                "shared-new mail, office",
+                "unexplained"
+            ]
+        );
+        let office = decisions.iter().find(|decision| decision.what == "office").unwrap();
+        assert_eq!((office.followers, office.bytes_delta), (2, 30));
+        assert_eq!(office.because, "desktop brings it now");
+    }
+
+    #[test]
+    fn without_reasons_what_nothing_brings_is_a_decision() {
+        use Reason::Unknown;
+        let packages = [
+            package("mail", Unknown, Kind::Application, &["libmail"]),
+            package("libmail", Unknown, Kind::Library, &["mail"]),
+            package("game", Unknown, Kind::Game, &["libgame"]),
+            package("libgame", Unknown, Kind::Library, &[]),
+        ];
+        let packages: Vec<&Package> = packages.iter().collect();
+        let side = Side { packages: &packages, changed: &[0, 1, 2, 3], applications: &[], came: false };
+        let (decisions, of) = explain(&side);
+        assert_eq!(decisions.len(), 1);
+        assert_eq!((decisions[0].sort, decisions[0].bytes_delta), (DecisionSort::TakenOut, -20));
+        assert_eq!(of, [None, None, Some(0), Some(0)], "a ring that nothing leads into is not explained");
+    }
+}

@@ -1,0 +1,165 @@
+//! Changes of defaults, repositories, startup items, looks and readings: lists compared by key.
+
+use super::document::{DefaultChange, DefaultSort, ListChange, ListSort, ReadingChange};
+use crate::model::{DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
+use std::collections::BTreeMap;
+
+/// What opens what, where the answer differs. `stays` tells whether an application of the old side is on the new one.
+pub(super) fn defaults(
+    old: &[DefaultChoice],
+    new: &[DefaultChoice],
+    stays: impl Fn(&str) -> bool,
+) -> Vec<DefaultChange> {
+    let before: BTreeMap<(&str, &str), &DefaultChoice> =
+        old.iter().map(|choice| ((choice.role.as_str(), choice.asked.as_str()), choice)).collect();
+    let mut changes = Vec::new();
+    for choice in new {
+        let Some(earlier) = before.get(&(choice.role.as_str(), choice.asked.as_str())) else { continue };
+        let sort = match (&earlier.application, &choice.application) {
+            (a, b) if a == b && earlier.sure && !choice.sure => DefaultSort::NowUnsure,
+            (a, b) if a == b => continue,
+            (None, Some(_)) => DefaultSort::NowFilled,
+            (Some(_), None) if !choice.candidates.is_empty() => DefaultSort::NowUnsure,
+            (Some(_), None) => DefaultSort::NowEmpty,
+            (Some(holder), Some(_)) if !stays(holder) => DefaultSort::Replaced,
+            _ => DefaultSort::DefaultChanged,
+        };
+        changes.push(DefaultChange {
+            sort,
+            role: choice.role.clone(),
+            asked: choice.asked.clone(),
+            old: earlier.application.clone(),
+            new: choice.application.clone(),
+            sure: choice.sure,
+            how: choice.how.clone(),
+            inherited: None,
+        });
+    }
+    changes
+}
+
+/// One thing of a list: what it is compared by, and what may change.
+type Things = BTreeMap<Text, Text>;
+
+fn differences(old: &Things, new: &Things) -> Vec<ListChange> {
+    let change = |sort, name: &Text, old: Option<&Text>, new: Option<&Text>| ListChange {
+        sort,
+        name: name.clone(),
+        old: old.cloned().filter(|text| !text.is_empty()),
+        new: new.cloned().filter(|text| !text.is_empty()),
+        inherited: None,
+    };
+    let mut changes: Vec<ListChange> = Vec::new();
+    for (name, text) in new {
+        match old.get(name) {
+            None => changes.push(change(ListSort::Added, name, None, Some(text))),
+            Some(before) if before != text => {
+                changes.push(change(ListSort::Changed, name, Some(before), Some(text)));
+            }
+            Some(_) => {}
+        }
+    }
+    let gone = old.iter().filter(|(name, _)| !new.contains_key(*name));
+    changes.extend(gone.map(|(name, text)| change(ListSort::Removed, name, Some(text), None)));
+    changes.sort_by(|a, b| (a.sort, &a.name).cmp(&(b.sort, &b.name)));
+    changes
+}
+
+/// Repositories by address; a suite that is called like the release's code name is the same one under another release.
+pub(super) fn repositories(old: (&[Repository], &Label), new: (&[Repository], &Label)) -> Vec<ListChange> {
+    let things = |(list, label): (&[Repository], &Label)| -> Things {
+        let codename = label.codename.as_deref().map(str::to_lowercase).unwrap_or_default();
+        let mut things = Things::new();
+        for repository in list.iter().filter(|repository| repository.enabled) {
+            let suite = repository.suite.as_deref().unwrap_or_default();
+            let kept =
+                if codename.is_empty() { suite.to_owned() } else { suite.replace(&codename, "RELEASE") };
+            let name = if repository.uri.is_empty() {
+                format!("{} {}", repository.system, repository.name)
+            } else {
+                format!("{} {}", repository.uri, kept.replace("RELEASE", "<codename>")).trim().to_owned()
+            };
+            things.insert(name.into(), repository.components.join(" ").into());
+        }
+        things
+    };
+    differences(&things(old), &things(new))
+}
+
+/// Startup items that are switched on, by scope and name.
+pub(super) fn startup(old: &[StartupItem], new: &[StartupItem]) -> Vec<ListChange> {
+    let things = |list: &[StartupItem]| -> Things {
+        list.iter()
+            .filter(|item| item.enabled)
+            .map(|item| (Text::from(format!("{} ({})", item.name, item.scope)), Text::default()))
+            .collect()
+    };
+    differences(&things(old), &things(new))
+}
+
+/// Sessions, themes, icon sets, wallpapers and fonts, and which of them are set.
+pub(super) fn looks(old: &Looks, new: &Looks) -> Vec<ListChange> {
+    let things = |looks: &Looks| -> Things {
+        let mut things = Things::new();
+        for session in &looks.sessions {
+            things.insert(format!("session {}", session.name).into(), Text::default());
+        }
+        for (what, list) in [
+            ("theme", &looks.themes),
+            ("icon set", &looks.icon_sets),
+            ("wallpapers", &looks.wallpapers),
+            ("font", &looks.fonts),
+        ] {
+            for look in list {
+                let count = look.count.map(|count| format!("{count} files")).unwrap_or_default();
+                // A font folder or a pack is the same one with more in it; only pictures are worth counting.
+                let said = if what == "wallpapers" { count } else { String::new() };
+                things.insert(format!("{what} {}", look.name).into(), said.into());
+            }
+        }
+        for (what, set) in [
+            ("default session", &looks.default_session),
+            ("default theme", &looks.default_theme),
+            ("default icons", &looks.default_icons),
+            ("default font", &looks.default_font),
+            ("default wallpaper", &looks.default_wallpaper),
+        ] {
+            if let Some(set) = set {
+                things.insert(what.into(), set.clone());
+            }
+        }
+        things
+    };
+    differences(&things(old), &things(new))
+}
+
+/// Readings of one name, the first of each side that compare; where none do, why not.
+pub(super) fn readings(old: &[Reading], new: &[Reading]) -> Vec<ReadingChange> {
+    let mut changes = Vec::new();
+    let mut done: Vec<&Text> = Vec::new();
+    for reading in new {
+        if done.contains(&&reading.what) {
+            continue;
+        }
+        let same: Vec<&Reading> = old.iter().filter(|earlier| earlier.what == reading.what).collect();
+        let Some(first) = same.first() else { continue };
+        done.push(&reading.what);
+        let of_name = || new.iter().filter(|later| later.what == reading.what);
+        let pair = of_name().find_map(|later| {
+            same.iter().find(|earlier| earlier.comparable(later).is_ok()).map(|earlier| (*earlier, later))
+        });
+        let (old_reading, new_reading, why) = match pair {
+            Some((earlier, later)) => (earlier, later, None),
+            None => (*first, reading, first.comparable(reading).err()),
+        };
+        changes.push(ReadingChange {
+            what: reading.what.clone(),
+            unit: reading.unit.clone(),
+            old: old_reading.value,
+            new: new_reading.value,
+            difference: why.is_none().then(|| new_reading.value - old_reading.value),
+            not_comparable: why.map(Text::from),
+        });
+    }
+    changes
+}

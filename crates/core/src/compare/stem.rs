@@ -1,0 +1,51 @@
+//! Names without what changes from series to series, and without what one family of distributions adds.
+
+use crate::model::{System, Text};
+
+/// A name with its series numbers taken out: runs of digits and dots become `#`, and the mark of the 64-bit time
+/// transition goes.
+///
+/// ```
+/// use tally_core::compare::stem;
+/// assert_eq!(stem("linux-image-6.8.0-31-generic"), stem("linux-image-6.11.0-8-generic"));
+/// assert_eq!(stem("libweir2"), stem("libweir3t64"));
+/// assert_ne!(stem("libweir2"), stem("libweir-data"));
+/// ```
+pub fn stem(name: &str) -> Text {
+    let mut stem = String::with_capacity(name.len());
+    let bytes = name.as_bytes();
+    let mut at = 0;
+    while at < bytes.len() {
+        let rest = &name[at..];
+        let ends = |length: usize| bytes.get(at + length).is_none_or(|byte| !byte.is_ascii_alphanumeric());
+        if rest.starts_with("t64") && at > 0 && ends(3) {
+            at += 3;
+        } else if bytes[at].is_ascii_digit() {
+            let run = bytes[at..].iter().take_while(|byte| byte.is_ascii_digit() || **byte == b'.').count();
+            stem.push('#');
+            at += run;
+        } else {
+            let length = rest.chars().next().map_or(1, char::len_utf8);
+            stem.push_str(&rest[..length]);
+            at += length;
+        }
+    }
+    // `6.8.0-31` and `6.12.41+deb13` are series alike.
+    Text::from(stem.replace("#+deb#", "#").replace("#-#", "#"))
+}
+
+/// What a package is called without the shapes that its family gives names: `libfoo-dev` and `foo-devel` are both
+/// `foo-devel`, `python3-foo` and `python-foo` both `python-foo`.
+pub fn family_name(system: System, name: &str) -> Text {
+    let plain = name.replace("python3-", "python-");
+    let (base, ending) = match plain.strip_suffix("-devel").or_else(|| plain.strip_suffix("-dev")) {
+        Some(base) => (base, "-devel"),
+        None => (plain.as_str(), ""),
+    };
+    let base = match system {
+        // Debian's libraries carry `lib` and their series; most others are called like the project.
+        System::Dpkg => base.strip_prefix("lib").unwrap_or(base),
+        _ => base.strip_prefix("lib").filter(|_| ending.is_empty()).unwrap_or(base).trim_end_matches("-libs"),
+    };
+    format!("{}{ending}", base.trim_end_matches(|c: char| c.is_ascii_digit() || c == '.' || c == '-')).into()
+}
