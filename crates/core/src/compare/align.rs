@@ -1,6 +1,6 @@
 //! Who is whom: which old package and which new one are the same, seen twice.
 
-use super::stem::{family_name, stem};
+use super::stem::{family_name, source_stem, stem};
 use crate::model::{Application, Dependency, Package, System};
 use crate::version;
 use rustc_hash::FxHashMap;
@@ -87,7 +87,7 @@ pub fn align(sides: &Sides<'_>) -> Alignment {
     work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str(), p.arch.as_str()));
     work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str()));
     let native = |package: &Package| !package.system.is_sandbox();
-    work.pair_by(Match::Renumbered, native, |p| (p.system, stem(p.source()), stem(&p.name)));
+    work.pair_by(Match::Renumbered, native, |p| (p.system, source_stem(p.source()), stem(&p.name)));
     work.declared();
     work.moved(sides.old_applications, sides.new_applications);
     if !share_a_system(old, new) {
@@ -250,9 +250,10 @@ impl<'a> Work<'a> {
             let mut all: Vec<(usize, Reverse<u8>, usize)> =
                 claims.into_iter().chain(claimed).map(|(f, t, strength)| (f, Reverse(strength), t)).collect();
             all.sort_unstable();
-            for (part, _, whole) in all {
+            for (part, strength, whole) in all {
                 let (a, b) = (free.0[part], taken.0[whole]);
-                if stem(a.source()) == stem(b.source()) {
+                // Whoever provides a name besides replacing it may come from elsewhere.
+                if strength.0 >= 4 || source_stem(a.source()) == source_stem(b.source()) {
                     found.entry(part).or_insert(whole);
                 }
             }
@@ -388,6 +389,8 @@ mod tests {
         assert_eq!(names(&alignment), (vec![(0, 0)], 0, 0));
     }
 
+    type Drawn = (String, String, &'static str, Vec<String>, Vec<String>);
+
     pub(crate) fn some_packages() -> impl Strategy<Value = Vec<Package>> {
         let one = (
             "[a-c]{1,2}[12]?",
@@ -396,21 +399,15 @@ mod tests {
             prop::collection::vec("[a-c]{1,2}", 0..2),
             prop::collection::vec("[a-c]{1,2}", 0..2),
         );
-        let make =
-            |(name, version, arch, replaces, provides): (String, String, &str, Vec<String>, Vec<String>)| {
-                let mut package = package(&name, &version, arch);
-                package.made_from = Some(name[..1].into());
-                let words =
-                    |list: &[String]| list.iter().map(String::as_str).map(str::to_owned).collect::<Vec<_>>();
-                let (replaces, provides) = (words(&replaces), words(&provides));
-                let names = |list: &'_ [String]| -> Vec<Dependency> {
-                    list.iter()
-                        .map(|n| Dependency { name: n.as_str().into(), op: None, version: None })
-                        .collect()
-                };
-                (package.replaces, package.provides) = (names(&replaces), names(&provides));
-                package
-            };
+        let names = |list: &[String]| -> Vec<Dependency> {
+            list.iter().map(|n| Dependency { name: n.as_str().into(), op: None, version: None }).collect()
+        };
+        let make = move |(name, version, arch, replaces, provides): Drawn| {
+            let mut package = package(&name, &version, arch);
+            package.made_from = Some(name[..1].into());
+            (package.replaces, package.provides) = (names(&replaces), names(&provides));
+            package
+        };
         prop::collection::vec(one.prop_map(make), 0..12)
     }
 

@@ -250,9 +250,13 @@ impl<'a> Work<'a> {
             }
             Group::Needed(source) => {
                 let sort = if came { DecisionSort::NewlyNeeded } else { DecisionSort::NoLongerNeeded };
-                let because =
-                    if came { "it stays, and needs them now" } else { "it stays, and needs them no longer" };
-                (sort, source.clone(), because.to_owned(), None)
+                let heads: BTreeSet<Text> = members
+                    .iter()
+                    .filter(|i| starts[**i].is_some())
+                    .map(|i| self.package(*i).name.clone())
+                    .collect();
+                let when = if came { "now" } else { "no longer" };
+                (sort, source.clone(), format!("it stays, and needs {} {when}", listed(&heads)), None)
             }
             Group::Shared(bring) => {
                 let names: BTreeSet<Text> = bring.iter().map(|group| self.name_of(group)).collect();

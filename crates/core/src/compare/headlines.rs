@@ -79,26 +79,29 @@ impl Work<'_> {
             roles.sort_by_key(|(role, _)| (std::cmp::Reverse(self.rules.scores.role(role)), *role));
             roles.dedup_by_key(|(role, _)| *role);
             let Some((main, inherited)) = roles.first().copied() else { continue };
-            let label = self.rules.roles.label(main).to_lowercase();
+            // A role's stable name is a noun; its label is what it opens.
+            let label = main.replace('-', " ");
             let more = match roles.len() {
                 1 => String::new(),
-                2 => format!(" and as {}", self.rules.roles.label(roles[1].0).to_lowercase()),
-                n => format!(" and for {} more jobs", n - 1),
+                2 => format!(", and as {}", roles[1].0.replace('-', " ")),
+                n => format!(", and for {} more jobs", n - 1),
             };
             let (was, is) = (Self::application(self.old, old), Self::application(self.new, new));
             let (rule, text) = match sort {
                 DefaultSort::Replaced => {
                     ("default-replaced", format!("{is} replaces {was} as {label}{more}"))
                 }
-                DefaultSort::DefaultChanged => {
-                    ("default-changed", format!("{is} is the {label} now{more}; {was} is still there"))
-                }
+                DefaultSort::DefaultChanged => (
+                    "default-changed",
+                    format!("{is} is the {label} now{more}; {was} is still there, no longer the default"),
+                ),
                 DefaultSort::NowEmpty => {
-                    ("default-lost", format!("Nothing is left as {label}{more}; it was {was}"))
+                    ("default-lost", format!("Nothing is left as {label}{more}: {was} was"))
                 }
-                DefaultSort::NowUnsure => {
-                    ("default-lost", format!("No {label} is chosen any more{more}; it was {was}"))
-                }
+                DefaultSort::NowUnsure => (
+                    "default-lost",
+                    format!("No {label} is set any more{more}; it was {was}, and several could do it"),
+                ),
                 DefaultSort::NowFilled => continue,
             };
             lines.push((rule, self.rules.scores.role(main), inherited, text, format!("role:{main}")));
@@ -133,6 +136,13 @@ impl Work<'_> {
                     );
                     self.add("part-major", score, change.inherited, text, about);
                 }
+                PartSort::Upgraded if change.step == Some(Step::Minor) && score > 0 => {
+                    let text = format!(
+                        "{label} went from {was} to {}",
+                        change.new_version.clone().unwrap_or_default()
+                    );
+                    self.add("part-minor", score, change.inherited, text, about);
+                }
                 PartSort::Downgraded => {
                     let text = format!("{label} went back from {was} to {is}");
                     self.add("part-major", score, change.inherited, text, about);
@@ -161,7 +171,16 @@ impl Work<'_> {
                 ApplicationSort::MovedFormat => change.id.clone(),
                 _ => continue,
             };
-            if !replaced.contains(&change.id.as_str()) {
+            // A mixer that came with another sound server is no news of its own.
+            let told = self.comparison.decisions.iter().find(|decision| decision.id == key).is_some_and(
+                |decision| {
+                    let parts = self.comparison.parts.iter().filter(|part| part.sort == PartSort::Replaced);
+                    parts
+                        .filter_map(|part| part.package.as_ref())
+                        .any(|package| decision.packages.contains(package))
+                },
+            );
+            if !told && !replaced.contains(&change.id.as_str()) {
                 groups.entry((change.sort, key)).or_default().push(change);
             }
         }
@@ -245,20 +264,25 @@ impl Work<'_> {
             let text = format!("A repository is asked that was not: {}", change.name);
             self.add("repository-added", 0, change.inherited, text, format!("repository:{}", change.name));
         }
+        let mut plain = Vec::new();
         for change in self.comparison.startup.iter().filter(|change| change.sort == ListSort::Added) {
             let stem = change.name.split(['.', ' ']).next().unwrap_or_default();
-            let agent = self.rules.agents.does(stem);
-            let about = format!("startup:{}", change.name);
-            match agent {
+            match self.rules.agents.does(stem) {
                 Some(does) => {
                     let text = format!("{stem} starts by itself now: it {does}");
-                    self.add("agent-added", 0, change.inherited, text, about);
+                    self.add("agent-added", 0, change.inherited, text, format!("startup:{}", change.name));
                 }
-                None => {
-                    let text = format!("{} starts by itself now", change.name);
-                    self.add("startup-added", 0, change.inherited, text, about);
-                }
+                None if change.inherited != Some(true) => plain.push(stem.trim_end_matches('@')),
+                None => {}
             }
+        }
+        plain.sort_unstable();
+        plain.dedup();
+        if let [first, ..] = plain[..] {
+            let how = if plain.len() == 1 { "starts by itself" } else { "start by themselves" };
+            let text = format!("{} {how} now", listed(&plain));
+            let about = format!("startup:{first}");
+            self.add("startup-added", i32::try_from(plain.len().min(10)).unwrap_or(0), None, text, about);
         }
     }
 

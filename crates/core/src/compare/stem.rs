@@ -2,8 +2,8 @@
 
 use crate::model::{System, Text};
 
-/// A name with its series numbers taken out: runs of digits and dots become `#`, and the mark of the 64-bit time
-/// transition goes.
+/// A name with its series numbers taken out: runs of digits and dots become `#`, and the marks of the 64-bit time and
+/// C++ library transitions (`t64`, `v5`) go.
 ///
 /// ```
 /// use tally_core::compare::stem;
@@ -18,8 +18,11 @@ pub fn stem(name: &str) -> Text {
     while at < bytes.len() {
         let rest = &name[at..];
         let ends = |length: usize| bytes.get(at + length).is_none_or(|byte| !byte.is_ascii_alphanumeric());
+        // Marks of the 64-bit time transition and of the C++ library transition, which came and go with rebuilds.
         if rest.starts_with("t64") && at > 0 && ends(3) {
             at += 3;
+        } else if rest.starts_with("v5") && stem.ends_with('#') && ends(2) {
+            at += 2;
         } else if bytes[at].is_ascii_digit() {
             let run = bytes[at..].iter().take_while(|byte| byte.is_ascii_digit() || **byte == b'.').count();
             stem.push('#');
@@ -30,8 +33,31 @@ pub fn stem(name: &str) -> Text {
             at += length;
         }
     }
-    // `6.8.0-31` and `6.12.41+deb13` are series alike.
-    Text::from(stem.replace("#+deb#", "#").replace("#-#", "#"))
+    // `6.8.0-31` and `6.12.41+deb13` are series alike, and so are `-2.5-0` and `2`.
+    let mut stem = stem.replace("#+deb#", "#").replace("-#", "#");
+    while stem.contains("##") {
+        stem = stem.replace("##", "#");
+    }
+    Text::from(stem)
+}
+
+/// A source's name without its series: `cairomm` and `cairomm1.16` are one project, `gcc-12` and `gcc-14` too. A bare
+/// number that ends a word belongs to the name: `libssh` and `libssh2` are two projects.
+pub(super) fn source_stem(source: &str) -> Text {
+    let mut stem = String::with_capacity(source.len());
+    let mut rest = source;
+    while let Some(start) = rest.find(|c: char| c.is_ascii_digit()) {
+        let run = rest[start..].find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(rest.len() - start);
+        let (word, number) = (&rest[..start], &rest[start..start + run]);
+        let is_series = number.contains('.') || word.ends_with('-');
+        stem.push_str(if is_series { word.trim_end_matches('-') } else { word });
+        if !is_series {
+            stem.push_str(number);
+        }
+        rest = &rest[start + run..];
+    }
+    stem.push_str(rest);
+    stem.into()
 }
 
 /// What a package is called without the shapes that its family gives names: `libfoo-dev` and `foo-devel` are both
@@ -48,4 +74,23 @@ pub fn family_name(system: System, name: &str) -> Text {
         _ => base.strip_prefix("lib").filter(|_| ending.is_empty()).unwrap_or(base).trim_end_matches("-libs"),
     };
     format!("{}{ending}", base.trim_end_matches(|c: char| c.is_ascii_digit() || c == '.' || c == '-')).into()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_bare_number_is_part_of_a_projects_name() {
+        for (a, b, same) in [
+            ("cairomm", "cairomm1.16", true),
+            ("gcc-12", "gcc-14", true),
+            ("python3.11", "python3.13", true),
+            ("libssh", "libssh2", false),
+            ("pcre3", "pcre2", false),
+            ("brook", "weir", false),
+        ] {
+            assert_eq!(source_stem(a) == source_stem(b), same, "{a} and {b}");
+        }
+    }
 }

@@ -55,6 +55,8 @@ pub struct PartWay {
     pub line: Option<Text>,
     /// Pattern of the package whose version counts, where it isn't the one found; `{}` stands for what was found.
     pub version_of: Option<Text>,
+    /// Asked only when no way before it answered.
+    pub fallback: bool,
 }
 
 /// What is asked of the tree for a path.
@@ -185,12 +187,17 @@ pub struct FoundPart {
 impl PartRule {
     fn apply(&self, index: &NameIndex<'_>, probes: &Probes) -> Vec<Part> {
         let mut found: Vec<FoundPart> = Vec::new();
-        for answer in self.ways.iter().flat_map(|way| way.apply(index, probes)) {
-            let same = |known: &FoundPart| {
-                known.name == answer.name || (known.package.is_some() && known.package == answer.package)
-            };
-            if !found.iter().any(same) {
-                found.push(answer);
+        for way in &self.ways {
+            if way.fallback && !found.is_empty() {
+                continue;
+            }
+            for answer in way.apply(index, probes) {
+                let same = |known: &FoundPart| {
+                    known.name == answer.name || (known.package.is_some() && known.package == answer.package)
+                };
+                if !found.iter().any(same) {
+                    found.push(answer);
+                }
             }
         }
         if self.many {
@@ -287,8 +294,10 @@ fn leading_version(text: &str) -> Option<Text> {
     (!version.is_empty()).then(|| version.into())
 }
 
-/// `network-brook` becomes `Network-brook`: the package's own name with a capital.
+/// `network-brook` becomes `Network-brook`: the package's own name with a capital. A desktop is called like its session,
+/// without the word.
 fn display_name(name: &str) -> Text {
+    let name = name.strip_suffix("-session").unwrap_or(name);
     let mut chars = name.chars();
     chars.next().map(|first| first.to_uppercase().chain(chars).collect::<String>().into()).unwrap_or_default()
 }

@@ -30,7 +30,11 @@ fn each_sort_of_the_story_is_told() {
     let csv = place.run("compare root-4.0-reedbed root-5.0-reedbed --format csv").plain();
     for row in [
         "part,replaced,sound-server,,Ebbtone,14.2,Freshet,1.1.0,,,,",
-        "application,gone,marshlight,dpkg,Marshlight,98.0.2,Marshlight,,,,internet,",
+        "application,replaced,lapwing,dpkg,Marshlight,98.0.2,Lapwing,121.0,,,internet,",
+        "application,gone,frogleap,dpkg,Frogleap,2.0.1,Frogleap,,,,games,",
+        "application,moved-format,fryshoal,snap,Fryshoal,4.0.2,Fryshoal,4.0.6,patch,,internet,",
+        "default,replaced,web-browser x-scheme-handler/https,,marshlight,,lapwing,",
+        "package,renumbered,libreedkit3,dpkg,libreedkit2,",
         "application,updated,inkcap,dpkg,Inkcap,2.9.4,Inkcap,3.2.1,major,,accessories,",
         "package,downgraded,curlewfetch,dpkg,curlewfetch,1.5.0-1,curlewfetch,1.4.2-3,minor,",
         "package,rebuilt,weir-notify,dpkg,weir-notify,4.0.1-1,weir-notify,4.0.1-1+b1,,",
@@ -45,7 +49,7 @@ fn an_install_compared_with_itself_does_not_differ() {
     let place = Place::with_installs(&["5.0-reedbed"]);
     let same = place.run("compare root-5.0-reedbed root-5.0-reedbed --exit-code");
     assert_eq!(same.code, 0);
-    assert!(same.stdout.contains("No package, application or part differs."), "{}", same.stdout);
+    assert!(same.stdout.contains("Nothing differs: no package"), "{}", same.stdout);
     let place = Place::with_installs(&BOTH);
     assert_eq!(place.run("compare root-4.0-reedbed root-5.0-reedbed --exit-code -o x.md").code, 1);
     assert!(place.read("x.md").contains("| Sound server | Ebbtone 14.2 | Freshet 1.1.0 | replaced |"));
@@ -62,4 +66,87 @@ fn one_view_shows_one_thing() {
         "{parts}"
     );
     assert!(!parts.contains("frogleap"), "{parts}");
+}
+
+fn json(place: &Place, more: &str) -> serde_json::Value {
+    place.run(&format!("compare root-4.0-reedbed root-5.0-reedbed --format json {more}")).json()
+}
+
+#[test]
+fn every_package_that_came_or_went_has_a_decision_or_is_counted() {
+    let place = Place::with_installs(&BOTH);
+    let json = json(&place, "");
+    let packages = json["packages"].as_array().unwrap();
+    let moved = |p: &&serde_json::Value| matches!(p["sort"].as_str(), Some("added" | "removed"));
+    let without = packages.iter().filter(moved).filter(|p| p["decision"].is_null()).count() as u64;
+    assert_eq!(json["totals"]["unexplained"].as_u64(), Some(without));
+    let decisions = json["decisions"].as_array().unwrap();
+    let held: usize = decisions.iter().map(|d| d["packages"].as_array().unwrap().len()).sum();
+    assert_eq!(held as u64 + without, packages.iter().filter(moved).count() as u64);
+    let office = decisions.iter().find(|d| d["what"] == "brackwater").unwrap();
+    assert_eq!(
+        (office["sort"].as_str(), office["because"].as_str()),
+        (Some("put-in"), Some("reedbed-desktop brings it now"))
+    );
+    let headlines = json["headlines"].as_array().unwrap();
+    assert!(headlines.len() <= 12);
+    assert_eq!(headlines[0]["text"], "Lapwing replaces Marshlight as web browser, and as web page opener");
+}
+
+#[test]
+fn filters_leave_out_and_the_sums_stay() {
+    let place = Place::with_installs(&BOTH);
+    let whole = json(&place, "");
+    let games = json(&place, "--kind game --sort removed");
+    let names: Vec<&str> =
+        games["packages"].as_array().unwrap().iter().map(|p| p["old"]["name"].as_str().unwrap()).collect();
+    assert_eq!(names, ["eelpot", "frogleap"]);
+    assert_eq!(whole["totals"], games["totals"]);
+    let named =
+        place.run("compare root-4.0-reedbed root-5.0-reedbed --view packages --name libreedkit*").plain();
+    assert!(named.contains("libreedkit2 to libreedkit3") && !named.contains("marshlight"), "{named}");
+    let wrong = place.run("compare root-4.0-reedbed root-5.0-reedbed --sort addde");
+    assert_eq!(wrong.code, 2);
+    assert!(wrong.stderr.contains("known: added, arch-changed"), "{}", wrong.stderr);
+}
+
+#[test]
+fn against_itself_as_the_base_everything_is_inherited() {
+    let place = Place::with_installs(&BOTH);
+    let both = json(&place, "--base root-4.0-reedbed root-5.0-reedbed");
+    let changes = both["packages"].as_array().unwrap();
+    assert!(changes.iter().all(|change| change["inherited"] == true));
+    assert_eq!(both["totals"]["inherited"].as_u64(), Some(changes.len() as u64));
+    assert_eq!(both["totals"]["held_back"].as_u64(), Some(0));
+    let none = json(&place, "--base root-4.0-reedbed root-4.0-reedbed");
+    assert!(none["packages"].as_array().unwrap().iter().all(|change| change["inherited"] == false));
+    let one = json(&place, "--base root-5.0-reedbed");
+    assert!(one["packages"].as_array().unwrap().iter().all(|change| change["inherited"] == true));
+    let held = place.run("compare root-4.0-reedbed root-4.0-reedbed --base root-4.0-reedbed root-5.0-reedbed --format json").json();
+    assert!(held["totals"]["held_back"].as_u64().unwrap() > 100);
+}
+
+#[test]
+fn every_view_speaks_in_every_form() {
+    let place = Place::with_installs(&BOTH);
+    for view in [
+        "headlines",
+        "defaults",
+        "decisions",
+        "repositories",
+        "startup",
+        "looks",
+        "weight",
+        "readings",
+        "all",
+    ] {
+        for format in ["table", "markdown", "csv"] {
+            let answer = place
+                .run(&format!("compare root-4.0-reedbed root-5.0-reedbed --view {view} --format {format}"))
+                .plain();
+            assert!(answer.lines().count() > 2 || view == "readings", "{view} {format}: {answer}");
+        }
+    }
+    let readings = place.run("compare root-4.0-reedbed root-5.0-reedbed --view readings").plain();
+    assert!(readings.contains("Nothing was measured on both sides."), "{readings}");
 }
