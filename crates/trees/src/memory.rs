@@ -76,7 +76,7 @@ impl Tree for Memory {
     fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
         let (kind, size, mode) = match self.held(path, follow_last)?.1 {
             Held::Folder => (NodeKind::Folder, 0, 0o755),
-            Held::File(content) => (NodeKind::File, content.len() as u64, 0o644),
+            Held::File(content) => (NodeKind::File, Bytes::len(content), 0o644),
             Held::Link(target) => (NodeKind::Link, target.as_os_str().len() as u64, 0o777),
         };
         Ok(Node { kind, size, mode, changed_at: 0 })
@@ -104,7 +104,7 @@ impl Tree for Memory {
         let (_, Held::File(content)) = self.held(path, true)? else {
             return Err(TreeError::new(path, Why::NotAFile));
         };
-        if content.len() as u64 > limit {
+        if Bytes::len(content) > limit {
             return Err(TreeError::new(path, Why::TooLarge { limit }));
         }
         buffer.clear();

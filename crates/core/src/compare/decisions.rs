@@ -35,7 +35,7 @@ pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
     let graph = Graph::of(side.packages);
     let work = Work::new(side, &graph);
     let sources = work.sources();
-    work.decide(sources)
+    work.decide(&sources)
 }
 
 /// Why a changed package is a start of its own.
@@ -101,8 +101,7 @@ impl<'a> Work<'a> {
             (0..self.side.changed.len()).map(|i| self.plain_start(i)).collect();
         // What several packages that stay need is told of the one that needs most: fewer decisions, each with more weight.
         let mut needs: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
-        for (i, start) in starts.iter().enumerate().filter(|(_, start)| start.is_none()) {
-            debug_assert!(start.is_none());
+        for (i, _start) in starts.iter().enumerate().filter(|(_, start)| start.is_none()) {
             let sources: BTreeSet<&str> = self.bringers[i]
                 .iter()
                 .filter(|at| self.stays(**at))
@@ -137,7 +136,7 @@ impl<'a> Work<'a> {
         meta.map(|at| Start::Through(*at))
     }
 
-    fn decide(&self, starts: Vec<Option<Start>>) -> (Vec<Decision>, Vec<Option<usize>>) {
+    fn decide(&self, starts: &[Option<Start>]) -> (Vec<Decision>, Vec<Option<usize>>) {
         let count = starts.len();
         let targets: Vec<Vec<usize>> = (0..count)
             .map(|i| {
@@ -154,7 +153,7 @@ impl<'a> Work<'a> {
                 Start::Needed(source) => Group::Needed(source.clone()),
             });
         }
-        self.mark_shared(&targets, &tree, &starts, &mut group_of);
+        self.mark_shared(&targets, &tree, starts, &mut group_of);
         for (i, start) in starts.iter().enumerate() {
             let top = tree.highest(i);
             let group = match (start, top) {
@@ -167,7 +166,7 @@ impl<'a> Work<'a> {
                 group_of[i] = Some(group);
             }
         }
-        self.write(groups, &starts, &group_of)
+        self.write(&groups, starts, &group_of)
     }
 
     /// Packages that several decisions bring, by the decisions that do. Told from the packages that bring them, in the
@@ -210,13 +209,13 @@ impl<'a> Work<'a> {
 
     fn write(
         &self,
-        groups: BTreeMap<Group, Vec<usize>>,
+        groups: &BTreeMap<Group, Vec<usize>>,
         starts: &[Option<Start>],
         group_of: &[Option<Group>],
     ) -> (Vec<Decision>, Vec<Option<usize>>) {
         let mut positions: BTreeMap<&Group, usize> = BTreeMap::new();
         let mut decisions = Vec::with_capacity(groups.len());
-        for (group, members) in &groups {
+        for (group, members) in groups {
             positions.insert(group, decisions.len());
             decisions.push(self.one(group, members, starts));
         }

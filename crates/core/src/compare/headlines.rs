@@ -45,6 +45,9 @@ pub(super) fn headlines(
     found
 }
 
+/// A role, and whether the base made the same change of it.
+type Asked<'a> = (&'a Text, Option<bool>);
+
 struct Work<'a> {
     comparison: &'a Comparison,
     old: &'a Tally,
@@ -69,7 +72,7 @@ impl Work<'_> {
 
     /// Changes of one holder to another are one line, named after the weightiest role.
     fn defaults(&mut self) {
-        let mut pairs: BTreeMap<(DefaultSort, &str, &str), Vec<(&Text, Option<bool>)>> = BTreeMap::new();
+        let mut pairs: BTreeMap<(DefaultSort, &str, &str), Vec<Asked<'_>>> = BTreeMap::new();
         for change in &self.comparison.defaults {
             let (old, new) = (change.old.as_deref().unwrap_or(""), change.new.as_deref().unwrap_or(""));
             pairs.entry((change.sort, old, new)).or_default().push((&change.role, change.inherited));
@@ -193,10 +196,10 @@ impl Work<'_> {
             let more = i32::try_from(changes.len().min(4)).unwrap_or(0);
             match sort {
                 ApplicationSort::New => {
-                    self.add("application-new", more, inherited, format!("{said} came{weight}"), about)
+                    self.add("application-new", more, inherited, format!("{said} came{weight}"), about);
                 }
                 ApplicationSort::Gone => {
-                    self.add("application-gone", more, inherited, format!("{said} went{weight}"), about)
+                    self.add("application-gone", more, inherited, format!("{said} went{weight}"), about);
                 }
                 _ => {
                     let change = changes[0];

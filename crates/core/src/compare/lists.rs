@@ -157,7 +157,7 @@ pub(super) fn readings(old: &[Reading], new: &[Reading]) -> Vec<ReadingChange> {
             unit: reading.unit.clone(),
             old: old_reading.value,
             new: new_reading.value,
-            difference: why.is_none().then(|| new_reading.value - old_reading.value),
+            difference: why.is_none().then_some(new_reading.value - old_reading.value),
             not_comparable: why.map(Text::from),
         });
     }

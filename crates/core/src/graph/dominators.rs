@@ -150,10 +150,10 @@ mod tests {
             edges.iter().for_each(|(a, b)| targets[*a].push(*b));
             let tree = Dominators::new(&targets, &starts);
             let all = reached(&targets, &starts, None);
-            for node in 0..9 {
-                prop_assert_eq!(all[node], tree.above(node) != Above::Unreached);
+            for (node, reached_at_all) in all.iter().copied().enumerate() {
+                prop_assert_eq!(reached_at_all, tree.above(node) != Above::Unreached);
                 for other in (0..9).filter(|other| *other != node) {
-                    let lost = all[node] && !reached(&targets, &starts, Some(other))[node];
+                    let lost = reached_at_all && !reached(&targets, &starts, Some(other))[node];
                     let mut at = node;
                     let mut dominated = false;
                     while let Above::Node(next) = tree.above(at) {

@@ -144,7 +144,7 @@ fn every_view_speaks_in_every_form() {
             let answer = place
                 .run(&format!("compare root-4.0-reedbed root-5.0-reedbed --view {view} --format {format}"))
                 .plain();
-            assert!(answer.lines().count() > 2 || view == "readings", "{view} {format}: {answer}");
+            assert!(answer.lines().count() > 1 || view == "readings", "{view} {format}: {answer}");
         }
     }
     let readings = place.run("compare root-4.0-reedbed root-5.0-reedbed --view readings").plain();
