@@ -8,7 +8,8 @@
 //! - [`knowledge`]: what is known beforehand (menus, parts), as tables with stated precedence;
 //! - [`derive`]: what follows from the facts of one tally;
 //! - [`graph`]: what needs what, why a package is there, what would leave with it;
-//! - [`compare`]: two tallies in, one comparison out.
+//! - [`compare`]: two tallies in, one comparison out;
+//! - [`trail`]: one thing followed through many tallies.
 
 pub mod compare;
 pub mod derive;
@@ -16,5 +17,6 @@ pub mod find;
 pub mod graph;
 pub mod knowledge;
 pub mod model;
+pub mod trail;
 pub mod version;
 pub mod weigh;

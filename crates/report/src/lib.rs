@@ -17,7 +17,7 @@ pub use style::Palette;
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
     CompareView, CompareWhat, Filter, FindView, OwnedFile, OwnerView, ShelfEntry, ShelfView, ShowView,
-    ShowWhat, WeighView, WhyView,
+    ShowWhat, TrailView, WeighView, WhyView,
 };
 pub use wire::CsvTable;
 

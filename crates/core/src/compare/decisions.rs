@@ -21,6 +21,8 @@ pub(super) struct Side<'a> {
     pub(super) packages: &'a [&'a Package],
     /// Those that are on this side only, by position.
     pub(super) changed: &'a [usize],
+    /// Those whose place another package took, by position: they stay only in a manner of speaking.
+    pub(super) replaced: &'a [usize],
     /// Applications of this side, for names.
     pub(super) applications: &'a [Application],
     /// Whether this is the side that things came to.
@@ -255,7 +257,21 @@ impl<'a> Work<'a> {
                     .map(|i| self.package(*i).name.clone())
                     .collect();
                 let when = if came { "now" } else { "no longer" };
-                (sort, source.clone(), format!("it stays, and needs {} {when}", listed(&heads)), None)
+                let stays = self
+                    .graph
+                    .all()
+                    .filter(|at| self.stays(at.0) && self.side.packages[at.0].source() == source)
+                    .any(|at| !self.side.replaced.contains(&at.0));
+                (
+                    sort,
+                    source.clone(),
+                    if stays {
+                        format!("it stays, and needs {} {when}", listed(&heads))
+                    } else {
+                        format!("another one took its place, which needs {} {when}", listed(&heads))
+                    },
+                    None,
+                )
             }
             Group::Shared(bring) => {
                 let names: BTreeSet<Text> = bring.iter().map(|group| self.name_of(group)).collect();
@@ -348,8 +364,13 @@ mod tests {
             package("stray", Followed, Kind::Library, &[]),
         ];
         let packages: Vec<&Package> = packages.iter().collect();
-        let side =
-            Side { packages: &packages, changed: &[2, 3, 4, 5, 6, 7, 8], applications: &[], came: true };
+        let side = Side {
+            packages: &packages,
+            changed: &[2, 3, 4, 5, 6, 7, 8],
+            replaced: &[],
+            applications: &[],
+            came: true,
+        };
         let (decisions, of) = explain(&side);
         let said: Vec<Option<String>> = of
             .iter()
@@ -383,7 +404,13 @@ mod tests {
             package("libgame", Unknown, Kind::Library, &[]),
         ];
         let packages: Vec<&Package> = packages.iter().collect();
-        let side = Side { packages: &packages, changed: &[0, 1, 2, 3], applications: &[], came: false };
+        let side = Side {
+            packages: &packages,
+            changed: &[0, 1, 2, 3],
+            replaced: &[],
+            applications: &[],
+            came: false,
+        };
         let (decisions, of) = explain(&side);
         assert_eq!(decisions.len(), 1);
         assert_eq!((decisions[0].sort, decisions[0].bytes_delta), (DecisionSort::TakenOut, -20));

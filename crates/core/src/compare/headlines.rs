@@ -193,7 +193,9 @@ impl Work<'_> {
             let weight = self.weight_of(&key);
             let about = format!("application:{}", changes[0].id);
             let said = listed(&names);
-            let more = i32::try_from(changes.len().min(4)).unwrap_or(0);
+            // Heavy ones and whole suites are more of an event: a point a program, a point for each 20 MB, 20 at most.
+            let megabytes = self.bytes_of(&key).unsigned_abs() / 1_000_000;
+            let more = i32::try_from(changes.len().min(4) as u64 + (megabytes / 20).min(20)).unwrap_or(0);
             match sort {
                 ApplicationSort::New => {
                     self.add("application-new", more, inherited, format!("{said} came{weight}"), about);
@@ -228,6 +230,14 @@ impl Work<'_> {
             change.system == delivery.system && side.is_some_and(|side| side.name == delivery.package)
         });
         change.and_then(|change| change.decision.clone())
+    }
+
+    fn bytes_of(&self, decision: &str) -> i64 {
+        self.comparison
+            .decisions
+            .iter()
+            .find(|known| known.id == decision)
+            .map_or(0, |known| known.bytes_delta)
     }
 
     /// ` (7 packages, +412 MB)` for a decision with followers.

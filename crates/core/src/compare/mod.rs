@@ -43,15 +43,24 @@ pub fn compare(old: &Tally, new: &Tally) -> Comparison {
     let there: FxHashSet<&str> = new.applications.iter().map(|application| application.id.as_str()).collect();
     let defaults = lists::defaults(&old.defaults, &new.defaults, |id| there.contains(id));
     applications::join_replaced(&mut applications, &defaults);
+    let replaced: Vec<usize> = alignment
+        .pairs
+        .iter()
+        .filter(|pair| pair.how == Match::Declared)
+        .filter(|pair| old_packages[pair.old].source() != new_packages[pair.new].source())
+        .map(|pair| pair.old)
+        .collect();
     let came = decisions::explain(&decisions::Side {
         packages: &new_packages,
         changed: &alignment.added,
+        replaced: &[],
         applications: &new.applications,
         came: true,
     });
     let went = decisions::explain(&decisions::Side {
         packages: &old_packages,
         changed: &alignment.removed,
+        replaced: &replaced,
         applications: &old.applications,
         came: false,
     });

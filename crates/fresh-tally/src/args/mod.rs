@@ -86,6 +86,7 @@ pub(crate) enum Command {
     Weigh(WeighArgs),
     Note(NoteArgs),
     Compare(CompareArgs),
+    Trail(TrailArgs),
     Shelf(ShelfArgs),
     Rules(RulesArgs),
     Demo(DemoArgs),
@@ -373,6 +374,23 @@ pub(crate) enum CompareWhatArg {
     Readings,
     /// All of that
     All,
+}
+
+/// Follow one part, program or package through the releases on the shelf
+///
+/// Each distribution and edition has its own trail, by release. A package that was renumbered or renamed is followed under
+/// the names it had.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally trail kernel
+  fresh-tally trail Inkcap --format csv
+  fresh-tally trail libreedkit3 saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed")]
+pub(crate) struct TrailArgs {
+    /// A part (`kernel`, `sound-server`), a program, or a package
+    pub(crate) name: String,
+    /// Handles, tally files or sources [default: everything on the shelf]
+    pub(crate) installs: Vec<String>,
 }
 
 /// Keep tallies: list, rename, drop

@@ -9,6 +9,7 @@ mod scripts;
 mod shelf;
 mod show;
 mod take;
+mod trail;
 mod weigh;
 mod why;
 
@@ -27,6 +28,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure
         Command::Weigh(args) => weigh::run(&args, settings),
         Command::Note(args) => note::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
+        Command::Trail(args) => trail::run(&args, settings),
         Command::Shelf(args) => shelf::run(args.action, settings),
         Command::Rules(args) => rules::run(args.action, settings),
         Command::Demo(args) => demo::run(args.into, settings),

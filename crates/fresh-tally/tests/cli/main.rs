@@ -13,4 +13,5 @@ mod schema;
 mod shelf;
 mod show;
 mod take;
+mod trail;
 mod why;

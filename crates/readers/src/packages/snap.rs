@@ -52,6 +52,12 @@ impl PackageSystem for Snap {
                 platform(package, "gives its content to other snaps");
             }
         }
+        // Without snapd no snap runs; where it came as a snap of its own, every other one stands on it.
+        if facts.packages.iter().any(|package| package.name == "snapd") {
+            for package in facts.packages.iter_mut().filter(|package| package.kind != Kind::Runtime) {
+                package.depends.push(smallvec![Dependency { name: "snapd".into(), op: None, version: None }]);
+            }
+        }
         facts
     }
 

@@ -4,12 +4,14 @@ mod compare;
 mod owner;
 mod shelf;
 mod show;
+mod trail;
 mod why;
 
 pub use compare::{CompareView, CompareWhat, Filter};
 pub use owner::{OwnedFile, OwnerView};
 pub use shelf::{ShelfEntry, ShelfView};
 pub use show::{ShowView, ShowWhat};
+pub use trail::TrailView;
 pub use why::{FindView, WeighView, WhyView};
 
 use crate::document::{Line, Role, Span};

@@ -1,0 +1,220 @@
+//! One thing followed through many installs: a part, an application or a package, with what it was called before.
+
+use crate::compare::{Match, Sides, align};
+use crate::model::{Label, Package, System, Tally, Text};
+use crate::version::{self, Step};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// What a name was taken for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum TrailKind {
+    /// A part: `kernel`, `sound-server`.
+    Part,
+    /// An application, by identifier or name.
+    Application,
+    /// A package, by name.
+    Package,
+}
+
+/// One install on the way.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct TrailStep {
+    /// The install.
+    pub label: Label,
+    /// What it was called there, and its version; nothing where it is not there.
+    pub found: Vec<Found>,
+    /// How far it went since the install before, where one version stands on both.
+    pub step: Option<Step>,
+    /// `came`, `went`, `renamed`, `replaced`, `moved-format`, `updated`, `same`, `absent`; `first` for the first one.
+    pub change: &'static str,
+}
+
+/// A thing in one install.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Found {
+    /// What it is called there.
+    pub name: Text,
+    /// Its upstream version.
+    pub version: Option<Text>,
+    /// The package system that delivers it.
+    pub system: Option<System>,
+}
+
+/// The way of one thing through installs, oldest first.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct Trail {
+    /// What was asked for.
+    pub asked: Text,
+    /// What it was taken for.
+    pub kind: TrailKind,
+    /// The installs.
+    pub steps: Vec<TrailStep>,
+}
+
+/// Follows a name through installs, given oldest first; `None` when none of them knows it.
+///
+/// A name is a part's stable name, else an application, else a package, else what fills a part. A package that was renumbered or renamed is followed both ways.
+pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
+    let wanted = asked.to_lowercase();
+    let by_part = |tally: &Tally, by_name: bool| -> Vec<Found> {
+        let fits = |part: &&crate::model::Part| {
+            if by_name { part.name.to_lowercase() == wanted } else { part.part == wanted }
+        };
+        let parts = tally.parts.iter().filter(fits);
+        parts
+            .map(|part| Found {
+                name: part.name.clone(),
+                version: part.version.clone(),
+                system: part.package.as_ref().and_then(|package| package.parts()).map(|(system, _)| system),
+            })
+            .collect()
+    };
+    let by_application = |tally: &Tally| -> Vec<Found> {
+        let fits = |a: &&crate::model::Application| a.id == wanted || a.name.to_lowercase() == wanted;
+        let found = tally.applications.iter().filter(fits);
+        let one = |a: &crate::model::Application| -> Vec<Found> {
+            let version = |d: &crate::model::Delivery| version::upstream(d.system, &d.version).into();
+            let each = a.delivered.iter();
+            each.map(|d| Found { name: a.name.clone(), version: Some(version(d)), system: Some(d.system) })
+                .collect()
+        };
+        found.flat_map(one).collect()
+    };
+    let (kind, found) = [
+        (TrailKind::Part, tallies.iter().map(|tally| by_part(tally, false)).collect::<Vec<_>>()),
+        (TrailKind::Application, tallies.iter().map(|tally| by_application(tally)).collect()),
+        (TrailKind::Package, packages(&wanted, tallies)),
+        (TrailKind::Part, tallies.iter().map(|tally| by_part(tally, true)).collect()),
+    ]
+    .into_iter()
+    .find(|(_, found)| found.iter().any(|found| !found.is_empty()))?;
+    Some(Trail { asked: asked.into(), kind, steps: steps(tallies, found, kind) })
+}
+
+/// The packages of a name in each install; where it is not there, those that alignment says it became, or came from.
+fn packages(asked: &str, tallies: &[&Tally]) -> Vec<Vec<Found>> {
+    let named = |tally: &Tally, name: &str| -> Vec<Found> {
+        tally.present().filter(|package| package.name == name).map(found_package).collect()
+    };
+    let mut found: Vec<Vec<Found>> = tallies.iter().map(|tally| named(tally, asked)).collect();
+    for (at, from) in neighbours(tallies.len()) {
+        if found[at].is_empty() && !found[from].is_empty() {
+            found[at] = partners(tallies[from], tallies[at], &found[from], from < at);
+        }
+    }
+    found
+}
+
+/// Each place with the one before it, going up, then with the one behind it, going down.
+fn neighbours(count: usize) -> impl Iterator<Item = (usize, usize)> {
+    (1..count).map(|at| (at, at - 1)).chain((1..count).rev().map(|at| (at - 1, at)))
+}
+
+fn found_package(package: &Package) -> Found {
+    Found {
+        name: package.name.clone(),
+        version: Some(package.upstream_version.clone()).filter(|version| !version.is_empty()),
+        system: Some(package.system),
+    }
+}
+
+fn partners(from: &Tally, to: &Tally, found: &[Found], forward: bool) -> Vec<Found> {
+    let (old, new) = if forward { (from, to) } else { (to, from) };
+    let (old, new): (Vec<&Package>, Vec<&Package>) = (old.present().collect(), new.present().collect());
+    let alignment = align(&Sides { old: &old, new: &new, ..Sides::default() });
+    alignment
+        .pairs
+        .iter()
+        .filter(|pair| pair.how != Match::Same)
+        .map(|pair| if forward { (old[pair.old], new[pair.new]) } else { (new[pair.new], old[pair.old]) })
+        .filter(|(here, _)| {
+            found.iter().any(|found| found.name == here.name && found.system == Some(here.system))
+        })
+        .map(|(_, there)| found_package(there))
+        .collect()
+}
+
+fn steps(tallies: &[&Tally], found: Vec<Vec<Found>>, kind: TrailKind) -> Vec<TrailStep> {
+    let mut steps: Vec<TrailStep> = Vec::with_capacity(found.len());
+    for (tally, found) in tallies.iter().zip(found) {
+        let before = steps.last().map(|step| step.found.as_slice());
+        let (change, step) = match (before, &found[..]) {
+            (None, _) => ("first", None),
+            (Some([]), []) => ("absent", None),
+            (Some([]), _) => ("came", None),
+            (Some(_), []) => ("went", None),
+            (Some([old, ..]), [new, ..]) => {
+                // Another thing in the same place has a version of its own.
+                let replaced = kind == TrailKind::Part && old.name != new.name;
+                let step = match (&old.version, &new.version) {
+                    _ if replaced => None,
+                    (Some(old), Some(new)) => version::step(old, new),
+                    _ => None,
+                };
+                let change = if replaced {
+                    "replaced"
+                } else if old.system != new.system {
+                    "moved-format"
+                } else if old.name != new.name {
+                    "renamed"
+                } else if old.version != new.version {
+                    "updated"
+                } else {
+                    "same"
+                };
+                (change, step)
+            }
+        };
+        steps.push(TrailStep { label: tally.label.clone(), found, step, change });
+    }
+    steps
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Medium, Taken};
+
+    fn tally(release: &str, packages: &[(&str, &str, &str)]) -> Tally {
+        let taken =
+            Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+        let mut tally =
+            Tally::new("test", taken, Label { release: Some(release.into()), ..Label::default() });
+        for (name, source, version) in packages {
+            let mut package = Package::new(System::Dpkg, *name, *version);
+            package.made_from = Some((*source).into());
+            package.upstream_version = (*version).into();
+            tally.packages.push(package);
+        }
+        tally
+    }
+
+    #[test]
+    fn a_renumbered_package_is_followed_both_ways() {
+        let tallies = [
+            tally("1", &[("libweir1", "weir", "1.0")]),
+            tally("2", &[("libweir2", "weir", "2.0")]),
+            tally("3", &[("libweir2", "weir", "2.1")]),
+            tally("4", &[]),
+        ];
+        let all: Vec<&Tally> = tallies.iter().collect();
+        let trail = follow("libweir2", &all).unwrap();
+        let said: Vec<(&str, Option<&str>, Option<Step>)> = trail
+            .steps
+            .iter()
+            .map(|step| (step.change, step.found.first().map(|found| found.name.as_str()), step.step))
+            .collect();
+        assert_eq!(
+            said,
+            [
+                ("first", Some("libweir1"), None),
+                ("renamed", Some("libweir2"), Some(Step::Major)),
+                ("updated", Some("libweir2"), Some(Step::Minor)),
+                ("went", None, None)
+            ]
+        );
+        assert_eq!(follow("nothing", &all), None);
+    }
+}

@@ -1,0 +1,50 @@
+use crate::args::TrailArgs;
+use crate::error::Failure;
+use crate::exit::Exit;
+use crate::settings::Settings;
+use crate::{install, output};
+use std::collections::BTreeMap;
+use tally_core::model::{Tally, Text};
+use tally_core::trail::follow;
+use tally_core::version::compare_plain;
+use tally_report::TrailView;
+
+pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Failure> {
+    let tallies = tallies(args, settings)?;
+    let mut editions: BTreeMap<[Option<&Text>; 4], Vec<&Tally>> = BTreeMap::new();
+    for tally in &tallies {
+        let label = &tally.label;
+        let key =
+            [Some(&label.distro_id), label.edition.as_ref(), label.profile.as_ref(), label.arch.as_ref()];
+        editions.entry(key).or_default().push(tally);
+    }
+    let trails: Vec<_> = editions
+        .into_values()
+        .filter_map(|mut releases| {
+            releases.sort_by(|a, b| {
+                let release = |tally: &Tally| tally.label.release.clone().unwrap_or_default();
+                compare_plain(&release(a), &release(b)).then_with(|| a.taken.at.cmp(&b.taken.at))
+            });
+            follow(&args.name, &releases)
+        })
+        .collect();
+    let exit = if trails.is_empty() { Exit::No } else { Exit::Done };
+    output::show(&TrailView { trail: 1, asked: args.name.clone(), trails }, settings)?;
+    Ok(exit)
+}
+
+/// Those asked for; else all that the shelf has and can be read, the others named.
+fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, Failure> {
+    if !args.installs.is_empty() {
+        let parts = settings.own.parts()?;
+        return args.installs.iter().map(|asked| install::find(asked, settings, &parts)).collect();
+    }
+    let mut tallies = Vec::new();
+    for shelved in settings.shelf.list()? {
+        match shelved.tally {
+            Ok(tally) => tallies.push(tally),
+            Err(error) => output::status(settings, &format!("Left out `{}`: {error}.", shelved.handle)),
+        }
+    }
+    Ok(tallies)
+}

@@ -1,0 +1,126 @@
+use crate::View;
+use crate::document::{Column, Document, Line, Role, Span, Table};
+use crate::view::{dim, optional};
+use crate::wire::{CsvTable, pretty};
+use serde::Serialize;
+use tally_core::model::Label;
+use tally_core::trail::{Found, Trail, TrailStep};
+use tally_core::version::Step;
+
+/// One thing followed through the installs of each edition on the shelf.
+#[derive(Debug, Clone, Serialize)]
+pub struct TrailView {
+    /// Schema number of this document.
+    pub trail: u32,
+    /// What was asked for.
+    pub asked: String,
+    /// A trail for each distribution and edition that knows it.
+    pub trails: Vec<Trail>,
+}
+
+fn release(label: &Label) -> String {
+    match (&label.release, &label.codename) {
+        (Some(release), Some(codename)) => format!("{release} \"{codename}\""),
+        (Some(release), None) => release.to_string(),
+        (None, codename) => codename.as_ref().map_or_else(|| label.handle.to_string(), ToString::to_string),
+    }
+}
+
+fn name_of(label: &Label) -> String {
+    let fields = [Some(&label.distro), label.edition.as_ref(), label.profile.as_ref(), label.arch.as_ref()];
+    fields.into_iter().flatten().map(ToString::to_string).collect::<Vec<_>>().join(", ")
+}
+
+fn names(found: &[Found]) -> String {
+    let mut names: Vec<&str> = found.iter().map(|found| found.name.as_str()).collect();
+    names.dedup();
+    names.join(", ")
+}
+
+fn versions(found: &[Found]) -> String {
+    found.iter().filter_map(|found| found.version.as_deref()).collect::<Vec<_>>().join(", ")
+}
+
+fn systems(found: &[Found]) -> String {
+    let mut systems: Vec<&str> = found.iter().filter_map(|found| found.system).map(|s| s.name()).collect();
+    systems.dedup();
+    systems.join(", ")
+}
+
+fn word(step: &TrailStep) -> (Role, String) {
+    let far = step.step.map(Step::name).unwrap_or_default();
+    match step.change {
+        "first" | "same" => (Role::Dim, step.change.replace("first", "")),
+        "came" => (Role::Came, "came".into()),
+        "went" | "absent" => (Role::Went, "not there".into()),
+        "updated" => (Role::Changed, far.into()),
+        other => (Role::Changed, format!("{} {far}", other.replace('-', " ")).trim().into()),
+    }
+}
+
+impl View for TrailView {
+    fn document(&self) -> Document {
+        let mut document = Document::default();
+        let kind = self.trails.first().map_or("", |trail| match trail.kind {
+            tally_core::trail::TrailKind::Part => "part",
+            tally_core::trail::TrailKind::Application => "application",
+            tally_core::trail::TrailKind::Package => "package",
+        });
+        document.title(format!("{} through the releases", self.asked), kind);
+        if self.trails.is_empty() {
+            document.paragraph(Line::from(Span::new(
+                Role::Strong,
+                format!("{} is in no install here.", self.asked),
+            )));
+            return document;
+        }
+        for trail in &self.trails {
+            if let Some(first) = trail.steps.first() {
+                document.heading(name_of(&first.label));
+            }
+            let mut table = Table::new(vec![
+                Column::new("release").name(),
+                Column::new("released").drops(2),
+                Column::new("called").name(),
+                Column::new("version"),
+                Column::new("by").drops(1),
+                Column::new(""),
+            ]);
+            for step in &trail.steps {
+                let (role, said) = word(step);
+                table.row(vec![
+                    release(&step.label).into(),
+                    dim(optional(step.label.release_date.as_deref())),
+                    names(&step.found).into(),
+                    versions(&step.found).into(),
+                    dim(systems(&step.found)),
+                    Span::new(role, said),
+                ]);
+            }
+            document.table_or(table, "");
+        }
+        document
+    }
+
+    fn csv(&self) -> CsvTable {
+        let mut table =
+            CsvTable::new(&["handle", "release", "released", "name", "version", "system", "change", "step"]);
+        for step in self.trails.iter().flat_map(|trail| &trail.steps) {
+            table.row(vec![
+                step.label.handle.to_string(),
+                optional(step.label.release.as_deref()),
+                optional(step.label.release_date.as_deref()),
+                names(&step.found),
+                versions(&step.found),
+                systems(&step.found),
+                step.change.into(),
+                step.step.map(Step::name).unwrap_or_default().into(),
+            ]);
+        }
+        table
+    }
+
+    fn json(&self) -> serde_json::Result<Vec<u8>> {
+        pretty(self)
+    }
+}
