@@ -34,7 +34,7 @@ pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
     if side.changed.is_empty() {
         return (Vec::new(), Vec::new());
     }
-    let graph = Graph::of(side.packages);
+    let graph = Graph::onto(side.packages, Some(side.changed));
     let work = Work::new(side, &graph);
     let sources = work.sources();
     work.decide(&sources)

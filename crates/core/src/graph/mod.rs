@@ -44,8 +44,14 @@ impl<'g> Graph<'g> {
 
     /// Builds the graph of just these packages; positions are those of the list.
     pub fn of(packages: &[&'g Package]) -> Self {
+        Self::onto(packages, None)
+    }
+
+    /// The same, with only those edges that lead to one of `targets`: all that is needed to tell what brings them. Of the
+    /// suggestions, which bring nothing, none is kept then.
+    pub fn onto(packages: &[&'g Package], targets: Option<&[usize]>) -> Self {
         let packages = packages.to_vec();
-        let index = Index::of(&packages);
+        let index = Index::of(&packages, targets);
         let mut needs = Vec::with_capacity(packages.len());
         let mut wants = Vec::with_capacity(packages.len());
         let mut recommends = Vec::with_capacity(packages.len());
@@ -60,7 +66,9 @@ impl<'g> Graph<'g> {
             needs.push(groups);
             let mut wanted: Vec<Ix> = package.recommends.iter().flat_map(resolve).collect();
             recommends.push(wanted.len());
-            wanted.extend(package.suggests.iter().flat_map(resolve));
+            if targets.is_none() {
+                wanted.extend(package.suggests.iter().flat_map(resolve));
+            }
             wants.push(wanted);
         }
         Self { packages, needs, wants, recommends, needed_by }
@@ -223,9 +231,12 @@ struct Index<'g> {
 }
 
 impl<'g> Index<'g> {
-    fn of(packages: &'g [&'g Package]) -> Self {
+    /// Of all packages, or of the targets alone.
+    fn of(packages: &'g [&'g Package], targets: Option<&[usize]>) -> Self {
         let mut by_name: Providers<'_> = FxHashMap::default();
-        for (i, package) in packages.iter().enumerate() {
+        let all = 0..if targets.is_none() { packages.len() } else { 0 };
+        for i in all.chain(targets.unwrap_or_default().iter().copied()) {
+            let package = packages[i];
             by_name.entry((package.system, &package.name)).or_default().push((Ix(i), Some(&package.version)));
             for provided in &package.provides {
                 by_name
