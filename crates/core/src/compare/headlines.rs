@@ -103,7 +103,11 @@ impl Work<'_> {
                 }
                 DefaultSort::NowUnsure => (
                     "default-lost",
-                    format!("No {label} is set any more{more}; it was {was}, and several could do it"),
+                    if new.is_empty() {
+                        format!("No {label} is set any more{more}; it was {was}, and several could do it")
+                    } else {
+                        format!("Several could be the {label} now{more}, and none is set; {is} comes first")
+                    },
                 ),
                 DefaultSort::NowFilled => continue,
             };

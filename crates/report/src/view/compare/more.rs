@@ -15,7 +15,7 @@ pub(super) fn defaults(document: &mut Document, view: &CompareView<'_>) {
     let mut table = Table::new(vec![
         Column::new("").name(),
         Column::new("job").name(),
-        Column::new("asked").name().drops(2),
+        Column::new("asked").name(),
         Column::new("was").name(),
         Column::new("is").name(),
         Column::new("because").sentence().drops(1),
