@@ -3,10 +3,11 @@
 //! `kind_facts ROOT LIST` reads lines of `NAME<TAB>KIND|KIND` (the truth, by hand) and prints lines of name, section,
 //! `essential`, `needs`, traits, categories of its shown launchers, summary, truth.
 
-use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, Trait};
-use tally_core::model::{Does, Medium, Taken};
+mod common;
+
+use tally_core::knowledge::Trait;
+use tally_core::model::Does;
 use tally_readers::packages::{PackageSystem, Wanted, dpkg::Dpkg};
-use tally_readers::{Overrides, TakeOptions};
 use tally_trees::{Folder, Tree};
 
 #[allow(clippy::print_stdout, reason = "this is a program of its own")]
@@ -16,18 +17,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     };
     let folder = Folder::open(root.as_ref())?;
     let tree: &dyn Tree = &folder;
-    let taken =
-        Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
-    let options = TakeOptions {
-        program: "kind_facts".into(),
-        taken,
-        overrides: Overrides::default(),
-        rules: &PartRules::built_in()?,
-        kinds: &KindRules::built_in()?,
-        roles: &Roles::built_in()?,
-        agents: &Agents::built_in()?,
-    };
-    let tally = tally_readers::take(tree, options)?;
+    let tally = common::take(tree)?;
     let owners = Dpkg.survey(tree, &tally.packages, &Wanted::new(true));
     let traits = owners.traits(tally.packages.len());
     for line in std::fs::read_to_string(list)?.lines() {

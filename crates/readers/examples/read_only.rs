@@ -4,11 +4,10 @@
 //! `read_only whole ROOT LIST` reads the files of such a list, each one whole; `read_only pieces ROOT LIST` does so a
 //! piece at a time into one buffer, which never asks the system for new memory.
 
+mod common;
+
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
-use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
-use tally_core::model::{Medium, Taken};
-use tally_readers::{Overrides, TakeOptions};
 use tally_trees::{Bytes, Entry, Folder, Node, Tree, TreeError};
 
 /// A tree that remembers which files were read.
@@ -89,23 +88,7 @@ fn in_pieces(folder: &Folder, file: &Path, buffer: &mut [u8]) -> Result<u64, Box
 
 fn files_of(folder: &Folder) -> Result<Vec<PathBuf>, Box<dyn std::error::Error>> {
     let watched = Watched { inner: folder, read: Mutex::default() };
-    let taken = Taken {
-        at: "2031-05-02T10:00:00Z".into(),
-        from: "bench".into(),
-        medium: Medium::Installed,
-        layer: None,
-        sha256: None,
-    };
-    let options = TakeOptions {
-        program: "bench".into(),
-        taken,
-        overrides: Overrides::default(),
-        rules: &PartRules::built_in()?,
-        kinds: &KindRules::built_in()?,
-        roles: &Roles::built_in()?,
-        agents: &Agents::built_in()?,
-    };
-    tally_readers::take(&watched as &dyn Tree, options)?;
+    common::take(&watched)?;
     let mut files = watched.read.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
     files.sort_unstable();
     files.dedup();

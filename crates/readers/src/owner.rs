@@ -1,22 +1,10 @@
 //! Which package a file belongs to: asked of the install's own file lists.
 
+use crate::launchers::PROGRAM_FOLDERS;
 use crate::packages::{self, Wanted};
 use std::path::Path;
 use tally_core::model::{Label, Package};
 use tally_trees::{NodeKind, Tree};
-
-/// Folders that commands are looked for in, those that a shell asks first ahead.
-const COMMAND_FOLDERS: &[&str] = &[
-    "usr/local/sbin",
-    "usr/local/bin",
-    "usr/sbin",
-    "usr/bin",
-    "sbin",
-    "bin",
-    "usr/games",
-    "usr/local/games",
-    "snap/bin",
-];
 
 /// A file and its owner.
 #[derive(Debug, Clone)]
@@ -41,7 +29,7 @@ pub fn of_program(tree: &dyn Tree, name: &str) -> Vec<Owned> {
         return Vec::new();
     }
     let merged = tree.node(Path::new("bin"), false).is_ok_and(|node| node.kind == NodeKind::Link);
-    let folders = COMMAND_FOLDERS.iter().filter(|folder| !merged || folder.contains('/'));
+    let folders = PROGRAM_FOLDERS.iter().filter(|folder| !merged || folder.contains('/'));
     let paths: Vec<String> =
         folders.map(|folder| format!("{folder}/{name}")).filter(|path| tree.exists(path)).collect();
     if paths.is_empty() { Vec::new() } else { owners(tree, &paths) }

@@ -282,7 +282,7 @@ impl<'a> Work<'a> {
         let bytes: i64 = members
             .iter()
             .filter_map(|i| self.package(*i).installed_bytes.and_then(|bytes| i64::try_from(bytes).ok()))
-            .sum();
+            .fold(0, i64::saturating_add);
         let mut packages: Vec<_> = members.iter().map(|i| self.package(*i).reference()).collect();
         packages.sort();
         Decision {

@@ -49,7 +49,8 @@ pub fn join_applications(launchers: &[Launcher], packages: &[Package]) -> Vec<Ap
     let mut companions: FxHashMap<(System, &str), u64> = FxHashMap::default();
     for package in packages.iter().filter(|p| p.is_present()) {
         if let Some(of) = &package.companion_of {
-            *companions.entry((package.system, of)).or_default() += package.installed_bytes.unwrap_or(0);
+            let sum = companions.entry((package.system, of)).or_default();
+            *sum = sum.saturating_add(package.installed_bytes.unwrap_or(0));
         }
     }
     applications.into_values().map(|application| finish(application, &companions)).collect()
@@ -94,13 +95,14 @@ fn finish(mut application: Application, companions: &FxHashMap<(System, &str), u
         .first()
         .map(|d| Text::from(crate::version::upstream(d.system, &d.version)))
         .filter(|version| !version.is_empty());
-    let own: Option<u64> = application.delivered.iter().map(|d| d.bytes).sum();
+    let own: Option<u64> =
+        application.delivered.iter().try_fold(0_u64, |sum, d| Some(sum.saturating_add(d.bytes?)));
     let beside = application
         .delivered
         .iter()
         .filter_map(|d| companions.get(&(d.system, d.package.as_str())))
-        .sum::<u64>();
-    application.bytes = own.map(|own| own + beside);
+        .fold(0, |sum: u64, bytes| sum.saturating_add(*bytes));
+    application.bytes = own.map(|own| own.saturating_add(beside));
     application
 }
 

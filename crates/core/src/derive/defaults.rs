@@ -2,7 +2,7 @@
 
 use super::application_id;
 use crate::knowledge::{Role, Roles};
-use crate::model::{Application, DefaultChoice, Evidence, Launcher, Oddity, OddityName, Text};
+use crate::model::{Application, DefaultChoice, Evidence, Launcher, Oddity, OddityName, System, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
 
@@ -180,6 +180,13 @@ impl<'a> Chooser<'a> {
         for (file, cache) in &self.associations.caches {
             add(cache.get(asked), file, &removed);
         }
+        // A snap of the seed is set up when the system first starts: until then no cache knows its launchers.
+        let seeded = self.launchers.iter().filter(|l| l.is_embedded() && l.format == Some(System::Snap));
+        for launcher in seeded.filter(|l| l.mime_types.iter().any(|one| one == asked)) {
+            if !removed.contains(launcher.id.as_str()) && seen.insert(&launcher.id) {
+                found.push((launcher.id.clone(), launcher.evidence.file.clone()));
+            }
+        }
         found
     }
 
@@ -198,7 +205,11 @@ impl<'a> Chooser<'a> {
         let candidates: Vec<(Text, Text)> =
             fitting.iter().map(|l| (l.id.clone(), l.evidence.file.clone())).collect();
         let asked = role.asked();
-        if let [only] = fitting[..] {
+        // Several launchers of one application, or one delivered twice, leave no choice either.
+        let all_one = |first: &&Launcher| {
+            fitting.iter().all(|other| self.application(&other.id) == self.application(&first.id))
+        };
+        if let Some(only) = fitting.first().filter(|first| all_one(first)) {
             let how = format!("{}: the only one", only.evidence.file);
             return self.choice(&role.role, &asked, Some(&only.id), how, &candidates, true);
         }
@@ -367,5 +378,29 @@ mod tests {
         assert_eq!(dead.len(), 1);
         assert_eq!(dead[0].why, "text/plain is set to open with gone.desktop, which is not there");
         assert!(dead_defaults(&roles, &named(&["gone.desktop", "inkcap.desktop"]), &launchers).is_empty());
+    }
+
+    #[test]
+    fn a_seeded_snap_opens_what_it_says_and_two_deliveries_leave_no_choice() {
+        let role = |categories: &[&str], types: &[&str]| Role {
+            role: "torrent".into(),
+            categories: categories.iter().map(|c| Text::from(*c)).collect(),
+            types: types.iter().map(|t| Text::from(*t)).collect(),
+            ..Role::default()
+        };
+        let mut seeded = launcher("fryshoal_fryshoal", "P2P");
+        seeded.mime_types = vec!["x-scheme-handler/magnet".into()];
+        seeded.format = Some(System::Snap);
+        let choose = |launcher: &Launcher, role: Role| {
+            choose_defaults(&Roles { role: vec![role] }, &Associations::default(), &[launcher.clone()], &[])
+        };
+        let asked = &["x-scheme-handler/magnet"];
+        assert_eq!(choose(&seeded, role(&[], asked))[0].application, None, "no cache knows it");
+        seeded.evidence.file = "var/lib/snapd/seed/snaps/fryshoal_1.snap//meta/gui/fryshoal.desktop".into();
+        assert_eq!(choose(&seeded, role(&[], asked))[0].application.as_deref(), Some("fryshoal"));
+        let twice = [launcher("pondskate", "Raster"), launcher("org.marsh.Pondskate", "Raster")];
+        let roles = Roles { role: vec![role(&["Raster"], &[])] };
+        let choice = &choose_defaults(&roles, &Associations::default(), &twice, &[])[0];
+        assert_eq!((choice.application.as_deref(), choice.sure), (Some("pondskate"), true));
     }
 }

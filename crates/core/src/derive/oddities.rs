@@ -212,9 +212,9 @@ fn games(tally: &Tally, found: &mut Found) {
     }
     let weight = |package: &Package| -> u64 {
         let companions = tally.present().filter(|p| p.companion_of.as_ref() == Some(&package.name));
-        companions.chain([package]).filter_map(|p| p.installed_bytes).sum()
+        companions.chain([package]).filter_map(|p| p.installed_bytes).fold(0, u64::saturating_add)
     };
-    let bytes: u64 = games.iter().map(|game| weight(game)).sum();
+    let bytes: u64 = games.iter().map(|game| weight(game)).fold(0, u64::saturating_add);
     let names: Vec<&str> = games.iter().map(|game| game.name.as_str()).collect();
     let noun = if games.len() == 1 { "game" } else { "games" };
     let why = format!("{} {noun}, {} MB: {}", games.len(), bytes / 1_000_000, names.join(", "));

@@ -193,7 +193,7 @@ impl<'g> Graph<'g> {
 
     /// Bytes on disk of some packages.
     pub fn bytes(&self, packages: impl IntoIterator<Item = Ix>) -> u64 {
-        packages.into_iter().filter_map(|at| self.package(at).installed_bytes).sum()
+        packages.into_iter().filter_map(|at| self.package(at).installed_bytes).fold(0, u64::saturating_add)
     }
 
     fn reachable(&self, from: impl Iterator<Item = Ix>, without: &[bool]) -> Vec<bool> {

@@ -96,3 +96,11 @@ pub struct Launcher {
     #[serde(default)]
     pub evidence: Evidence,
 }
+
+impl Launcher {
+    /// Whether it lies inside a package and in no folder of the menu: two slashes divide the package's file from the path
+    /// inside.
+    pub fn is_embedded(&self) -> bool {
+        self.evidence.file.contains("//")
+    }
+}

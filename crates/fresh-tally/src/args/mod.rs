@@ -1,5 +1,6 @@
 //! What the user may type. Nothing here does anything.
 
+use clap::builder::NonEmptyStringValueParser as NonEmpty;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
@@ -204,10 +205,10 @@ pub(crate) struct FindArgs {
     #[arg(required_unless_present_any = ["file", "program"])]
     pub(crate) words: Vec<String>,
     /// Tell which package a file belongs to
-    #[arg(long, value_name = "PATH", conflicts_with_all = ["words", "program"])]
+    #[arg(long, value_name = "PATH", conflicts_with_all = ["words", "program"], value_parser = NonEmpty::new())]
     pub(crate) file: Option<String>,
     /// Tell whether there is a command of this name, and whose it is
-    #[arg(long, value_name = "NAME", conflicts_with = "words")]
+    #[arg(long, value_name = "NAME", conflicts_with = "words", value_parser = NonEmpty::new())]
     pub(crate) program: Option<String>,
 }
 

@@ -102,6 +102,11 @@ fn filters_leave_out_and_the_sums_stay() {
         games["packages"].as_array().unwrap().iter().map(|p| p["old"]["name"].as_str().unwrap()).collect();
     assert_eq!(names, ["eelpot", "frogleap"]);
     assert_eq!(whole["totals"], games["totals"]);
+    let screen = place.run("compare root-4.0-reedbed root-5.0-reedbed --kind game").plain();
+    assert!(screen.contains("None that was asked for.") && !screen.contains("Lapwing"), "{screen}");
+    assert!(!screen.contains("No part differs"), "a filtered list must not deny what it left out: {screen}");
+    let torrents = whole["defaults"].as_array().unwrap().iter().any(|change| change["role"] == "torrent");
+    assert!(!torrents, "a program that moved to a snap still opens what it opened");
     let named =
         place.run("compare root-4.0-reedbed root-5.0-reedbed --view packages --name libreedkit*").plain();
     assert!(named.contains("libreedkit2 to libreedkit3") && !named.contains("marshlight"), "{named}");

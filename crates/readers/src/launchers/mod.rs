@@ -26,8 +26,8 @@ const FOLDERS: &[&str] = &[
 /// How deep folders of launchers may nest.
 const DEPTH: usize = 4;
 
-/// Where programs lie.
-const PROGRAM_FOLDERS: &[&str] = &[
+/// Where programs lie, those that a shell asks first ahead.
+pub(crate) const PROGRAM_FOLDERS: &[&str] = &[
     "usr/local/sbin",
     "usr/local/bin",
     "usr/sbin",

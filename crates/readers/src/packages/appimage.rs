@@ -186,3 +186,39 @@ fn behind_the_program(image: &dyn Bytes) -> Option<u64> {
     };
     start.checked_add(size * count)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    fn program(sort: u8, length: usize) -> Vec<u8> {
+        let mut bytes = vec![0; length.max(64)];
+        bytes[..11].copy_from_slice(&[0x7f, b'E', b'L', b'F', 2, 1, 1, 0, b'A', b'I', sort]);
+        bytes[40] = 64;
+        bytes.truncate(length);
+        bytes
+    }
+
+    #[test]
+    fn what_has_no_readable_inside_is_counted_and_says_why() {
+        let tree = Memory::new()
+            .file("opt/reed/Old-1.0.AppImage", program(1, 200))
+            .file("opt/reed/Cut.AppImage", program(2, 70))
+            .file("opt/reed/notes.txt", "no program")
+            .file("usr/bin/Curlew.appimage", program(2, 40))
+            .file("usr/bin/other", program(2, 400));
+        let facts = Appimage.read(&tree as &dyn Tree);
+        let names: Vec<&str> = facts.packages.iter().map(|package| &*package.name).collect();
+        assert_eq!(names, ["Cut", "Old-1.0", "Curlew"], "in usr/bin only the name tells");
+        let whys: Vec<&str> = facts.unread.iter().map(|unread| &*unread.why).collect();
+        assert_eq!(
+            whys,
+            [
+                "damaged SquashFS: it is shorter than its first block",
+                "is an AppImage of type 1 (ISO 9660), whose content is not read",
+                "its program header is damaged"
+            ]
+        );
+    }
+}

@@ -289,3 +289,41 @@ fn released(tree: &dyn Tree, folder: &str, id: &str) -> Option<Text> {
         }
     }
 }
+
+#[cfg(test)]
+#[allow(clippy::panic, reason = "tests may fail")]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    #[test]
+    fn what_the_deployment_does_not_say_is_read_elsewhere() {
+        let at = "home/reed/.local/share/flatpak";
+        let app = format!("{at}/app/org.marsh.Inkcap/x86_64/stable");
+        let runtime = format!("{at}/runtime/org.marsh.Theme/x86_64/3");
+        let tree = Memory::new()
+            .file(
+                format!("{at}/repo/config"),
+                "[core]\nxa.pinned=runtime/org.marsh.Theme/x86_64/3;\n[remote \"flats\"]\nurl=https://flats.example/\nxa.disable=true\n",
+            )
+            .link(format!("{app}/active"), "abc")
+            .file(format!("{app}/abc/deploy"), "nonsense")
+            .file(format!("{app}/abc/metadata"), "[Application]\nruntime=org.marsh.Platform/x86_64/31.04\n")
+            .file(
+                format!("{app}/abc/files/share/metainfo/org.marsh.Inkcap.metainfo.xml"),
+                "<component><releases><release version='3.3'/><release version='3.2'/></releases>",
+            )
+            .link(format!("{runtime}/active"), "def")
+            .file(format!("{runtime}/def/metadata"), "[ExtensionOf]\nref=runtime/org.marsh.Platform/x86_64/31.04\n");
+        let facts = Flatpak.read(&tree as &dyn Tree);
+        let [app, theme] = &facts.packages[..] else { panic!("{:?}", facts.packages) };
+        assert_eq!((&*app.version, &*app.depends[0][0].name), ("3.3", "org.marsh.Platform"));
+        assert_eq!((&*theme.version, theme.reason, theme.kind), ("3", Reason::Chosen, Kind::Runtime));
+        assert_eq!(theme.kind_because, "an extension of runtime/org.marsh.Platform/x86_64/31.04");
+        let whys: Vec<&str> = facts.unread.iter().map(|unread| &*unread.why).collect();
+        assert_eq!(whys, ["is no record of a deployment", "is not there"]);
+        let remotes =
+            Flatpak.repositories(&tree as &dyn Tree, &facts.packages, &Label::default()).repositories;
+        assert_eq!((&*remotes[0].name, remotes[0].enabled), ("flats", false));
+    }
+}

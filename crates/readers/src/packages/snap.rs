@@ -408,3 +408,53 @@ impl Tree for Below<'_> {
         self.tree.read_link(&self.at(path))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    /// A snap as `snapd` has it mounted, so that its image need not be there.
+    fn mounted(tree: Memory, name: &str, meta: &str) -> Memory {
+        tree.file(format!("snap/{name}/7/meta/snap.yaml"), meta).link(format!("snap/{name}/current"), "7")
+    }
+
+    #[test]
+    fn what_snapd_has_installed_wins_over_the_seed() {
+        let state = r#"{"data":{"snaps":{
+            "lapwing":{"type":"app","active":true,"current":"7","channel":"latest/stable"},
+            "marsh-themes":{"type":"app","active":true,"current":"7","channel":"latest/stable"},
+            "off":{"type":"app","current":"2"}}}}"#;
+        let tree =
+            Memory::new().file(SEED, "snaps:\n  - name: gone\n    file: gone_1.snap\n").file(STATE, state);
+        let tree = mounted(
+            tree,
+            "lapwing",
+            "version: 121.0\nsummary: web browser\nbase: core24\nplugs:\n  home:\n  themes:\n    default-provider: marsh-themes:gtk\n",
+        );
+        let tree = mounted(tree, "marsh-themes", "version: '3'\n")
+            .file("snap/lapwing/7/meta/gui/lapwing.desktop", "[Desktop Entry]\nName=Lapwing\nExec=lapwing\n");
+        let facts = Snap.read(&tree as &dyn Tree);
+        assert_eq!(facts.unread, []);
+        let said: Vec<(&str, &str, Kind, usize)> =
+            facts.packages.iter().map(|p| (&*p.name, &*p.version, p.kind, p.depends.len())).collect();
+        assert_eq!(
+            said,
+            [("lapwing", "121.0", Kind::Unknown, 2), ("marsh-themes", "3", Kind::Runtime, 1)],
+            "the provider of content is platform; neither the inactive one nor the seed's counts"
+        );
+        assert_eq!(facts.embedded[0].id, "lapwing_lapwing.desktop");
+        let repositories = Snap.repositories(&tree as &dyn Tree, &facts.packages, &Label::default());
+        assert_eq!(repositories.repositories.len(), 1);
+    }
+
+    #[test]
+    fn nonsense_is_named_with_its_line() {
+        let seed = Memory::new().file(SEED, "snaps:\n  - name: x\n    file: ../../x.snap\n");
+        assert!(Snap.read(&seed as &dyn Tree).unread[0].why.contains("names a file elsewhere"));
+        let torn = Memory::new().file(SEED, "snaps:\n  - name: [\n");
+        assert!(Snap.read(&torn as &dyn Tree).unread[0].line.is_some());
+        let state = Memory::new().file(STATE, "{\n\"data\": 3}");
+        assert_eq!(Snap.read(&state as &dyn Tree).unread[0].line, Some(2));
+    }
+}

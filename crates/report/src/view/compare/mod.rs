@@ -74,6 +74,12 @@ impl Filter {
         self.name.as_ref().is_none_or(asked)
     }
 
+    /// Programs have a menu and no kind; games are told by it.
+    fn kind_of_program(&self, menu: Menu) -> bool {
+        let kind = if menu == Menu::Games { Kind::Game } else { Kind::Application };
+        self.kinds.is_empty() || self.kinds.contains(&kind)
+    }
+
     fn system(&self, systems: &[System]) -> bool {
         self.systems.is_empty() || systems.iter().any(|system| self.systems.contains(system))
     }
@@ -98,8 +104,7 @@ impl Filter {
             self.sort(change.sort.name())
                 && (self.menus.is_empty() || self.menus.contains(&change.menu))
                 && self.system(&systems)
-                && (self.kinds.is_empty()
-                    || self.kinds.iter().any(|k| matches!(k, Kind::Application | Kind::Game)))
+                && self.kind_of_program(change.menu)
                 && self.name(&[Some(&change.id), Some(&change.name)])
         });
         let lists = self.kinds.is_empty() && self.systems.is_empty() && self.menus.is_empty();
@@ -163,7 +168,8 @@ impl View for CompareView<'_> {
         let what = self.what;
         let one = |wanted: CompareWhat| what == wanted || what == CompareWhat::All;
         let first = |wanted: CompareWhat| one(wanted) || what == CompareWhat::Headlines;
-        if first(CompareWhat::Headlines) {
+        // Headlines speak of the whole.
+        if first(CompareWhat::Headlines) && !self.filtered {
             tables::headlines(&mut document, self);
         }
         document.paragraph(self.sums());
@@ -188,7 +194,7 @@ impl View for CompareView<'_> {
             (CompareWhat::Looks, "Looks", "Nothing differs in looks.", &comparison.looks),
         ] {
             if one(wanted) {
-                more::list(&mut document, title, nothing, list);
+                more::list(&mut document, title, self.none(nothing), list);
             }
         }
         if one(CompareWhat::Weight) {
@@ -256,6 +262,11 @@ impl CompareView<'_> {
             (Some(inherited), None) => format!("{} of the changes are as the base has it. ", n(inherited)),
             _ => String::new(),
         }
+    }
+
+    /// What is said where there is nothing: of a part of the changes only that there is none of what was asked for.
+    fn none<'n>(&self, nothing: &'n str) -> &'n str {
+        if self.filtered { "None that was asked for." } else { nothing }
     }
 
     /// The sums that everything below adds up to.

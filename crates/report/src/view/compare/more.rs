@@ -37,7 +37,7 @@ pub(super) fn defaults(document: &mut Document, view: &CompareView<'_>) {
             dim(&change.how),
         ]);
     }
-    document.table_or(table, "What opens what did not change.");
+    document.table_or(table, view.none("What opens what did not change."));
 }
 
 fn word(decision: &Decision) -> (Role, &'static str) {
@@ -100,7 +100,7 @@ pub(super) fn decisions(document: &mut Document, view: &CompareView<'_>, limit: 
             table.note(dim(names.join(", ")));
         }
     }
-    document.table_or(table, "No package came or went.");
+    document.table_or(table, view.none("No package came or went."));
     if let Some(left) = list.len().checked_sub(shown).filter(|left| *left > 0) {
         let more = count_of(left as u64, "more decision");
         document.paragraph(dim(format!("and {more}: `{} --view decisions`", view.command)));
@@ -136,7 +136,7 @@ fn by_kind(comparison: &Comparison) -> Vec<(Kind, u64, i64)> {
     let mut kinds: BTreeMap<Kind, (u64, i64)> = BTreeMap::new();
     for change in &comparison.packages {
         let entry = kinds.entry(change.kind).or_default();
-        *entry = (entry.0 + 1, entry.1 + change.bytes_delta.unwrap_or(0));
+        *entry = (entry.0 + 1, entry.1.saturating_add(change.bytes_delta.unwrap_or(0)));
     }
     let mut kinds: Vec<(Kind, u64, i64)> =
         kinds.into_iter().map(|(kind, (n, delta))| (kind, n, delta)).collect();
@@ -159,7 +159,7 @@ pub(super) fn weight(document: &mut Document, view: &CompareView<'_>) {
             Span::new(role, bytes_signed(delta)),
         ]);
     }
-    document.table_or(table, "No package differs.");
+    document.table_or(table, view.none("No package differs."));
 }
 
 pub(super) fn readings(document: &mut Document, view: &CompareView<'_>) {
@@ -199,7 +199,7 @@ pub(super) fn readings(document: &mut Document, view: &CompareView<'_>) {
             Span::new(Role::LookTwice, why),
         ]);
     }
-    document.table_or(table, "Nothing was measured on both sides.");
+    document.table_or(table, view.none("Nothing was measured on both sides."));
 }
 
 /// Rows of everything that is neither part, application nor package.

@@ -71,7 +71,7 @@ pub(super) fn parts(document: &mut Document, view: &CompareView<'_>, all: bool) 
         };
         table.row(vec![view.rules.label(&change.part).into(), old.into(), Span::new(role, new), word]);
     }
-    document.table_or(table, "No part differs.");
+    document.table_or(table, view.none("No part differs."));
 }
 
 fn said(name: Option<&str>, version: Option<&str>) -> String {
@@ -128,7 +128,7 @@ pub(super) fn applications(document: &mut Document, view: &CompareView<'_>) {
             menu.into(),
         ]);
     }
-    document.table_or(table, "No program differs.");
+    document.table_or(table, view.none("No program differs."));
 }
 
 /// Versions, with the package system where that is what changed.
@@ -169,7 +169,7 @@ pub(super) fn packages(document: &mut Document, view: &CompareView<'_>) {
             table.row(package_row(change));
         }
     }
-    document.table_or(table, "No package differs.");
+    document.table_or(table, view.none("No package differs."));
 }
 
 fn package_row(change: &PackageChange) -> Vec<Span> {

@@ -4,7 +4,7 @@ use crate::view::{AS_FOUND, capital, dim, optional, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use std::collections::BTreeMap;
-use tally_core::model::{Does, Launcher, Menu, MissingFact, PackageRef, Tally};
+use tally_core::model::{Does, Launcher, Menu, MissingFact, PackageRef, System, Tally};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
@@ -64,6 +64,9 @@ fn remark(launcher: &Launcher) -> Span {
         Does::WebPage => Span::new(Role::LookTwice, "only opens a web page"),
         _ if launcher.program_present == Some(false) => {
             Span::new(Role::LookTwice, "its program is not there")
+        }
+        _ if launcher.is_embedded() && launcher.format == Some(System::Appimage) => {
+            Span::new(Role::LookTwice, "carries its own entry; no folder of the menu has it")
         }
         _ => dim(launcher.generic_name.as_deref().unwrap_or_default()),
     }

@@ -49,9 +49,9 @@ pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
     document.title(tally.label.title(), AS_FOUND);
     if tally.readings.is_empty() {
-        document.paragraph("Nothing was measured. A running system is measured by `fresh-tally take /`;");
         document.paragraph(
-            "a figure read elsewhere is written down by `fresh-tally note INSTALL memory=512MiB --method ...`.",
+            "Nothing was measured. `fresh-tally take /` measures the running system; `fresh-tally note INSTALL \
+             memory=512MiB --method ...` writes down a figure read elsewhere.",
         );
     } else {
         let mut table = Table::new(vec![
