@@ -392,7 +392,12 @@ mod tests {
         seeded.mime_types = vec!["x-scheme-handler/magnet".into()];
         seeded.format = Some(System::Snap);
         let choose = |launcher: &Launcher, role: Role| {
-            choose_defaults(&Roles { role: vec![role] }, &Associations::default(), &[launcher.clone()], &[])
+            choose_defaults(
+                &Roles { role: vec![role] },
+                &Associations::default(),
+                std::slice::from_ref(launcher),
+                &[],
+            )
         };
         let asked = &["x-scheme-handler/magnet"];
         assert_eq!(choose(&seeded, role(&[], asked))[0].application, None, "no cache knows it");

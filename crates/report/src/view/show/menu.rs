@@ -66,7 +66,7 @@ fn remark(launcher: &Launcher) -> Span {
             Span::new(Role::LookTwice, "its program is not there")
         }
         _ if launcher.is_embedded() && launcher.format == Some(System::Appimage) => {
-            Span::new(Role::LookTwice, "carries its own entry; no folder of the menu has it")
+            Span::new(Role::LookTwice, "not in the menu yet")
         }
         _ => dim(launcher.generic_name.as_deref().unwrap_or_default()),
     }
