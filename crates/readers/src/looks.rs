@@ -21,8 +21,8 @@ pub(crate) fn read(tree: &dyn Tree) -> Looks {
     let mut looks = Looks {
         default_session: default_session(tree, &sessions),
         sessions,
-        themes: named(tree, "usr/share/themes", |folder| !tree.names(folder).is_empty()),
-        icon_sets: named(tree, "usr/share/icons", |folder| tree.exists(format!("{folder}/index.theme"))),
+        themes: themes(tree),
+        icon_sets: icon_sets(tree),
         wallpapers: [packs(tree, "usr/share/backgrounds"), packs(tree, "usr/share/wallpapers")].concat(),
         fonts: fonts(tree),
         ..Looks::default()
@@ -36,37 +36,55 @@ fn folders(tree: &dyn Tree, path: &str) -> impl Iterator<Item = Entry> {
     tree.names(path).into_iter().filter(|entry| entry.kind == NodeKind::Folder)
 }
 
-fn named(tree: &dyn Tree, path: &str, counts: impl Fn(&str) -> bool) -> Vec<Look> {
-    let names = folders(tree, path).map(|entry| name_text(&entry.name));
-    names
-        .filter(|name| counts(&format!("{path}/{name}")))
-        .map(|name| Look { name, count: None, package: None })
-        .collect()
+/// Every folder that holds anything; its `index.theme` describes it, where there is one.
+fn themes(tree: &dyn Tree) -> Vec<Look> {
+    let theme = |entry: Entry| {
+        let (name, folder) = place("usr/share/themes", &entry);
+        let index = format!("{folder}/index.theme");
+        let file = if tree.exists(&index) {
+            index
+        } else {
+            format!("{folder}/{}", name_text(&tree.names(&folder).first()?.name))
+        };
+        Some(look(name, None, &file))
+    };
+    folders(tree, "usr/share/themes").filter_map(theme).collect()
+}
+
+/// Every folder that is described.
+fn icon_sets(tree: &dyn Tree) -> Vec<Look> {
+    let set = |entry: Entry| {
+        let (name, folder) = place("usr/share/icons", &entry);
+        let index = format!("{folder}/index.theme");
+        tree.exists(&index).then(|| look(name, None, &index))
+    };
+    folders(tree, "usr/share/icons").filter_map(set).collect()
+}
+
+/// Name and path of an entry.
+fn place(folder: &str, entry: &Entry) -> (Text, String) {
+    let name = name_text(&entry.name);
+    let path = format!("{folder}/{name}");
+    (name, path)
+}
+
+fn look(name: Text, count: Option<u32>, file: &str) -> Look {
+    Look { name, count, package: None, evidence: Evidence::file(file) }
 }
 
 /// Packs of pictures: each folder at the top, and the pictures that lie beside the folders.
 fn packs(tree: &dyn Tree, path: &str) -> Vec<Look> {
     let mut packs: Vec<Look> = folders(tree, path)
-        .map(|entry| name_text(&entry.name))
-        .map(|name| Look {
-            count: Some(count(tree, &format!("{path}/{name}"), PICTURES, DEPTH)),
-            name,
-            package: None,
+        .filter_map(|entry| {
+            let (name, folder) = place(path, &entry);
+            let found = Found::below(tree, &folder, PICTURES, DEPTH);
+            found.first.map(|first| look(name, Some(found.count), &first))
         })
         .collect();
-    let beside = tree
-        .names(path)
-        .iter()
-        .filter(|entry| entry.kind == NodeKind::File && ends_in(&entry.name, PICTURES))
-        .count();
-    if beside > 0 {
-        packs.push(Look {
-            name: path.rsplit('/').next().unwrap_or(path).into(),
-            count: u32::try_from(beside).ok(),
-            package: None,
-        });
+    let beside = Found::below(tree, path, PICTURES, 0);
+    if let Some(first) = beside.first {
+        packs.push(look(path.rsplit('/').next().unwrap_or(path).into(), Some(beside.count), &first));
     }
-    packs.retain(|pack| pack.count != Some(0));
     packs
 }
 
@@ -74,31 +92,42 @@ fn packs(tree: &dyn Tree, path: &str) -> Vec<Look> {
 fn fonts(tree: &dyn Tree) -> Vec<Look> {
     let mut fonts = Vec::new();
     for class in folders(tree, "usr/share/fonts") {
-        let class = format!("usr/share/fonts/{}", name_text(&class.name));
+        let (_, class) = place("usr/share/fonts", &class);
         for family in folders(tree, &class) {
-            let name = name_text(&family.name);
-            let count = count(tree, &format!("{class}/{name}"), FONTS, DEPTH);
-            if count > 0 {
-                fonts.push(Look { name, count: Some(count), package: None });
-            }
+            let (name, folder) = place(&class, &family);
+            let found = Found::below(tree, &folder, FONTS, DEPTH);
+            fonts.extend(found.first.map(|first| look(name, Some(found.count), &first)));
         }
     }
     fonts.sort_by(|a, b| a.name.cmp(&b.name));
     fonts
 }
 
-fn count(tree: &dyn Tree, path: &str, endings: &[&str], depth: usize) -> u32 {
-    let mut sum = 0;
-    for entry in tree.names(path) {
-        sum += match entry.kind {
-            NodeKind::Folder if depth > 0 => {
-                count(tree, &format!("{path}/{}", name_text(&entry.name)), endings, depth - 1)
-            }
-            NodeKind::File if ends_in(&entry.name, endings) => 1,
-            _ => 0,
-        };
+/// Files of some endings below a folder.
+#[derive(Default)]
+struct Found {
+    count: u32,
+    first: Option<String>,
+}
+
+impl Found {
+    fn below(tree: &dyn Tree, path: &str, endings: &[&str], depth: usize) -> Self {
+        let mut found = Self::default();
+        for entry in tree.names(path) {
+            let more = match entry.kind {
+                NodeKind::Folder if depth > 0 => {
+                    Self::below(tree, &place(path, &entry).1, endings, depth - 1)
+                }
+                NodeKind::File if ends_in(&entry.name, endings) => {
+                    Self { count: 1, first: Some(place(path, &entry).1) }
+                }
+                _ => continue,
+            };
+            found.count += more.count;
+            found.first = found.first.or(more.first);
+        }
+        found
     }
-    sum
 }
 
 fn ends_in(name: &std::ffi::OsStr, endings: &[&str]) -> bool {
@@ -122,6 +151,7 @@ fn default_session(tree: &dyn Tree, sessions: &[tally_core::model::Session]) -> 
 
 /// Theme, icons, font and wallpaper from the files that set them for a new user; the first file that says so wins.
 fn settings(tree: &dyn Tree, looks: &mut Looks) {
+    dconf(tree, looks);
     let mut overrides: Vec<String> = tree
         .names("usr/share/glib-2.0/schemas")
         .iter()
@@ -131,13 +161,7 @@ fn settings(tree: &dyn Tree, looks: &mut Looks) {
     // Overrides are applied by name, so the last one wins.
     overrides.reverse();
     for file in overrides {
-        let keys = [("gtk-theme", 0), ("icon-theme", 1), ("font-name", 2), ("picture-uri", 3)];
-        if let Ok(bytes) = tree.read(&file) {
-            let parsed = KeyFile::parse(&file, &bytes);
-            for group in parsed.groups() {
-                keys.iter().for_each(|(key, slot)| set(looks, *slot, group.get(key), &file));
-            }
-        }
+        from_any_group(tree, looks, &file);
     }
     xfconf(tree, looks);
     for file in
@@ -150,6 +174,30 @@ fn settings(tree: &dyn Tree, looks: &mut Looks) {
     from_group(tree, looks, "etc/xdg/kdeglobals", "General", &[("ColorScheme", 0), ("font", 2)]);
     from_group(tree, looks, "etc/xdg/lxqt/lxqt.conf", "General", &[("theme", 0), ("icon_theme", 1)]);
     from_group(tree, looks, "usr/share/lxqt/lxqt.conf", "General", &[("theme", 0), ("icon_theme", 1)]);
+}
+
+/// Keys of the desktop's own settings, whatever group they stand in.
+fn from_any_group(tree: &dyn Tree, looks: &mut Looks, file: &str) {
+    let keys = [("gtk-theme", 0), ("icon-theme", 1), ("font-name", 2), ("picture-uri", 3)];
+    let Ok(bytes) = tree.read(file) else { return };
+    let parsed = KeyFile::parse(file, &bytes);
+    for group in parsed.groups() {
+        keys.iter().for_each(|(key, slot)| set(looks, *slot, group.get(key), file));
+    }
+}
+
+/// Key files of the system databases that the user's profile names, in its order; within one the last file wins.
+/// They stand before the overrides of the schemas, which only change what is said when no database says anything.
+fn dconf(tree: &dyn Tree, looks: &mut Looks) {
+    let profile = tree.read("etc/dconf/profile/user").unwrap_or_default();
+    let profile = String::from_utf8_lossy(&profile);
+    for database in profile.lines().filter_map(|line| line.trim().strip_prefix("system-db:")) {
+        let folder = format!("etc/dconf/db/{}.d", database.trim());
+        let files = tree.names(&folder);
+        for entry in files.iter().rev().filter(|entry| entry.kind != NodeKind::Folder) {
+            from_any_group(tree, looks, &place(&folder, entry).1);
+        }
+    }
 }
 
 /// Channels of xfconf as a new user gets them: nested `property` elements, each with a name and a value.
@@ -228,6 +276,22 @@ mod tests {
             (Some("Reed"), Some("Reed Sans 10"))
         );
         assert_eq!((looks.default_icons, looks.default_wallpaper), (None, None), "a cut file tells nothing");
+    }
+
+    #[test]
+    fn databases_of_the_profile_stand_before_overrides() {
+        let tree = Memory::new()
+            .file("etc/dconf/profile/user", "user-db:user\nsystem-db:marsh\nsystem-db:late\n")
+            .file("etc/dconf/db/marsh.d/00-looks", "[org/x/interface]\ngtk-theme='Early'\n")
+            .file("etc/dconf/db/marsh.d/50-looks", "[org/x/interface]\ngtk-theme='Reed'\n")
+            .file("etc/dconf/db/late.d/00-looks", "[org/x/interface]\ngtk-theme='Late'\nfont-name='Late 9'\n")
+            .file("etc/dconf/db/unused.d/00-looks", "[org/x/interface]\nicon-theme='Unused'\n")
+            .file("usr/share/glib-2.0/schemas/10_marsh.gschema.override", "[org.x]\ngtk-theme='Schema'\n");
+        let looks = read(&tree as &dyn Tree);
+        assert_eq!(
+            (looks.default_theme.as_deref(), looks.default_font.as_deref(), looks.default_icons),
+            (Some("Reed"), Some("Late 9"), None)
+        );
     }
 
     #[test]

@@ -9,7 +9,7 @@ use std::path::Path;
 use tally_core::derive::{choose_defaults, dead_defaults, find_oddities, join_applications};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, Traits, fold_companions};
 use tally_core::model::{
-    Counts, Label, Looks, MissingFact, Oddity, Package, StartupItem, Taken, Tally, Text,
+    Counts, Label, Look, Looks, MissingFact, Oddity, Package, StartupItem, Taken, Tally, Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -106,7 +106,13 @@ impl Menu {
         launchers
             .chain(startup)
             .chain(self.looks.sessions.iter().map(|session| session.evidence.file.as_str()))
+            .chain(looks_of(&self.looks).map(|look| look.evidence.file.as_str()))
     }
+}
+
+/// Themes, icon sets, wallpapers and fonts.
+fn looks_of(looks: &Looks) -> impl Iterator<Item = &Look> {
+    [&looks.themes, &looks.icon_sets, &looks.wallpapers, &looks.fonts].into_iter().flatten()
 }
 
 fn read_systems(tree: &dyn Tree, systems: &[&'static dyn PackageSystem]) -> Vec<PackageFacts> {
@@ -157,6 +163,10 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
     tally.looks = menu.looks;
     for session in &mut tally.looks.sessions {
         session.package = owner(&session.evidence.file);
+    }
+    let looks = &mut tally.looks;
+    for list in [&mut looks.themes, &mut looks.icon_sets, &mut looks.wallpapers, &mut looks.fonts] {
+        list.iter_mut().for_each(|look| look.package = owner(&look.evidence.file));
     }
     tally.startup = menu.startup;
     for item in &mut tally.startup {

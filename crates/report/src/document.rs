@@ -1,6 +1,6 @@
 //! A neutral document: what is said, with its meaning, and nothing of how it looks.
 
-use crate::text::clean;
+use crate::text::{clean, shorten};
 
 /// What a piece of text means.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, PartialOrd, Ord)]
@@ -22,7 +22,11 @@ pub enum Role {
     Strong,
 }
 
-/// Text with one meaning. Unsafe characters are made visible when it is built.
+/// Columns that one piece of text may take where people read it; CSV and JSON hold all of it.
+const LONGEST: usize = 4000;
+
+/// Text with one meaning. When it is built, unsafe characters are made visible, and what no honest name or sentence is long
+/// enough for is shortened.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Span {
     /// The text.
@@ -34,7 +38,10 @@ pub struct Span {
 impl Span {
     /// Text with a meaning.
     pub fn new(role: Role, text: impl AsRef<str>) -> Self {
-        Self { text: clean(text.as_ref()).into_owned(), role }
+        let text = clean(text.as_ref());
+        // A column takes a byte at the least, so nearly every text is told by its length alone.
+        let text = if text.len() > LONGEST { shorten(&text, LONGEST) } else { text.into_owned() };
+        Self { text, role }
     }
 }
 

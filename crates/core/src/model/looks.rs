@@ -33,6 +33,9 @@ pub struct Look {
     /// The package that owns it.
     #[serde(default)]
     pub package: Option<PackageRef>,
+    /// Its description, else the first of its files.
+    #[serde(default)]
+    pub evidence: Evidence,
 }
 
 /// How the install looks: sessions, themes, wallpapers, fonts.

@@ -43,6 +43,30 @@ vocabulary! {
     }
 }
 
+impl OddityName {
+    /// The order in which a reader with little time wants to hear of them: what is broken, what touches privacy and trust,
+    /// what surprises in use, what is merely untidy.
+    pub const BY_WEIGHT: &[Self] = &[
+        Self::HalfInstalled,
+        Self::MissingProgram,
+        Self::DefaultPointsNowhere,
+        Self::ReportsHome,
+        Self::ForeignRepository,
+        Self::InNoRepository,
+        Self::UnownedStartup,
+        Self::TwoFormats,
+        Self::UnlikelyDefault,
+        Self::DoubleInRole,
+        Self::MixedOpeners,
+        Self::WebPageLauncher,
+        Self::TwoLaunchers,
+        Self::InstallerLeftBehind,
+        Self::Games,
+        Self::RemovedLeftovers,
+        Self::TransitionalPackage,
+    ];
+}
+
 /// Something in one install that deserves a second look.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Oddity {
@@ -67,4 +91,18 @@ pub struct Note {
     pub ask: Option<Text>,
     /// What was written.
     pub text: Text,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_rule_has_its_weight_once() {
+        let mut named = OddityName::BY_WEIGHT.to_vec();
+        named.sort_unstable();
+        let mut all = OddityName::ALL.to_vec();
+        all.sort_unstable();
+        assert_eq!(named, all);
+    }
 }

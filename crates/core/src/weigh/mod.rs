@@ -1,4 +1,8 @@
-//! Does it all fit, and what would have to go if it does not.
+//! Does it all fit, what would have to go if it does not, and what each choice weighs.
+
+mod choices;
+
+pub use choices::{Choice, Choices, choices};
 
 use crate::graph::{Graph, Ix};
 use crate::model::{Kind, PackageRef, Tally, Text};

@@ -110,3 +110,69 @@ fn a_reader_that_leaves_is_no_error() {
     assert_eq!(String::from_utf8_lossy(&output.stdout), "{\n  \"show\"0\n");
     assert_eq!(String::from_utf8_lossy(&output.stderr), "");
 }
+
+#[test]
+fn a_hostile_install_is_shown_in_every_view() {
+    let place = Place::new();
+    let mut status = String::new();
+    let long = "so much of it ".repeat(40_000);
+    for (name, fields) in [
+        ("loop-a", "Depends: loop-b\nRecommends: loop-a"),
+        ("loop-b", "Depends: loop-c | loop-a\nProvides: loop-b, loop-a"),
+        ("loop-c", "Pre-Depends: loop-a\nReplaces: loop-c\nConflicts: loop-c"),
+        ("heavy", "Installed-Size: 18446744073709551615\nDepends: nothing-here (>= 1), (,|"),
+        ("odd\u{7}name", "Section: \u{202e}semag"),
+        ("long", &format!("Homepage: {long}\nDepends: {}", "loop-a, ".repeat(20_000))),
+    ] {
+        status += &format!(
+            "Package: {name}\nStatus: install ok installed\nVersion: 1\nArchitecture: all\n{fields}\n"
+        );
+        status += &format!("Description: {long}\n\n");
+    }
+    place.write("root/var/lib/dpkg/status", status);
+    place.write("root/var/lib/apt/extended_states", "Package: loop-b\nAuto-Installed: 1\n");
+    place.write(
+        "root/etc/os-release",
+        format!("NAME=\"\u{1b}]0;title\u{7}Marsh\"\nID=marsh\nVERSION_ID={long}\n"),
+    );
+    let launcher = format!(
+        "[Desktop Entry]\nType=Application\nName=\u{1b}[31mRed {long}\nExec=loop-a %U\nCategories={}\nMimeType=;;text/plain;text/plain;/;\n",
+        "Game;".repeat(20_000)
+    );
+    place.write("root/usr/share/applications/loop-a.desktop", launcher);
+    place.write("root/usr/share/applications/mimeapps.list", "[Default Applications\ntext/plain\n=\n[Default Applications]\ntext/plain=;;../../../etc/passwd;loop-a.desktop;\n");
+    place.run("take root --handle marsh -q");
+    let views = [
+        "",
+        "parts",
+        "menu",
+        "defaults",
+        "packages",
+        "repositories",
+        "startup",
+        "looks",
+        "weight",
+        "readings",
+        "odd",
+    ];
+    let lines = views.iter().map(|view| format!("show marsh {view}")).chain(
+        [
+            "why marsh loop-c --all",
+            "why marsh heavy",
+            "weigh marsh --limit 1MB",
+            "find marsh loop",
+            "compare marsh marsh",
+        ]
+        .map(String::from),
+    );
+    for line in lines {
+        for format in ["table", "markdown", "csv", "json"] {
+            let said = place.run(&format!("{line} --format {format} --color never"));
+            assert!(said.code < 2 && said.stderr.is_empty(), "{line} as {format}: {}", said.all());
+            let bare = |c: char| c.is_control() && c != '\n' && c != '\r';
+            assert!(!said.stdout.contains(bare), "{line} as {format} lets a control character through");
+            let widest = said.stdout.lines().map(|line| line.chars().count()).max().unwrap_or(0);
+            assert!(format != "table" || widest <= 5000, "{line}: a line of {widest} characters");
+        }
+    }
+}

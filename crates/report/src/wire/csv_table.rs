@@ -1,3 +1,6 @@
+use crate::text::clean;
+use std::borrow::Cow;
+
 /// Comma-separated values by RFC 4180: a header and rows of text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CsvTable {
@@ -31,9 +34,10 @@ impl CsvTable {
     }
 }
 
-/// Numbers with a sign stay numbers.
+/// Numbers with a sign stay numbers; control characters become visible, as the file may be looked at in a terminal.
 fn disarm(cell: String) -> String {
     let formula = cell.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) && cell.parse::<f64>().is_err();
+    let cell = if let Cow::Owned(cleaned) = clean(&cell) { cleaned } else { cell };
     if formula { format!("'{cell}") } else { cell }
 }
 
@@ -45,8 +49,9 @@ mod tests {
     fn formulas_are_disarmed_and_numbers_kept() {
         let mut table = CsvTable::new(&["name", "delta"]);
         table.row(vec!["=cmd()".into(), "-12".into()]);
+        table.row(vec!["\u{1b}[2J".into(), "\t@x".into()]);
         table.row(vec!["two, \"words\"".into(), "+x".into()]);
         let text = String::from_utf8(table.into_bytes().unwrap()).unwrap();
-        assert_eq!(text, "name,delta\n'=cmd(),-12\n\"two, \"\"words\"\"\",'+x\n");
+        assert_eq!(text, "name,delta\n'=cmd(),-12\n<001B>[2J,' @x\n\"two, \"\"words\"\"\",'+x\n");
     }
 }

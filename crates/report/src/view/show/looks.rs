@@ -2,7 +2,7 @@ use crate::document::{Block, Document, Fact, Line};
 use crate::text::count_of;
 use crate::view::{AS_FOUND, dim};
 use crate::wire::CsvTable;
-use tally_core::model::{Look, Tally, Text};
+use tally_core::model::{Look, PackageRef, Tally, Text};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let looks = &tally.looks;
@@ -62,10 +62,18 @@ fn named(looks: &[Look]) -> String {
 
 pub(super) fn csv(tally: &Tally) -> CsvTable {
     let looks = &tally.looks;
-    let mut table = CsvTable::new(&["sort", "name", "count", "default"]);
+    let mut table = CsvTable::new(&["sort", "name", "count", "default", "package", "file"]);
+    let owner = |package: &Option<PackageRef>| package.as_ref().map(ToString::to_string).unwrap_or_default();
     for session in &looks.sessions {
         let default = looks.default_session.as_ref() == Some(&session.id);
-        table.row(vec!["session".into(), session.id.to_string(), String::new(), default.to_string()]);
+        table.row(vec![
+            "session".into(),
+            session.id.to_string(),
+            String::new(),
+            default.to_string(),
+            owner(&session.package),
+            session.evidence.place(),
+        ]);
     }
     for (sort, list, default) in [
         ("theme", &looks.themes, &looks.default_theme),
@@ -80,6 +88,8 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
                 look.name.to_string(),
                 count,
                 (default.as_ref() == Some(&look.name)).to_string(),
+                owner(&look.package),
+                look.evidence.place(),
             ]);
         }
     }

@@ -6,8 +6,8 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::knowledge::Roles;
 use tally_core::model::{
-    Application, Counts, Kind, Menu, MissingFact, Oddity, Package, Part, Reason, Scope, System, Taken, Tally,
-    Unread,
+    Application, Counts, Kind, Menu, MissingFact, Oddity, OddityName, Package, Part, Reason, Scope, System,
+    Taken, Tally, Unread,
 };
 
 /// Parts that the overview names, in this order; the rest stands in its own view.
@@ -164,7 +164,9 @@ fn look_twice(tally: &Tally) -> Vec<Fact> {
     let number = Span::new(Role::LookTwice, count_of(tally.oddities.len() as u64, "oddity"));
     let mut facts = vec![fact("Look twice", number, Line::default())];
     facts.extend(
-        tally.oddities.iter().take(ODDITIES).map(|oddity| fact("", oddity.why.as_str(), Line::default())),
+        weightiest(&tally.oddities)
+            .take(ODDITIES)
+            .map(|oddity| fact("", oddity.why.as_str(), Line::default())),
     );
     if tally.oddities.len() > ODDITIES {
         let more = format!(
@@ -175,6 +177,21 @@ fn look_twice(tally: &Tally) -> Vec<Fact> {
         facts.push(fact("", dim(more), Line::default()));
     }
     facts
+}
+
+/// The first of each rule, then the second of each, and so on; within such a round by weight.
+fn weightiest(oddities: &[Oddity]) -> impl Iterator<Item = &Oddity> {
+    let mut rounds: BTreeMap<OddityName, usize> = BTreeMap::new();
+    let mut order: Vec<(usize, Option<usize>, &Oddity)> = oddities
+        .iter()
+        .map(|oddity| {
+            let round = rounds.entry(oddity.oddity).or_default();
+            *round += 1;
+            (*round, OddityName::BY_WEIGHT.iter().position(|name| *name == oddity.oddity), oddity)
+        })
+        .collect();
+    order.sort_by_key(|(round, weight, _)| (*round, *weight));
+    order.into_iter().map(|(_, _, oddity)| oddity)
 }
 
 /// What this source could not tell, and what could not be read.

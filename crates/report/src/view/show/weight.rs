@@ -5,8 +5,9 @@ use crate::wire::CsvTable;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::model::{Kind, Menu, MissingFact, Package, Tally};
+use tally_core::weigh::choices;
 
-/// Applications and packages that the table names.
+/// Applications, choices and packages that the table names.
 const HEAVIEST: usize = 12;
 
 /// One line of the account.
@@ -18,7 +19,7 @@ pub(super) struct Weight {
     bytes: u64,
 }
 
-/// The account by kind, menu, application and package, each heaviest first.
+/// The account by kind, menu, application, choice and package, each heaviest first.
 pub(super) fn account(tally: &Tally) -> Vec<Weight> {
     let mut kinds: BTreeMap<Kind, (u64, u64)> = BTreeMap::new();
     for package in tally.present() {
@@ -46,12 +47,36 @@ pub(super) fn account(tally: &Tally) -> Vec<Weight> {
         .map(|p: &Package| weight("package", &p.name, 1, p.installed_bytes.unwrap_or(0)))
         .collect();
     let mut all: Vec<Weight> = Vec::new();
-    for mut list in [by_kind, by_menu, by_application, by_package] {
+    for mut list in [by_kind, by_menu, by_application, by_choice(tally), by_package] {
         let list: &mut Vec<Weight> = &mut list;
         list.sort_by(|a, b| b.bytes.cmp(&a.bytes).then_with(|| a.name.cmp(&b.name)));
         all.append(list);
     }
     all
+}
+
+/// What each choice brings along; what several bring, and what none does, as a line each.
+fn by_choice(tally: &Tally) -> Vec<Weight> {
+    let found = choices(tally);
+    let weight = |name: String, (packages, bytes): (u64, u64)| Weight { by: "choice", name, packages, bytes };
+    let mut lines: Vec<Weight> = found
+        .choices
+        .iter()
+        .map(|choice| {
+            let name = choice.package.name();
+            let name = match &choice.through {
+                Some(meta) => format!("{name}, through {}", meta.name()),
+                None => name.to_owned(),
+            };
+            weight(name, (choice.packages, choice.bytes))
+        })
+        .collect();
+    for (name, sum) in [("(shared by several)", found.shared), ("(no choice brings it)", found.unexplained)] {
+        if sum.0 > 0 {
+            lines.push(weight(name.to_owned(), sum));
+        }
+    }
+    lines
 }
 
 pub(super) fn document(tally: &Tally) -> Document {
@@ -74,6 +99,7 @@ pub(super) fn document(tally: &Tally) -> Document {
         ("kind", "By kind"),
         ("menu", "By menu"),
         ("application", "Heaviest programs, with what accompanies them"),
+        ("choice", "Heaviest choices, with all that is there for their sake alone"),
         ("package", "Heaviest packages"),
     ] {
         let limit = if matches!(by, "kind" | "menu") { usize::MAX } else { HEAVIEST };
