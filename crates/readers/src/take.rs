@@ -53,7 +53,7 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     let (mut found, mut menu) = rayon::join(|| read_systems(tree, &systems), || Menu::read(tree));
     let mut tally = Tally::new(options.program, options.taken, label.label.clone());
     menu.embed(&mut found);
-    collect(&mut tally, label, found, &options.overrides);
+    collect(&mut tally, label, found, &options.overrides, options.rules);
     let (owned, repositories) = rayon::join(
         || own(tree, &systems, &tally.packages, &menu),
         || read_repositories(tree, &systems, &tally.packages, &tally.label),
@@ -119,7 +119,13 @@ fn read_systems(tree: &dyn Tree, systems: &[&'static dyn PackageSystem]) -> Vec<
     systems.iter().map(|system| system.read(tree)).collect()
 }
 
-fn collect(tally: &mut Tally, label: LabelFacts, found: Vec<PackageFacts>, overrides: &Overrides) {
+fn collect(
+    tally: &mut Tally,
+    label: LabelFacts,
+    found: Vec<PackageFacts>,
+    overrides: &Overrides,
+    rules: &PartRules,
+) {
     tally.unread.extend(label.unread);
     for facts in found {
         tally.label.arch = tally.label.arch.take().or(facts.native_arch);
@@ -132,7 +138,8 @@ fn collect(tally: &mut Tally, label: LabelFacts, found: Vec<PackageFacts>, overr
         package.purl = package.make_purl(&distro_id);
     }
     if tally.label.edition.is_none() {
-        tally.label.edition = label::edition_from_packages(&tally.packages, &distro_id);
+        let edition = label::edition_from_packages(&tally.packages, &distro_id);
+        tally.label.edition = edition.map(|edition| rules.spelt(&edition).unwrap_or(edition));
     }
     overrides.apply(&mut tally.label);
     tally.label.handle = tally.label.natural_handle();

@@ -7,11 +7,15 @@
 //! 3. another package that stays needs it now (or needed it): that package's new needs are one decision;
 //! 4. one decision dominates it: every way to it leads through that one, and it followed;
 //! 5. several decisions bring it: it is shared by those;
-//! 6. nothing explains it, and it is counted as such.
+//! 6. a package that stays needed it all along, or whatever stood in its place: the last resort, as that is no change;
+//! 7. nothing explains it, and it is counted as such.
+//!
+//! A need counts as new (or as gone) only if the other side's package of the same pair does not state it: that a terminal is
+//! needed explains no particular one.
 
 use super::document::{Decision, DecisionSort};
 use crate::graph::{Above, Dominators, Graph, Ix};
-use crate::model::{Application, Kind, Package, Reason, Text};
+use crate::model::{Alternatives, Application, Kind, Package, Reason, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -19,6 +23,8 @@ use std::collections::{BTreeMap, BTreeSet};
 pub(super) struct Side<'a> {
     /// The packages of this side.
     pub(super) packages: &'a [&'a Package],
+    /// The same package on the other side, for those that have one.
+    pub(super) partners: &'a [Option<&'a Package>],
     /// Those that are on this side only, by position.
     pub(super) changed: &'a [usize],
     /// Those whose place another package took, by position: they stay only in a manner of speaking.
@@ -29,6 +35,27 @@ pub(super) struct Side<'a> {
     pub(super) came: bool,
 }
 
+impl Side<'_> {
+    /// Whether a package states a need of `target` that its partner on the other side does not; one without a partner does.
+    fn is_new_need(&self, from: usize, target: &Package) -> bool {
+        let Some(partner) = self.partners.get(from).copied().flatten() else { return true };
+        let package = self.packages[from];
+        let names = |group: &Alternatives, name: &str| group.iter().any(|d| d.name == name);
+        let meets = |group: &Alternatives| {
+            names(group, &target.name) || target.provides.iter().any(|provided| names(group, &provided.name))
+        };
+        let alike = |a: &Alternatives, b: &Alternatives| {
+            a.len() == b.len() && a.iter().zip(b).all(|(a, b)| a.name == b.name)
+        };
+        let new_in = |here: &[Alternatives], there: &[Alternatives]| {
+            here.iter()
+                .filter(|group| meets(group))
+                .any(|group| !there.iter().any(|other| alike(group, other)))
+        };
+        new_in(&package.depends, &partner.depends) || new_in(&package.recommends, &partner.recommends)
+    }
+}
+
 /// Explains the changed packages of a side: decisions, and for each changed package the position of its decision.
 pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
     if side.changed.is_empty() {
@@ -36,8 +63,9 @@ pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
     }
     let graph = Graph::onto(side.packages, Some(side.changed));
     let work = Work::new(side, &graph);
-    let sources = work.sources();
-    work.decide(&sources)
+    let targets = work.targets();
+    let sources = work.sources(&targets);
+    work.decide(&targets, &sources)
 }
 
 /// Why a changed package is a start of its own.
@@ -46,9 +74,16 @@ enum Start {
     /// Asked for.
     Chosen,
     /// By a metapackage that stays, by position.
-    Through(usize),
+    Through(usize, Need),
     /// By a package that stays: its source.
-    Needed(Text),
+    Needed(Text, Need),
+}
+
+/// Whether a need is stated on this side only.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Need {
+    New,
+    Old,
 }
 
 struct Work<'a> {
@@ -58,6 +93,8 @@ struct Work<'a> {
     changed_at: Vec<Option<usize>>,
     /// Packages of the graph that bring each changed one.
     bringers: Vec<Vec<usize>>,
+    /// Those of them that come or go as well, or that state the need on this side only.
+    newly: Vec<Vec<usize>>,
     by_package: FxHashMap<&'a str, &'a str>,
     all_unreasoned: bool,
 }
@@ -78,6 +115,14 @@ impl<'a> Work<'a> {
                 }
             }
         }
+        let newly = bringers
+            .iter()
+            .zip(side.changed)
+            .map(|(list, at)| {
+                let target = side.packages[*at];
+                list.iter().copied().filter(|from| side.is_new_need(*from, target)).collect()
+            })
+            .collect();
         // The program of a suite that has its name gives the name for the whole.
         let mut by_package: FxHashMap<&str, &str> = FxHashMap::default();
         for application in side.applications {
@@ -86,7 +131,7 @@ impl<'a> Work<'a> {
             }
         }
         let all_unreasoned = side.packages.iter().all(|package| package.reason == Reason::Unknown);
-        Self { side, graph, changed_at, bringers, by_package, all_unreasoned }
+        Self { side, graph, changed_at, bringers, newly, by_package, all_unreasoned }
     }
 
     fn package(&self, i: usize) -> &'a Package {
@@ -98,13 +143,41 @@ impl<'a> Work<'a> {
     }
 
     /// For each changed package why it is a start, if it is one.
-    fn sources(&self) -> Vec<Option<Start>> {
-        let mut starts: Vec<Option<Start>> =
-            (0..self.side.changed.len()).map(|i| self.plain_start(i)).collect();
-        // What several packages that stay need is told of the one that needs most: fewer decisions, each with more weight.
+    fn sources(&self, targets: &[Vec<usize>]) -> Vec<Option<Start>> {
+        let mut starts: Vec<Option<Start>> = (0..self.side.changed.len())
+            .map(|i| self.chosen(i).or_else(|| self.through(i, Need::New)))
+            .collect();
+        let open = (0..starts.len()).filter(|i| starts[*i].is_none()).collect();
+        self.needed(&mut starts, open, Need::New);
+        // What no start leads to is left to the packages that needed something of its sort all along.
+        let mut reached = vec![false; starts.len()];
+        let mut queue: Vec<usize> = (0..starts.len()).filter(|i| starts[*i].is_some()).collect();
+        while let Some(i) = queue.pop() {
+            if !std::mem::replace(&mut reached[i], true) {
+                queue.extend(&targets[i]);
+            }
+        }
+        let mut left: Vec<usize> = (0..reached.len()).filter(|i| !reached[*i]).collect();
+        left.iter().for_each(|i| starts[*i] = self.through(*i, Need::Old));
+        left.retain(|i| starts[*i].is_none());
+        self.needed(&mut starts, left, Need::Old);
+        starts
+    }
+
+    fn bringers(&self, i: usize, need: Need) -> &[usize] {
+        match need {
+            Need::New => &self.newly[i],
+            Need::Old => &self.bringers[i],
+        }
+    }
+
+    /// Lets packages that stay be the start of those that they bring. What several of them need is told of the one that needs
+    /// most: fewer decisions, each with more weight.
+    fn needed(&self, starts: &mut [Option<Start>], of: Vec<usize>, need: Need) {
         let mut needs: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
-        for (i, _start) in starts.iter().enumerate().filter(|(_, start)| start.is_none()) {
-            let sources: BTreeSet<&str> = self.bringers[i]
+        for i in of {
+            let sources: BTreeSet<&str> = self
+                .bringers(i, need)
                 .iter()
                 .filter(|at| self.stays(**at))
                 .map(|at| self.side.packages[*at].source())
@@ -116,46 +189,53 @@ impl<'a> Work<'a> {
         order.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(b.0)));
         for (source, _) in order {
             for i in &needs[source] {
-                starts[*i].get_or_insert_with(|| Start::Needed(source.into()));
+                starts[*i].get_or_insert_with(|| Start::Needed(source.into(), need));
             }
         }
-        starts
     }
 
-    fn plain_start(&self, i: usize) -> Option<Start> {
+    fn chosen(&self, i: usize) -> Option<Start> {
         let package = self.package(i);
         let needed = self.graph.needed_by(Ix(self.side.changed[i]));
         let by_others = needed.iter().any(|at| self.side.packages[at.0].source() != package.source());
         let chosen =
             if self.all_unreasoned { self.bringers[i].is_empty() } else { package.reason == Reason::Chosen };
-        if chosen && (!by_others || package.kind == Kind::Metapackage) {
-            return Some(Start::Chosen);
-        }
-        let meta = self.bringers[i]
+        (chosen && (!by_others || package.kind == Kind::Metapackage)).then_some(Start::Chosen)
+    }
+
+    /// The metapackage that stays and brings it.
+    fn through(&self, i: usize, need: Need) -> Option<Start> {
+        let meta = self
+            .bringers(i, need)
             .iter()
             .filter(|at| self.stays(**at) && self.side.packages[**at].kind == Kind::Metapackage)
             .min_by_key(|at| &self.side.packages[**at].name);
-        meta.map(|at| Start::Through(*at))
+        meta.map(|at| Start::Through(*at, need))
     }
 
-    fn decide(&self, starts: &[Option<Start>]) -> (Vec<Decision>, Vec<Option<usize>>) {
+    /// What each changed package brings among the changed ones.
+    fn targets(&self) -> Vec<Vec<usize>> {
+        let changed = self.side.changed.iter();
+        changed.map(|at| self.graph.brings(Ix(*at)).filter_map(|t| self.changed_at[t.0]).collect()).collect()
+    }
+
+    fn decide(
+        &self,
+        targets: &[Vec<usize>],
+        starts: &[Option<Start>],
+    ) -> (Vec<Decision>, Vec<Option<usize>>) {
         let count = starts.len();
-        let targets: Vec<Vec<usize>> = (0..count)
-            .map(|i| {
-                self.graph.brings(Ix(self.side.changed[i])).filter_map(|t| self.changed_at[t.0]).collect()
-            })
-            .collect();
         let heads: Vec<usize> = (0..count).filter(|i| starts[*i].is_some()).collect();
-        let tree = Dominators::new(&targets, &heads);
+        let tree = Dominators::new(targets, &heads);
         let mut groups: BTreeMap<Group, Vec<usize>> = BTreeMap::new();
         let mut group_of: Vec<Option<Group>> = vec![None; count];
         for i in &heads {
             group_of[*i] = starts[*i].as_ref().map(|start| match start {
-                Start::Chosen | Start::Through(_) => Group::Own(*i),
-                Start::Needed(source) => Group::Needed(source.clone()),
+                Start::Chosen | Start::Through(..) => Group::Own(*i),
+                Start::Needed(source, need) => Group::Needed(source.clone(), *need),
             });
         }
-        self.mark_shared(&targets, &tree, starts, &mut group_of);
+        self.mark_shared(targets, &tree, starts, &mut group_of);
         for (i, start) in starts.iter().enumerate() {
             let top = tree.highest(i);
             let group = match (start, top) {
@@ -234,12 +314,13 @@ impl<'a> Work<'a> {
             Group::Own(i) => {
                 let package = self.package(*i);
                 let because = match &starts[*i] {
-                    Some(Start::Through(at)) => {
+                    Some(Start::Through(at, need)) => {
                         let meta = &self.side.packages[*at].name;
-                        if came {
-                            format!("{meta} brings it now")
-                        } else {
-                            format!("{meta} no longer brings it")
+                        match (need, came) {
+                            (Need::New, true) => format!("{meta} brings it now"),
+                            (Need::New, false) => format!("{meta} no longer brings it"),
+                            (Need::Old, true) => format!("{meta} asked for it all along"),
+                            (Need::Old, false) => format!("{meta} still asks for it"),
                         }
                     }
                     _ if self.all_unreasoned => "nothing else brings it".to_owned(),
@@ -249,14 +330,19 @@ impl<'a> Work<'a> {
                 let sort = if came { DecisionSort::PutIn } else { DecisionSort::TakenOut };
                 (sort, self.name(package), because, Some(package.reference()))
             }
-            Group::Needed(source) => {
+            Group::Needed(source, need) => {
                 let sort = if came { DecisionSort::NewlyNeeded } else { DecisionSort::NoLongerNeeded };
                 let heads: BTreeSet<Text> = members
                     .iter()
                     .filter(|i| starts[**i].is_some())
                     .map(|i| self.package(*i).name.clone())
                     .collect();
-                let when = if came { "now" } else { "no longer" };
+                let needs = match (need, came) {
+                    (Need::New, true) => format!("needs {} now", listed(&heads)),
+                    (Need::New, false) => format!("needs {} no longer", listed(&heads)),
+                    (Need::Old, true) => format!("could use {} all along", listed(&heads)),
+                    (Need::Old, false) => format!("could use {} still", listed(&heads)),
+                };
                 let stays = self
                     .graph
                     .all()
@@ -266,9 +352,9 @@ impl<'a> Work<'a> {
                     sort,
                     source.clone(),
                     if stays {
-                        format!("it stays, and needs {} {when}", listed(&heads))
+                        format!("it stays, and {needs}")
                     } else {
-                        format!("another one took its place, which needs {} {when}", listed(&heads))
+                        format!("another one took its place, which {needs}")
                     },
                     None,
                 )
@@ -307,7 +393,7 @@ impl<'a> Work<'a> {
     fn name_of(&self, group: &Group) -> Text {
         match group {
             Group::Own(i) => self.name(self.package(*i)),
-            Group::Needed(source) => source.clone(),
+            Group::Needed(source, _) => source.clone(),
             Group::Shared(_) => "others".into(),
         }
     }
@@ -317,7 +403,7 @@ impl<'a> Work<'a> {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 enum Group {
     Own(usize),
-    Needed(Text),
+    Needed(Text, Need),
     Shared(Vec<Group>),
 }
 
@@ -334,7 +420,7 @@ fn listed(names: &BTreeSet<Text>) -> Text {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Alternatives, Dependency, System};
+    use crate::model::{Dependency, System};
 
     fn package(name: &str, reason: Reason, kind: Kind, needs: &[&str]) -> Package {
         let mut package = Package::new(System::Dpkg, name, "1");
@@ -366,6 +452,7 @@ mod tests {
         let packages: Vec<&Package> = packages.iter().collect();
         let side = Side {
             packages: &packages,
+            partners: &[],
             changed: &[2, 3, 4, 5, 6, 7, 8],
             replaced: &[],
             applications: &[],
@@ -395,6 +482,35 @@ mod tests {
     }
 
     #[test]
+    fn a_need_that_was_always_there_explains_nothing_but_the_last() {
+        use Reason::{Chosen, Followed};
+        let mut starter = package("starter", Chosen, Kind::System, &["terminal"]);
+        starter.depends[0].push(Dependency { name: "shell".into(), op: None, version: None });
+        let packages = [
+            starter.clone(),
+            package("desktop", Chosen, Kind::Metapackage, &["terminal"]),
+            package("terminal", Followed, Kind::Application, &[]),
+            package("shell", Followed, Kind::System, &["libshell"]),
+            package("libshell", Followed, Kind::Library, &[]),
+        ];
+        let packages: Vec<&Package> = packages.iter().collect();
+        let side = Side {
+            packages: &packages,
+            partners: &[Some(&starter), None, None, None, None],
+            changed: &[1, 2, 3, 4],
+            replaced: &[],
+            applications: &[],
+            came: true,
+        };
+        let (decisions, of) = explain(&side);
+        let said: Vec<&str> = of.iter().map(|at| decisions[at.unwrap()].what.as_str()).collect();
+        assert_eq!(said, ["desktop", "desktop", "starter", "starter"]);
+        let side = Side { partners: &[], ..side };
+        let (decisions, of) = explain(&side);
+        assert_eq!(decisions[of[1].unwrap()].what, "starter", "without its partner the need is new");
+    }
+
+    #[test]
     fn without_reasons_what_nothing_brings_is_a_decision() {
         use Reason::Unknown;
         let packages = [
@@ -406,6 +522,7 @@ mod tests {
         let packages: Vec<&Package> = packages.iter().collect();
         let side = Side {
             packages: &packages,
+            partners: &[],
             changed: &[0, 1, 2, 3],
             replaced: &[],
             applications: &[],

@@ -67,29 +67,46 @@ impl Work<'_> {
 
     fn application(tally: &Tally, id: &str) -> Text {
         let known: Option<&Application> = tally.applications.iter().find(|application| application.id == id);
-        known.map_or_else(|| id.into(), |application| application.name.clone())
+        // A settings panel holds a role, and is no application of its own.
+        let launcher = || tally.launchers.iter().find(|l| l.id.strip_suffix(".desktop") == Some(id));
+        known
+            .map(|application| application.name.clone())
+            .or_else(|| Some(launcher()?.name.clone()))
+            .unwrap_or_else(|| id.into())
     }
 
     /// Changes of one holder to another are one line, named after the weightiest role.
     fn defaults(&mut self) {
-        let mut pairs: BTreeMap<(DefaultSort, &str, &str), Vec<Asked<'_>>> = BTreeMap::new();
+        let mut pairs: BTreeMap<(DefaultSort, &str, &str), (Vec<&str>, Vec<Asked<'_>>)> = BTreeMap::new();
         for change in &self.comparison.defaults {
             let (old, new) = (change.old.as_deref().unwrap_or(""), change.new.as_deref().unwrap_or(""));
-            pairs.entry((change.sort, old, new)).or_default().push((&change.role, change.inherited));
+            // One that replaces several in the same role is one line too.
+            let mut alike = self.comparison.defaults.iter().filter(|other| other.sort == change.sort);
+            let first = alike.find(|other| other.new == change.new && other.role == change.role);
+            let key = match first.and_then(|first| first.old.as_deref()) {
+                Some(first) if change.sort == DefaultSort::Replaced => first,
+                _ => old,
+            };
+            let (olds, roles) = pairs.entry((change.sort, key, new)).or_default();
+            if !olds.contains(&old) {
+                olds.push(old);
+            }
+            roles.push((&change.role, change.inherited));
         }
         let mut lines = Vec::new();
-        for ((sort, old, new), mut roles) in pairs {
+        for ((sort, _, new), (olds, mut roles)) in pairs {
             roles.sort_by_key(|(role, _)| (std::cmp::Reverse(self.rules.scores.role(role)), *role));
             roles.dedup_by_key(|(role, _)| *role);
             let Some((main, inherited)) = roles.first().copied() else { continue };
-            // A role's stable name is a noun; its label is what it opens.
-            let label = main.replace('-', " ");
+            let label = self.rules.roles.noun(main);
             let more = match roles.len() {
                 1 => String::new(),
-                2 => format!(", and as {}", roles[1].0.replace('-', " ")),
+                2 => format!(", and as {}", self.rules.roles.noun(roles[1].0)),
                 n => format!(", and for {} more jobs", n - 1),
             };
-            let (was, is) = (Self::application(self.old, old), Self::application(self.new, new));
+            let mut was: Vec<Text> = olds.iter().map(|old| Self::application(self.old, old)).collect();
+            was.dedup();
+            let (was, is) = (was.join(" and "), Self::application(self.new, new));
             let (rule, text) = match sort {
                 DefaultSort::Replaced => {
                     ("default-replaced", format!("{is} replaces {was} as {label}{more}"))

@@ -49,8 +49,15 @@ pub fn compare(old: &Tally, new: &Tally) -> Comparison {
         .filter(|pair| old_packages[pair.old].source() != new_packages[pair.new].source())
         .map(|pair| pair.old)
         .collect();
+    let (mut new_partners, mut old_partners) =
+        (vec![None; new_packages.len()], vec![None; old_packages.len()]);
+    for pair in &alignment.pairs {
+        new_partners[pair.new] = Some(old_packages[pair.old]);
+        old_partners[pair.old] = Some(new_packages[pair.new]);
+    }
     let came = decisions::Side {
         packages: &new_packages,
+        partners: &new_partners,
         changed: &alignment.added,
         replaced: &[],
         applications: &new.applications,
@@ -58,6 +65,7 @@ pub fn compare(old: &Tally, new: &Tally) -> Comparison {
     };
     let went = decisions::Side {
         packages: &old_packages,
+        partners: &old_partners,
         changed: &alignment.removed,
         replaced: &replaced,
         applications: &old.applications,

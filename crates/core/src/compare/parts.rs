@@ -5,17 +5,20 @@ use crate::version;
 /// Every part of both sides, unchanged ones included, in the order of the new side, then what went.
 ///
 /// A part that several things fill (toolkits) is compared thing by thing. A part that one thing filled and
-/// another fills now is `replaced`: one line, never one that went and one that came.
+/// another fills now is `replaced`: one line, never one that went and one that came; so is the first of several
+/// that went, when another one came first.
 pub(super) fn changes(old: &[Part], new: &[Part]) -> Vec<PartChange> {
     let mut changes = Vec::new();
     let mut used = vec![false; old.len()];
     for part in new {
         let same_name = old.iter().position(|o| o.part == part.part && o.name == part.name);
-        let only_one = || {
-            let single = |list: &[Part]| list.iter().filter(|p| p.part == part.part).count() == 1;
-            (single(old) && single(new)).then(|| old.iter().position(|o| o.part == part.part)).flatten()
+        let first_of_both = || {
+            let is_first = new.iter().find(|p| p.part == part.part).is_some_and(|p| p.name == part.name);
+            let at = old.iter().position(|o| o.part == part.part)?;
+            let stays = new.iter().any(|p| p.part == part.part && p.name == old[at].name);
+            (is_first && !stays && !used[at]).then_some(at)
         };
-        let partner = same_name.or_else(only_one);
+        let partner = same_name.or_else(first_of_both);
         if let Some(i) = partner {
             used[i] = true;
         }
@@ -78,6 +81,19 @@ mod tests {
         let changes = changes(&[part("sound", "Ripple", "14")], &[part("sound", "Brook", "1.1")]);
         assert_eq!(changes.len(), 1);
         assert_eq!((changes[0].sort, changes[0].step), (PartSort::Replaced, None));
+    }
+
+    #[test]
+    fn the_first_of_several_is_replaced_by_the_first() {
+        let old = [part("desktop", "Weir", "4"), part("desktop", "Lapwing", "1")];
+        let new = [part("desktop", "Reed", "2")];
+        let sorts: Vec<_> = changes(&old, &new).iter().map(|c| (c.sort, c.old_name.clone())).collect();
+        assert_eq!(
+            sorts,
+            [(PartSort::Replaced, Some("Weir".into())), (PartSort::Gone, Some("Lapwing".into()))]
+        );
+        let back: Vec<_> = changes(&new, &old).iter().map(|c| c.sort).collect();
+        assert_eq!(back, [PartSort::Replaced, PartSort::New]);
     }
 
     #[test]

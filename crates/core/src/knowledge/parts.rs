@@ -3,7 +3,7 @@
 //! A rule lists ways in order of trust. Ways that look at the file tree are answered by [`Probes`], which a
 //! reader fills beforehand; this module only reasons.
 
-use super::pattern::Pattern;
+use super::pattern::{Pattern, matches};
 use crate::model::{Evidence, Package, PackageRef, Part, System, Text};
 use crate::version;
 use rustc_hash::FxHashMap;
@@ -164,6 +164,13 @@ impl PartRules {
         self.part.iter().flat_map(|rule| rule.apply(&index, probes)).collect()
     }
 
+    /// A name as the rules spell it, whatever the letters' case: `lxqt` is `LXQt`; the first word is enough.
+    pub fn spelt(&self, name: &str) -> Option<Text> {
+        let mut names = self.part.iter().flat_map(|rule| &rule.ways).filter_map(|way| way.name.as_deref());
+        let fits = |known: &&str| known.split(' ').next().is_some_and(|word| word.eq_ignore_ascii_case(name));
+        names.find(fits).and_then(|known| known.split(' ').next()).map(Text::from)
+    }
+
     /// Name for people of a part; its stable name where no rule knows it.
     pub fn label<'a>(&'a self, part: &'a str) -> &'a str {
         self.part.iter().find(|rule| rule.part == part).map_or(part, |rule| rule.label.as_str())
@@ -191,7 +198,12 @@ impl PartRule {
             if way.fallback && !found.is_empty() {
                 continue;
             }
-            for answer in way.apply(index, probes) {
+            for mut answer in way.apply(index, probes) {
+                if way.name.is_none()
+                    && let Some(name) = self.proper_name(&answer)
+                {
+                    answer.name = name;
+                }
                 let same = |known: &FoundPart| {
                     known.name == answer.name || (known.package.is_some() && known.package == answer.package)
                 };
@@ -207,6 +219,13 @@ impl PartRule {
         let Some(first) = found.next() else { return Vec::new() };
         let others = found.map(|other| other.name).collect();
         vec![self.part_of(first, others)]
+    }
+
+    /// The name that another way has for the package that was found.
+    fn proper_name(&self, found: &FoundPart) -> Option<Text> {
+        let package = found.package.as_ref()?;
+        let fits = |way: &&PartWay| way.package.as_deref().is_some_and(|p| matches(p, package.name()));
+        self.ways.iter().find(fits)?.name.clone()
     }
 
     fn part_of(&self, found: FoundPart, others: Vec<Text>) -> Part {
@@ -395,6 +414,9 @@ mod tests {
         let probes = Probes::from([(probe, vec!["/usr/lib/systemd/system/jetty.service".into()])]);
         let parts = rules.apply(&[package("jetty", "2.0-1")], &probes);
         assert_eq!((parts[0].name.as_str(), parts[0].version.as_deref()), ("Jetty", Some("2.0")));
+        let named = "[[part]]\npart='dm'\nlabel='DM'\nways=[{link='etc/dm'},{name='JETty',package='jetty'}]";
+        let parts = PartRules::parse(named).unwrap().apply(&[package("jetty", "2.0-1")], &probes);
+        assert_eq!((parts.len(), parts[0].name.as_str(), parts[0].others.len()), (1, "JETty", 0));
     }
 
     #[test]

@@ -23,6 +23,8 @@ pub struct Role {
     pub role: Text,
     /// Name for people.
     pub label: Text,
+    /// What holds the role, for a sentence: `screenshot tool`. Left out where the stable name says it.
+    pub noun: Option<Text>,
     /// MIME types and scheme handlers.
     pub types: Vec<Text>,
     /// Launcher categories, any of them.
@@ -52,6 +54,12 @@ impl Roles {
     /// Name for people of a role; its stable name where no rule knows it.
     pub fn label<'a>(&'a self, role: &'a str) -> &'a str {
         self.role.iter().find(|known| known.role == role).map_or(role, |known| known.label.as_str())
+    }
+
+    /// What holds a role, for a sentence: `file manager`.
+    pub fn noun(&self, role: &str) -> String {
+        let known = self.role.iter().find(|known| known.role == role).and_then(|known| known.noun.as_ref());
+        known.map_or_else(|| role.replace('-', " "), Text::to_string)
     }
 
     /// Every link in `etc/alternatives` that decides a role.

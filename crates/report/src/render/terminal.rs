@@ -92,30 +92,41 @@ impl Page {
             return;
         };
         let mut at = indent;
+        let mut word: Vec<Span> = Vec::new();
         for span in &line.0 {
-            let mut words = span.text.split(' ').peekable();
-            while let Some(word) = words.next() {
-                let columns = width(word);
-                if at + columns > limit && at > indent {
-                    while self.out.ends_with(' ') {
-                        self.out.pop();
+            let mut pieces = span.text.split(' ').peekable();
+            while let Some(piece) = pieces.next() {
+                word.push(Span { text: piece.to_owned(), role: span.role });
+                // A word may go on in the next span: `1 merged` and the comma after it stay together.
+                if pieces.peek().is_some() {
+                    at = self.word(&mut word, at, indent, limit);
+                    if at > indent {
+                        self.out.push(' ');
+                        at += 1;
                     }
-                    self.out.push('\n');
-                    self.pad(indent);
-                    at = indent;
-                }
-                self.span(&Span { text: word.to_owned(), role: span.role });
-                at += columns;
-                if words.peek().is_some() && at > indent {
-                    self.out.push(' ');
-                    at += 1;
                 }
             }
         }
+        self.word(&mut word, at, indent, limit);
         while self.out.ends_with(' ') {
             self.out.pop();
         }
         self.out.push('\n');
+    }
+
+    /// Writes a word, on a line of its own if it fits on this one no more; returns the column after it.
+    fn word(&mut self, word: &mut Vec<Span>, mut at: usize, indent: usize, limit: usize) -> usize {
+        let columns: usize = word.iter().map(|span| width(&span.text)).sum();
+        if at + columns > limit && at > indent {
+            while self.out.ends_with(' ') {
+                self.out.pop();
+            }
+            self.out.push('\n');
+            self.pad(indent);
+            at = indent;
+        }
+        word.drain(..).for_each(|span| self.span(&span));
+        at + columns
     }
 
     fn facts(&mut self, facts: &[Fact]) {

@@ -10,9 +10,10 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     let mut status = String::new();
     let mut extended = String::new();
     let followed = followed(install, packages);
+    let there: BTreeSet<&str> = packages.iter().map(|package| package.name).collect();
     for package in packages {
         let left = install.leftovers.iter().any(|name| name == package.name);
-        status.push_str(&stanza(package, install, left));
+        status.push_str(&stanza(package, install, &there, left));
         if followed.contains(package.name) {
             _ = write!(extended, "Package: {}\nArchitecture: amd64\nAuto-Installed: 1\n\n", package.name);
         }
@@ -78,7 +79,14 @@ fn lists(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result
     Ok(())
 }
 
-fn stanza(package: &Shipped<'_>, install: &Install, left: bool) -> String {
+/// What a package recommends. A metapackage is written anew for each release, and names only what that one has.
+fn recommends(package: &Shipped<'_>, there: &BTreeSet<&str>) -> String {
+    let stated = package.relations.recommends.as_deref().unwrap_or_default();
+    let named = stated.split(", ").filter(|name| package.section != "metapackages" || there.contains(name));
+    named.collect::<Vec<_>>().join(", ")
+}
+
+fn stanza(package: &Shipped<'_>, install: &Install, there: &BTreeSet<&str>, left: bool) -> String {
     let Shipped { name, version, section, kib, summary, relations, .. } = package;
     let status = match (left, install.half.iter().any(|half| half == name)) {
         (true, _) => "deinstall ok config-files",
@@ -109,7 +117,7 @@ fn stanza(package: &Shipped<'_>, install: &Install, left: bool) -> String {
     field(&mut stanza, "Replaces", relations.replaces.as_deref());
     field(&mut stanza, "Provides", relations.provides.as_deref());
     field(&mut stanza, "Depends", Some(&package.needs));
-    field(&mut stanza, "Recommends", relations.recommends.as_deref());
+    field(&mut stanza, "Recommends", Some(&recommends(package, there)));
     field(&mut stanza, "Conflicts", relations.conflicts.as_deref());
     _ = write!(stanza, "Description: {summary}\n Part of Saltmarsh Linux, which is made up.\n\n");
     stanza
