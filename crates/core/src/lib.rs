@@ -9,12 +9,16 @@
 //! - [`derive`]: what follows from the facts of one tally;
 //! - [`graph`]: what needs what, why a package is there, what would leave with it;
 //! - [`compare`]: two tallies in, one comparison out;
+//! - [`ask`]: one thing asked of one install;
+//! - [`grid`]: many installs side by side;
 //! - [`trail`]: one thing followed through many tallies.
 
+pub mod ask;
 pub mod compare;
 pub mod derive;
 pub mod find;
 pub mod graph;
+pub mod grid;
 pub mod knowledge;
 pub mod model;
 pub mod trail;

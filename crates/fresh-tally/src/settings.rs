@@ -36,6 +36,7 @@ impl Settings {
         let asked = common.format.map(|format| match format {
             FormatArg::Table => Format::Table,
             FormatArg::Markdown => Format::Markdown,
+            FormatArg::Html => Format::Html,
             FormatArg::Csv => Format::Csv,
             FormatArg::Json => Format::Json,
         });
@@ -90,6 +91,7 @@ fn configuration_folder() -> Option<PathBuf> {
 fn format_of_ending(path: &Path) -> Option<Format> {
     match path.extension()?.to_str()? {
         "md" | "markdown" => Some(Format::Markdown),
+        "html" | "htm" => Some(Format::Html),
         "csv" => Some(Format::Csv),
         "json" => Some(Format::Json),
         "txt" => Some(Format::Table),

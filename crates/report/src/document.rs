@@ -179,12 +179,14 @@ pub struct Table {
     pub columns: Vec<Column>,
     /// Rows.
     pub rows: Vec<Row>,
+    /// Whether a table that is too wide for the screen continues below with further columns, the first one repeated.
+    pub folds: bool,
 }
 
 impl Table {
     /// A table without rows.
     pub fn new(columns: Vec<Column>) -> Self {
-        Self { columns, rows: Vec::new() }
+        Self { columns, rows: Vec::new(), folds: false }
     }
 
     /// Adds a row.

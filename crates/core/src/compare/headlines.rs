@@ -48,6 +48,9 @@ pub(super) fn headlines(
 /// A role, and whether the base made the same change of it.
 type Asked<'a> = (&'a Text, Option<bool>);
 
+/// Holders that one replaces, and the roles it took.
+type Line<'a> = (Vec<&'a str>, Vec<Asked<'a>>);
+
 struct Work<'a> {
     comparison: &'a Comparison,
     old: &'a Tally,
@@ -77,7 +80,7 @@ impl Work<'_> {
 
     /// Changes of one holder to another are one line, named after the weightiest role.
     fn defaults(&mut self) {
-        let mut pairs: BTreeMap<(DefaultSort, &str, &str), (Vec<&str>, Vec<Asked<'_>>)> = BTreeMap::new();
+        let mut pairs: BTreeMap<(DefaultSort, &str, &str), Line<'_>> = BTreeMap::new();
         for change in &self.comparison.defaults {
             let (old, new) = (change.old.as_deref().unwrap_or(""), change.new.as_deref().unwrap_or(""));
             // One that replaces several in the same role is one line too.

@@ -4,6 +4,9 @@ use clap::builder::NonEmptyStringValueParser as NonEmpty;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
+/// The method of a figure that a person noted without saying more.
+pub(crate) const READ_BY_HAND: &str = "read by hand";
+
 const EXAMPLES: &str = "\
 Examples:
   fresh-tally demo                               see it all on made-up installs
@@ -62,6 +65,8 @@ pub(crate) enum FormatArg {
     Table,
     /// Markdown, to be pasted as it is
     Markdown,
+    /// One page of HTML that needs nothing else
+    Html,
     /// Comma-separated values
     Csv,
     /// JSON
@@ -87,6 +92,7 @@ pub(crate) enum Command {
     Weigh(WeighArgs),
     Note(NoteArgs),
     Compare(CompareArgs),
+    Grid(GridArgs),
     Trail(TrailArgs),
     Shelf(ShelfArgs),
     Rules(RulesArgs),
@@ -232,7 +238,7 @@ pub(crate) struct NoteArgs {
     #[arg(long, value_name = "NAME")]
     pub(crate) ask: Option<String>,
     /// How the figures were measured
-    #[arg(long, value_name = "WORDS", default_value = "read by hand")]
+    #[arg(long, value_name = "WORDS", default_value = READ_BY_HAND)]
     pub(crate) method: String,
     /// At which moment
     #[arg(long, value_name = "WORDS", default_value = "")]
@@ -375,6 +381,79 @@ pub(crate) enum CompareWhatArg {
     Readings,
     /// All of that
     All,
+}
+
+/// Lay installs side by side: the same questions as rows, the installs as columns
+///
+/// Ends with what all of them share, what one alone has or lacks, and how alike they are. A figure that was measured by another
+/// method or under other conditions is marked. A grid too wide for the screen goes on below.
+#[derive(Debug, Args, Default)]
+#[command(after_help = "\
+Examples:
+  fresh-tally grid saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat saltmarsh-5.0-tideway
+  fresh-tally grid A B C --only differing
+  fresh-tally grid A B C --ask Inkcap --ask 'process viewer' -o editions.html")]
+pub(crate) struct GridArgs {
+    /// Two installs or more, 50 at the most
+    #[arg(required = true, num_args = 2.., value_name = "INSTALL", value_parser = NonEmpty::new())]
+    pub(crate) installs: Vec<String>,
+    /// Also ask for this package, program or application; may be given again. A name that is merely like it is said
+    #[arg(long, value_name = "NAME", value_parser = NonEmpty::new())]
+    pub(crate) ask: Vec<String>,
+    /// Leave out rows
+    #[arg(long, value_enum, value_name = "WHICH")]
+    pub(crate) only: Option<OnlyArg>,
+    /// Show these groups of rows in full, and no others [default: a summary of each; html, csv and json hold all]
+    #[arg(long, value_enum, value_delimiter = ',', value_name = "GROUP")]
+    pub(crate) rows: Vec<RowsArg>,
+    /// What likeness is measured by
+    #[arg(long, value_enum, default_value_t = LikenessArg::Applications, value_name = "WHAT")]
+    pub(crate) likeness: LikenessArg,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum OnlyArg {
+    /// Show only rows whose answers are not all the same
+    Differing,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum RowsArg {
+    /// What was asked for by --ask
+    Asked,
+    /// Distribution, release, edition and the like
+    Label,
+    /// Kernel, desktop, sound server and other parts
+    Parts,
+    /// What opens what
+    Defaults,
+    /// Numbers of packages, by kind too
+    Counts,
+    /// Bytes on disk, by kind
+    Weight,
+    /// Programs that not all of them have, or not in one version
+    Programs,
+    /// What starts by itself
+    Startup,
+    /// Where packages come from
+    Repositories,
+    /// Sessions, themes, wallpapers, fonts
+    Looks,
+    /// Figures measured on the running installs
+    Readings,
+    /// All of that
+    All,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum, Default)]
+pub(crate) enum LikenessArg {
+    /// Programs that both have
+    #[default]
+    Applications,
+    /// Packages that both have
+    Packages,
+    /// Packages, the heavier the more
+    Weight,
 }
 
 /// Follow one part, program or package through the releases on the shelf

@@ -1,11 +1,11 @@
 //! The whole story on made-up installs: each step with the exact command that repeats it.
 
-use crate::args::{CompareArgs, LabelArgs, TakeArgs};
+use crate::args::{CompareArgs, GridArgs, LabelArgs, NoteArgs, OnlyArg, READ_BY_HAND, TakeArgs};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
-use saltmarsh::World;
+use saltmarsh::{Install, World};
 use std::path::{Path, PathBuf};
 use tally_core::knowledge::OwnRules;
 use tally_report::ShowWhat;
@@ -35,7 +35,7 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
         now: settings.now.clone(),
     };
     let intro = format!(
-        "Saltmarsh Linux is made up: two releases of it now lie in `{}`, as real installs would.\n\
+        "Saltmarsh Linux is made up: two releases of it, and three editions, now lie in `{}` as real installs would.\n\
          Each step below says the command that repeats it.\n",
         folder.display()
     );
@@ -47,27 +47,83 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
     Ok(Exit::Done)
 }
 
+/// Each step, in the order in which a review goes.
 fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
-    let shelf = own.shelf.folder().display();
-    for (i, install) in world.installs().iter().enumerate() {
-        let source = root(folder, &install.key);
-        let what = if i == 0 { "Take the tally of the old release" } else { "and of the new one" };
-        announce(i + 1, what, &format!("take {} --profile full --shelf {shelf}", source.display()))?;
-        let label = LabelArgs { profile: Some("full".into()), ..LabelArgs::default() };
-        super::take::run(TakeArgs { source, label, handle: None, live: false }, own)?;
-    }
+    let shelf = own.shelf.folder().display().to_string();
+    let mut step = Steps { number: 0, shelf: &shelf };
     let (old, new) = ("saltmarsh-4.0-reedbed-full", "saltmarsh-5.0-reedbed-full");
-    announce(3, "Look at what stands in the menu", &format!("show {new} menu --shelf {shelf}"))?;
+    for (what, key) in
+        [("Take the tally of the old release", "4.0-reedbed"), ("and of the new one", "5.0-reedbed")]
+    {
+        let source = root(folder, key);
+        step.say(what, &format!("take {} --profile full", source.display()))?;
+        super::take::run(full(source), own)?;
+    }
+    step.say("Look at what stands in the menu", &format!("show {new} menu"))?;
     super::show::run(new, ShowWhat::Menu, own)?;
-    announce(4, "Ask what changed", &format!("compare {old} {new} --shelf {shelf}"))?;
+    step.say("Ask what changed", &format!("compare {old} {new}"))?;
     let compare = CompareArgs { old: old.into(), new: new.into(), ..CompareArgs::default() };
     super::compare::run(&compare, own)?;
-    announce(5, "See what is on the shelf", &format!("shelf --shelf {shelf}"))?;
+    let sisters: Vec<&Install> = world.installs().iter().filter(|i| i.key.starts_with("5.0")).collect();
+    for install in sisters.iter().filter(|install| install.key != "5.0-reedbed") {
+        let source = root(folder, &install.key);
+        step.say("Take a sister edition", &format!("take {} --profile full", source.display()))?;
+        super::take::run(full(source), own)?;
+    }
+    let handles: Vec<String> =
+        sisters.iter().map(|install| format!("saltmarsh-{}-full", install.key)).collect();
+    for (handle, (memory, live)) in handles.iter().zip(MEMORY) {
+        let options = if live { " --live" } else { "" };
+        let line = format!("note {handle} memory={memory} --when idle{options}");
+        step.say("Note what was measured by hand", &line)?;
+        let note = NoteArgs {
+            install: handle.clone(),
+            words: vec![format!("memory={memory}")],
+            ask: None,
+            method: READ_BY_HAND.into(),
+            when: "idle".into(),
+            live,
+            ram: None,
+        };
+        super::note::run(&note, own)?;
+    }
+    step.say(
+        "Lay the editions side by side",
+        &format!("grid {} --only differing --ask Inkcap", handles.join(" ")),
+    )?;
+    let grid = GridArgs {
+        installs: handles,
+        ask: vec!["Inkcap".into()],
+        only: Some(OnlyArg::Differing),
+        ..GridArgs::default()
+    };
+    super::grid::run(&grid, own)?;
+    step.say("See what is on the shelf", "shelf")?;
     super::shelf::run(None, own).map(|_| ())
 }
 
-fn announce(number: usize, what: &str, command: &str) -> Result<(), Failure> {
-    output::stdout(format!("\n{number}. {what}:\n   fresh-tally {command}\n\n").as_bytes())
+/// What a person read off each edition of 5.0, and whether on a live session.
+const MEMORY: [(&str, bool); 3] = [("620MB", false), ("410MB", false), ("350MB", true)];
+
+fn full(source: PathBuf) -> TakeArgs {
+    let label = LabelArgs { profile: Some("full".into()), ..LabelArgs::default() };
+    TakeArgs { source, label, handle: None, live: false }
+}
+
+/// Numbers the steps, and says the command that repeats each.
+struct Steps<'a> {
+    number: usize,
+    shelf: &'a str,
+}
+
+impl Steps<'_> {
+    fn say(&mut self, what: &str, command: &str) -> Result<(), Failure> {
+        self.number += 1;
+        let Self { number, shelf } = self;
+        output::stdout(
+            format!("\n{number}. {what}:\n   fresh-tally {command} --shelf {shelf}\n\n").as_bytes(),
+        )
+    }
 }
 
 fn root(folder: &Path, key: &str) -> PathBuf {

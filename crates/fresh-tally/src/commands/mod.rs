@@ -3,6 +3,7 @@
 mod compare;
 mod demo;
 mod find;
+mod grid;
 mod note;
 mod rules;
 mod scripts;
@@ -28,6 +29,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure
         Command::Weigh(args) => weigh::run(&args, settings),
         Command::Note(args) => note::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
+        Command::Grid(args) => grid::run(&args, settings),
         Command::Trail(args) => trail::run(&args, settings),
         Command::Shelf(args) => shelf::run(args.action, settings),
         Command::Rules(args) => rules::run(args.action, settings),

@@ -10,21 +10,26 @@ use tally_report::{Format, ShowView, ShowWhat, render};
 use tally_shelf::encode;
 
 pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> {
-    if let Some(handle) = &args.handle {
-        install::check_handle(handle)?;
-    }
-    check_date(args.label.release_date.as_deref())?;
     let rules = settings.own.parts()?;
-    let medium = if args.live { Medium::Live } else { Medium::Installed };
-    let mut tally = install::take(&args.source, medium, overrides(args.label), settings, &rules)?;
-    if let Some(handle) = args.handle {
-        tally.label.handle = handle.into();
-    }
-    keep(&mut tally, settings)?;
+    let tally = taken(args, &rules, settings)?;
     say(&tally, &rules, settings)?;
     // Taking a large tally apart piece by piece only to end is time nobody gets back.
     std::mem::forget(tally);
     Ok(Exit::Done)
+}
+
+fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally, Failure> {
+    if let Some(handle) = &args.handle {
+        install::check_handle(handle)?;
+    }
+    check_date(args.label.release_date.as_deref())?;
+    let medium = if args.live { Medium::Live } else { Medium::Installed };
+    let mut tally = install::take(&args.source, medium, overrides(args.label), settings, rules)?;
+    if let Some(handle) = args.handle {
+        tally.label.handle = handle.into();
+    }
+    keep(&mut tally, settings)?;
+    Ok(tally)
 }
 
 fn overrides(args: LabelArgs) -> Overrides {

@@ -5,7 +5,7 @@ fn every_command_it_names_can_be_repeated() {
     let place = Place::new();
     let story = place.run("demo --into d").plain();
     let commands: Vec<&str> = story.lines().filter_map(|line| line.strip_prefix("   fresh-tally ")).collect();
-    assert_eq!(commands.len(), 5, "{story}");
+    assert_eq!(commands.len(), 11, "{story}");
     for command in commands {
         let answer = place.run(&format!("{command} -q")).plain();
         assert!(story.contains(&answer), "{command} said something else now:\n{answer}");

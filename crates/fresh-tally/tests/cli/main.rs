@@ -6,6 +6,7 @@ mod bad_input;
 mod compare;
 mod demo;
 mod find;
+mod grid;
 mod harness;
 mod note;
 mod rules;

@@ -52,6 +52,7 @@ fn write_table(table: &Table, out: &mut String) {
                 out.push_str(&format!("### {}\n\n", escape(&line.plain())));
                 open = false;
             }
+            Row::Note(line) if !open => out.push_str(&format!("{}\n", spans(line))),
             Row::Note(line) => {
                 let mut cells = vec![String::new(); table.columns.len()];
                 if let Some(cell) = cells.get_mut(1) {

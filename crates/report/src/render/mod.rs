@@ -1,5 +1,6 @@
 //! One small file per format.
 
+mod html;
 mod markdown;
 mod terminal;
 
@@ -13,6 +14,8 @@ pub enum Format {
     Table,
     /// Markdown, to be pasted as it is.
     Markdown,
+    /// One page of HTML that needs nothing else.
+    Html,
     /// Comma-separated values by RFC 4180.
     Csv,
     /// JSON by RFC 8259.
@@ -56,6 +59,7 @@ pub fn render(view: &dyn View, format: Format, canvas: Canvas) -> Result<Vec<u8>
     match format {
         Format::Table => Ok(terminal::render(&view.document(), canvas).into_bytes()),
         Format::Markdown => Ok(markdown::render(&view.document()).into_bytes()),
+        Format::Html => Ok(html::render(&view.document()).into_bytes()),
         Format::Csv => view.csv().into_bytes().map_err(RenderError::Csv),
         Format::Json => view.json().map_err(RenderError::Json),
     }

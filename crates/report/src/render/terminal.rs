@@ -148,6 +148,20 @@ impl Page {
     }
 
     fn table(&mut self, table: &Table) {
+        match self.canvas.width {
+            Some(limit) if table.folds => {
+                for (i, page) in fold(table, limit.saturating_sub(GAP)).iter().enumerate() {
+                    if i > 0 {
+                        self.out.push('\n');
+                    }
+                    self.one_table(page);
+                }
+            }
+            _ => self.one_table(table),
+        }
+    }
+
+    fn one_table(&mut self, table: &Table) {
         let layout = Layout::of(table, self.canvas.width.map(|limit| limit.saturating_sub(GAP)));
         if table.columns.iter().any(|column| !column.title.is_empty()) {
             let titles: Vec<Span> =
@@ -196,10 +210,64 @@ impl Page {
     }
 }
 
+/// A table in pieces that fit, side by side below each other; the first column stands in each, and notes in the first.
+fn fold(table: &Table, limit: usize) -> Vec<Table> {
+    let natural = Layout::of(table, None).widths;
+    let least = |i: usize| {
+        let natural = natural[i].unwrap_or(0);
+        match table.columns[i].shrink {
+            Shrink::Never => natural,
+            Shrink::Middle => natural.min(FOLDED_NAME),
+            Shrink::End => natural.min(SHORTEST_SENTENCE),
+        }
+    };
+    let mut pages: Vec<Vec<usize>> = vec![vec![0]];
+    let mut used = least(0);
+    for i in 1..table.columns.len() {
+        if used + GAP + least(i) > limit && pages.last().is_some_and(|page| page.len() > 1) {
+            pages.push(vec![0]);
+            used = least(0);
+        }
+        used += GAP + least(i);
+        if let Some(page) = pages.last_mut() {
+            page.push(i);
+        }
+    }
+    // A last page of remarks alone says nothing: they stay where there is room, or go.
+    if let [.., last] = &pages[..]
+        && let [0, only] = last[..]
+        && pages.len() > 1
+        && table.columns[only].shrink == Shrink::End
+    {
+        pages.pop();
+    }
+    let count = pages.len();
+    let piece = |(number, columns): (usize, Vec<usize>)| {
+        let mut page = Table::new(columns.iter().map(|i| table.columns[*i].clone()).collect());
+        if count > 1 {
+            page.columns[0].title = format!("{} of {count}", number + 1);
+        }
+        for row in &table.rows {
+            match row {
+                Row::Cells(cells) => {
+                    page.row(columns.iter().filter_map(|i| cells.get(*i).cloned()).collect());
+                }
+                Row::Note(_) if number > 0 => {}
+                other => page.rows.push(other.clone()),
+            }
+        }
+        page
+    };
+    pages.into_iter().enumerate().map(piece).collect()
+}
+
 fn strengthened(span: &Span) -> Span {
     let role = if span.role == Role::Plain { Role::Strong } else { span.role };
     Span { role, ..span.clone() }
 }
+
+/// Columns that a name keeps at least in a table that is folded.
+const FOLDED_NAME: usize = 22;
 
 /// The width of each column; `None` for one that is dropped.
 struct Layout {
@@ -324,6 +392,21 @@ mod tests {
           package                 version
           a-package-wit…ong-name  1:2.3.4+dfsg-5
         ");
+    }
+
+    #[test]
+    fn a_table_that_folds_goes_on_below() {
+        let columns = ["", "one", "two", "three", "four"].map(Column::new).to_vec();
+        let mut table = Table { folds: true, ..Table::new(columns) };
+        table.group("Group");
+        table.row(["kernel", "6.1.90-1-amd64", "same", "6.9.2-2-amd64", "no"].map(Span::from).to_vec());
+        table.note("a note");
+        let at = |width| {
+            let mut document = Document::default();
+            document.push(Block::Table(table.clone()));
+            render(&document, Canvas { width, palette: Palette::Plain })
+        };
+        insta::assert_snapshot!([None, Some(60), Some(34)].map(at).join("--\n"));
     }
 
     #[test]

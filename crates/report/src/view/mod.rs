@@ -1,6 +1,7 @@
 //! One folder or file per command: its answer as a document, as CSV, as JSON.
 
 mod compare;
+mod grid;
 mod owner;
 mod shelf;
 mod show;
@@ -8,6 +9,7 @@ mod trail;
 mod why;
 
 pub use compare::{CompareView, CompareWhat, Filter};
+pub use grid::GridView;
 pub use owner::{OwnedFile, OwnerView};
 pub use shelf::{ShelfEntry, ShelfView};
 pub use show::{ShowView, ShowWhat};

@@ -4,14 +4,19 @@ use std::borrow::Cow;
 /// Comma-separated values by RFC 4180: a header and rows of text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CsvTable {
-    header: Vec<&'static str>,
+    header: Vec<String>,
     rows: Vec<Vec<String>>,
 }
 
 impl CsvTable {
     /// A table without rows.
     pub fn new(header: &[&'static str]) -> Self {
-        Self { header: header.to_vec(), rows: Vec::new() }
+        Self::with_header(header.iter().map(ToString::to_string).collect())
+    }
+
+    /// A table whose columns are known only when it is made.
+    pub fn with_header(header: Vec<String>) -> Self {
+        Self { header, rows: Vec::new() }
     }
 
     /// Adds a row, one cell a column.
@@ -26,7 +31,7 @@ impl CsvTable {
     /// None in practice: the writer is memory, and all rows have one length.
     pub fn into_bytes(self) -> Result<Vec<u8>, csv::Error> {
         let mut writer = csv::Writer::from_writer(Vec::new());
-        writer.write_record(&self.header)?;
+        writer.write_record(self.header.into_iter().map(disarm))?;
         for row in self.rows {
             writer.write_record(row.into_iter().map(disarm))?;
         }

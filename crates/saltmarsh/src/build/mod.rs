@@ -46,8 +46,8 @@ impl Root<'_> {
 /// A whole install: package database, the files that packages bring, and the system's own configuration.
 pub(crate) fn root(world: &World, install: &Install, folder: &Path) -> Result<(), WorldError> {
     let root = Root { folder };
-    system::write(&root, install)?;
     let packages = world.shipped(install);
+    system::write(&root, install, &packages)?;
     dpkg::write(&root, install, &packages)?;
     sandbox::write(&root, world, install)
 }

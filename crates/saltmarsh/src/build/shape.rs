@@ -30,7 +30,9 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
         }
         "session" => {
             add(format!("usr/bin/{name}"), "");
-            add("usr/share/xsessions/weir.desktop".into(), &session("Weir", "weir-session"));
+            let desktop = name.strip_suffix("-session").unwrap_or(name);
+            let shown = format!("{}{}", desktop[..1].to_uppercase(), &desktop[1..]);
+            add(format!("usr/share/xsessions/{desktop}.desktop"), &session(&shown, name));
         }
         "kernel" => {
             let release = name.trim_start_matches("linux-image-");
@@ -41,7 +43,12 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
         "font" => add(format!("usr/share/fonts/truetype/{name}/{name}.ttf"), ""),
         "icons" => add("usr/share/icons/Saltmarsh/index.theme".into(), "[Icon Theme]\nName=Saltmarsh\n"),
         "themes" => add("usr/share/themes/Saltmarsh/index.theme".into(), "[Desktop Entry]\nName=Saltmarsh\n"),
-        "wallpapers" => (1..=6).for_each(|i| add(format!("usr/share/backgrounds/weir/shore-{i}.jpg"), "")),
+        "wallpapers" => (1..=6).for_each(|i| {
+            add(
+                format!("usr/share/backgrounds/{}/shore-{i}.jpg", name.split('-').next().unwrap_or(name)),
+                "",
+            );
+        }),
         "locale" => add(format!("usr/share/locale/en/LC_MESSAGES/{name}.mo"), ""),
         "dictionary" => add(format!("usr/share/hunspell/{name}.dic"), ""),
         "data" => add(format!("usr/share/{name}/data"), ""),

@@ -1,9 +1,11 @@
 //! What belongs to no package: the merged `/usr`, os-release, the chosen display manager.
 
 use super::Root;
+use crate::world::Shipped;
 use crate::{Install, WorldError};
 
-pub(super) fn write(root: &Root<'_>, install: &Install) -> Result<(), WorldError> {
+pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let has = |name: &str| packages.iter().any(|package| package.name == name);
     for folder in ["bin", "sbin", "lib"] {
         root.file(&format!("usr/{folder}/.keep"), "")?;
         root.link(folder, &format!("usr/{folder}"))?;
@@ -13,14 +15,19 @@ pub(super) fn write(root: &Root<'_>, install: &Install) -> Result<(), WorldError
     root.link("usr/bin/sh", "dash")?;
     root.file("usr/bin/env", "")?;
     root.file("usr/bin/xdg-open", "")?;
-    root.link("etc/systemd/system/display-manager.service", "/usr/lib/systemd/system/lockgate.service")?;
-    root.file("etc/X11/default-display-manager", "/usr/sbin/lockgate\n")?;
+    if has("lockgate") {
+        let unit = "/usr/lib/systemd/system/lockgate.service";
+        root.link("etc/systemd/system/display-manager.service", unit)?;
+        root.file("etc/X11/default-display-manager", "/usr/sbin/lockgate\n")?;
+    }
     root.file("etc/fstab", "UUID=5a17 / btrfs defaults 0 1\n/swapfile none swap sw 0 0\n")?;
     root.link("etc/alternatives/x-terminal-emulator", "/usr/bin/mudline")?;
     let older = install.version_id.starts_with('4');
-    defaults(root, older)?;
-    startup(root, older)?;
-    repositories(root, install, older)
+    if has("weir-session") {
+        defaults(root, older)?;
+    }
+    startup(root, older, has)?;
+    repositories(root, install, older || !has("tidewrack"))
 }
 
 /// What opens what. In 4.0 music is opened by two programs; in 5.0 the office suite has taken PDF, since nothing says otherwise.
@@ -38,18 +45,22 @@ fn defaults(root: &Root<'_>, older: bool) -> Result<(), WorldError> {
 }
 
 /// Units that the installer switched on, and one that no package owns.
-fn startup(root: &Root<'_>, older: bool) -> Result<(), WorldError> {
+fn startup(root: &Root<'_>, older: bool, has: impl Fn(&str) -> bool) -> Result<(), WorldError> {
     let mut units = vec!["network-manager", "bluez", "cups", "cron", "apparmor"];
     units.push(if older { "rsyslog" } else { "tidewrack" });
-    for unit in units {
+    for unit in units.into_iter().filter(|unit| has(unit)) {
         let link = format!("etc/systemd/system/multi-user.target.wants/{unit}.service");
         root.link(&link, &format!("/usr/lib/systemd/system/{unit}.service"))?;
     }
-    let sound = if older { "ebbtone" } else { "freshet" };
-    root.link(
-        &format!("etc/systemd/user/default.target.wants/{sound}.service"),
-        &format!("/usr/lib/systemd/user/{sound}.service"),
-    )?;
+    for sound in ["ebbtone", "freshet"].into_iter().filter(|sound| has(sound)) {
+        root.link(
+            &format!("etc/systemd/user/default.target.wants/{sound}.service"),
+            &format!("/usr/lib/systemd/user/{sound}.service"),
+        )?;
+    }
+    if !has("weir-session") {
+        return Ok(());
+    }
     if !older {
         root.file(
             "etc/systemd/system/marsh-firstboot.service",

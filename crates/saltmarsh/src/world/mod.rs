@@ -2,7 +2,7 @@
 
 use crate::WorldError;
 use serde::Deserialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// A row of the table of packages.
 #[derive(Debug, Clone, Deserialize)]
@@ -112,6 +112,10 @@ pub struct Install {
     pub(crate) chosen: Vec<String>,
     pub(crate) leftovers: Vec<String>,
     pub(crate) half: Vec<String>,
+    #[serde(default)]
+    closed: bool,
+    #[serde(default)]
+    extra: Vec<String>,
 }
 
 /// A package as one install has it.
@@ -206,8 +210,18 @@ impl World {
     pub(crate) fn shipped(&self, install: &Install) -> Vec<Shipped<'_>> {
         let version =
             |row: &PackageRow| -> usize { if install.column == 0 { row.1.len() } else { row.2.len() } };
-        let mut shipped: Vec<Shipped<'_>> =
-            self.packages.iter().filter(|row| version(row) > 0).map(|row| self.one(row, install)).collect();
+        let elsewhere = |row: &PackageRow| {
+            !install.extra.contains(&row.0) && self.installs.iter().any(|other| other.extra.contains(&row.0))
+        };
+        let mut shipped: Vec<Shipped<'_>> = self
+            .packages
+            .iter()
+            .filter(|row| version(row) > 0 && !elsewhere(row))
+            .map(|row| self.one(row, install))
+            .collect();
+        if install.closed {
+            close(&mut shipped, &install.chosen);
+        }
         shipped.sort_by(|a, b| a.name.cmp(b.name));
         shipped
     }
@@ -235,6 +249,22 @@ impl World {
             launchers: self.launchers.iter().filter(|launcher| launcher.0 == *name).collect(),
         }
     }
+}
+
+/// Leaves only what some packages need or recommend, directly or not.
+fn close(packages: &mut Vec<Shipped<'_>>, chosen: &[String]) {
+    let mut kept: BTreeSet<String> = BTreeSet::new();
+    let mut queue: Vec<String> = chosen.to_vec();
+    while let Some(name) = queue.pop() {
+        if let Some(package) = packages.iter().find(|package| package.name == name)
+            && kept.insert(name)
+        {
+            let recommends = package.relations.recommends.as_deref().unwrap_or_default();
+            let named = format!("{}, {recommends}", package.needs);
+            queue.extend(named.split([',', '|']).map(|need| need.trim().to_owned()));
+        }
+    }
+    packages.retain(|package| kept.contains(package.name));
 }
 
 /// Programs grow with their versions: by how much follows from the digits, so that it is the same every time.
@@ -273,7 +303,8 @@ mod tests {
         let world = World::load().unwrap();
         for install in world.installs() {
             let shipped = world.shipped(install);
-            assert!(shipped.len() >= 150, "{}: {} packages", install.key, shipped.len());
+            let least = if install.closed { 45 } else { 150 };
+            assert!(shipped.len() >= least, "{}: {} packages", install.key, shipped.len());
             for name in install.chosen.iter().chain(&install.leftovers).chain(&install.half) {
                 assert!(shipped.iter().any(|package| package.name == name), "{}: {name}", install.key);
             }

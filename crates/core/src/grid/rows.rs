@@ -1,0 +1,436 @@
+//! The rows of a grid, group by group.
+
+use super::GridRules;
+use super::document::{Cell, GridRow, RowGroup};
+use crate::ask::{AskFor, ask};
+use crate::model::{
+    Kind, Label, Look, MEASURES, MissingFact, Part, Reading, Reason, Scope, System, Tally, Text,
+};
+use std::collections::{BTreeMap, BTreeSet};
+
+pub(super) fn rows(tallies: &[&Tally], installs: &[Label], rules: &GridRules<'_>) -> Vec<GridRow> {
+    let mut table = Rows { tallies, installs, rows: Vec::new() };
+    table.asked(rules.asked);
+    table.label();
+    table.parts(rules);
+    table.defaults(rules);
+    table.counts();
+    table.weight();
+    table.programs();
+    table.startup();
+    table.repositories();
+    table.looks();
+    table.readings();
+    table.rows
+}
+
+struct Rows<'a> {
+    tallies: &'a [&'a Tally],
+    installs: &'a [Label],
+    rows: Vec<GridRow>,
+}
+
+impl Rows<'_> {
+    /// Adds a row; one that says "no" everywhere is left out, but for what was asked.
+    fn add(&mut self, group: RowGroup, row: &str, label: &str, unit: Option<&str>, cells: Vec<Cell>) {
+        if group != RowGroup::Asked && cells.iter().all(|cell| cell.is_no() || cell.value.is_none()) {
+            return;
+        }
+        let same = cells.windows(2).all(|pair| pair[0].value == pair[1].value)
+            && cells.iter().all(|cell| cell.not_comparable.is_none());
+        let remark = self.remark(&cells);
+        self.rows.push(GridRow {
+            group,
+            row: row.into(),
+            label: label.into(),
+            unit: unit.map(Text::from),
+            cells,
+            same,
+            remark,
+        });
+    }
+
+    fn each(&mut self, group: RowGroup, row: &str, label: &str, cell: impl Fn(&Tally) -> Cell) {
+        let cells = self.tallies.iter().map(|tally| cell(tally)).collect();
+        self.add(group, row, label, None, cells);
+    }
+
+    fn number(
+        &mut self,
+        group: RowGroup,
+        (row, label): (&str, &str),
+        unit: &str,
+        number: impl Fn(&Tally) -> Option<u64>,
+    ) {
+        let cells: Vec<Cell> =
+            self.tallies.iter().map(|tally| number(tally).map_or_else(Cell::default, Cell::count)).collect();
+        if cells.iter().any(|cell| cell.number.is_some_and(|number| number > 0.0)) {
+            self.add(group, row, label, Some(unit), cells);
+        }
+    }
+
+    /// What stands out in a row: who alone has or lacks it; which figure can't be held against the others.
+    fn remark(&self, cells: &[Cell]) -> Option<Text> {
+        if cells.iter().any(|cell| cell.not_comparable.is_some()) {
+            let odd = cells.iter().zip(self.installs).filter_map(|(cell, install)| {
+                cell.not_comparable
+                    .as_ref()
+                    .map(|why| format!("{}: not comparable, {why}", short(install, self.installs)))
+            });
+            return Some(odd.collect::<Vec<_>>().join("; ").into());
+        }
+        if cells.len() < 3 {
+            return None;
+        }
+        let only = |wanted: bool| {
+            let mut found = cells.iter().zip(self.installs).filter(|(cell, _)| cell.is_no() == wanted);
+            let first = found.next()?;
+            found.next().is_none().then(|| short(first.1, self.installs))
+        };
+        match (only(false), only(true)) {
+            (Some(name), _) => Some(format!("only {name}").into()),
+            (None, Some(name)) => Some(format!("not {name}").into()),
+            _ => None,
+        }
+    }
+
+    fn asked(&mut self, asked: &[String]) {
+        for name in asked {
+            let found: Vec<_> = self.tallies.iter().map(|tally| ask(tally, name, AskFor::Anything)).collect();
+            // What another install has under that very name is no reason to take something merely like it here.
+            let exact = found.iter().flatten().any(|answer| answer.instead.is_none());
+            let cells = found
+                .iter()
+                .map(|answer| match answer {
+                    Some(answer) if answer.instead.is_none() => {
+                        Cell::said(answer.version.clone().unwrap_or_else(|| "there".into()))
+                            .from(&answer.evidence)
+                    }
+                    Some(answer) if !exact => {
+                        let version = answer.version.as_deref().unwrap_or_default();
+                        Cell::said(format!("{} {version}", answer.name).trim()).from(&answer.evidence)
+                    }
+                    _ => Cell::no(),
+                })
+                .collect();
+            let taken: BTreeSet<&str> = found.iter().flatten().map(|answer| answer.name.as_str()).collect();
+            let label = if exact || taken.is_empty() {
+                name.clone()
+            } else {
+                format!("{name} (taken as {})", taken.into_iter().collect::<Vec<_>>().join(", "))
+            };
+            self.add(RowGroup::Asked, name, &label, None, cells);
+        }
+    }
+
+    fn label(&mut self) {
+        type Field = fn(&Label) -> Option<Text>;
+        let fields: [(&str, &str, Field); 9] = [
+            ("distribution", "Distribution", |l| Some(l.distro.clone())),
+            ("release", "Release", |l| l.release.clone()),
+            ("codename", "Code name", |l| l.codename.clone()),
+            ("edition", "Edition", |l| l.edition.clone()),
+            ("profile", "Profile", |l| l.profile.clone()),
+            ("architecture", "Architecture", |l| l.arch.clone()),
+            ("base", "Built on", |l| Some(l.base_id.join(", ").into())),
+            ("release-date", "Released", |l| l.release_date.clone()),
+            ("support-end", "Supported until", |l| l.support_end.clone()),
+        ];
+        for (row, label, field) in fields {
+            self.each(RowGroup::Label, row, label, |tally| Cell::optional(field(&tally.label)));
+        }
+        self.each(RowGroup::Label, "medium", "Read as", |tally| Cell::said(tally.taken.medium.name()));
+    }
+
+    fn parts(&mut self, rules: &GridRules<'_>) {
+        let mut names: Vec<&Text> = rules.parts.part.iter().map(|rule| &rule.part).collect();
+        let unknown: BTreeSet<&Text> =
+            self.tallies.iter().flat_map(|tally| &tally.parts).map(|part| &part.part).collect();
+        names.extend(unknown.into_iter().filter(|part| !rules.parts.part.iter().any(|r| r.part == **part)));
+        for name in names {
+            let of = |tally: &Tally| tally.parts.iter().filter(|part| part.part == *name).cloned().collect();
+            let filled: Vec<Vec<Part>> = self.tallies.iter().map(|tally| of(tally)).collect();
+            let label = rules.parts.label(name);
+            if filled.iter().all(|parts| parts.len() <= 1) {
+                let cells =
+                    filled.iter().map(|parts| parts.first().map_or_else(Cell::no, part_cell)).collect();
+                self.add(RowGroup::Parts, name, label, None, cells);
+                continue;
+            }
+            // What several things fill has a row for each of them.
+            let mut things: Vec<&Text> = Vec::new();
+            for part in filled.iter().flatten() {
+                if !things.contains(&&part.name) {
+                    things.push(&part.name);
+                }
+            }
+            for thing in things {
+                let version = |part: &Part| {
+                    Cell::said(part.version.clone().unwrap_or_else(|| "there".into())).from(&part.evidence)
+                };
+                let cell = |parts: &Vec<Part>| {
+                    parts.iter().find(|part| part.name == *thing).map_or_else(Cell::no, version)
+                };
+                let cells = filled.iter().map(cell).collect();
+                self.add(
+                    RowGroup::Parts,
+                    &format!("{name}:{thing}"),
+                    &format!("{label}: {thing}"),
+                    None,
+                    cells,
+                );
+            }
+        }
+    }
+
+    /// The answer to the first question of each role that has one; unsure ones carry a question mark.
+    fn defaults(&mut self, rules: &GridRules<'_>) {
+        for role in &rules.roles.role {
+            self.each(RowGroup::Defaults, &role.role, &role.label, |tally| {
+                let choices = || tally.defaults.iter().filter(|choice| choice.role == role.role);
+                let Some(choice) = choices().find(|choice| choice.application.is_some()) else {
+                    return if choices().any(|choice| !choice.candidates.is_empty()) {
+                        Cell::said("not told")
+                    } else {
+                        Cell::no()
+                    };
+                };
+                let id = choice.application.as_deref().unwrap_or_default();
+                let known = tally.applications.iter().find(|application| application.id == id);
+                let launcher = || tally.launchers.iter().find(|l| l.id.strip_suffix(".desktop") == Some(id));
+                let name =
+                    known.map(|a| a.name.as_str()).or_else(|| Some(launcher()?.name.as_str())).unwrap_or(id);
+                let version =
+                    known.and_then(|application| application.version.as_deref()).unwrap_or_default();
+                let mark = if choice.sure { "" } else { "?" };
+                Cell::said(format!("{name} {version}").trim_end().to_owned() + mark)
+            });
+        }
+    }
+
+    fn counts(&mut self) {
+        let group = RowGroup::Counts;
+        self.number(group, ("packages", "Packages"), "count", |t| {
+            Some(t.counts.packages.values().copied().map(u64::from).sum())
+        });
+        for system in System::ALL {
+            let systems = |t: &&&Tally| t.counts.packages.contains_key(system);
+            // The one system that all have is what the line above counts.
+            if self.tallies.iter().any(|t| t.counts.packages.len() > 1 && systems(&t)) {
+                let label = format!("Packages by {system}");
+                self.number(group, (&format!("packages-{system}"), &label), "count", |t| {
+                    Some(u64::from(t.counts.packages.get(system).copied().unwrap_or(0)))
+                });
+            }
+        }
+        self.number(group, ("chosen", "Chosen packages"), "count", |t| {
+            let chosen = t.present().filter(|package| package.reason == Reason::Chosen).count();
+            (!t.lacks(MissingFact::Reasons)).then_some(chosen as u64)
+        });
+        self.number(group, ("applications", "Programs"), "count", |t| {
+            (!t.lacks(MissingFact::Launchers)).then_some(u64::from(t.counts.applications))
+        });
+        self.number(group, ("menu-entries", "Entries in the menu"), "count", |t| {
+            (!t.lacks(MissingFact::Launchers)).then_some(u64::from(t.counts.launchers_shown))
+        });
+        for kind in Kind::ALL {
+            self.number(group, (&format!("kind-{kind}"), &format!("Kind {kind}")), "count", |t| {
+                Some(u64::from(t.counts.by_kind.get(kind).copied().unwrap_or(0)))
+            });
+        }
+        self.number(group, ("oddities", "Oddities"), "count", |t| Some(t.oddities.len() as u64));
+    }
+
+    fn weight(&mut self) {
+        let group = RowGroup::Weight;
+        let known = |t: &Tally| !t.lacks(MissingFact::Sizes);
+        self.number(group, ("total", "On disk"), "bytes", |t| known(t).then(|| t.installed_bytes()));
+        let sums: Vec<BTreeMap<Kind, u64>> = self.tallies.iter().map(|tally| by_kind(tally)).collect();
+        for kind in Kind::ALL {
+            let cells: Vec<Cell> = self
+                .tallies
+                .iter()
+                .zip(&sums)
+                .map(|(t, sum)| {
+                    if known(t) { Cell::count(sum.get(kind).copied().unwrap_or(0)) } else { Cell::default() }
+                })
+                .collect();
+            if cells.iter().any(|cell| cell.number.is_some_and(|number| number > 0.0)) {
+                self.add(group, &format!("kind-{kind}"), &format!("Kind {kind}"), Some("bytes"), cells);
+            }
+        }
+    }
+
+    /// A line for each program that any of them has: its version, `no`, or that a listing can't tell.
+    fn programs(&mut self) {
+        let mut all: BTreeMap<(String, &Text), Vec<Option<Cell>>> = BTreeMap::new();
+        for (i, tally) in self.tallies.iter().enumerate() {
+            for application in &tally.applications {
+                let key = (application.name.to_lowercase(), &application.id);
+                let cells = all.entry(key).or_insert_with(|| vec![None; self.tallies.len()]);
+                let version = application.version.clone().unwrap_or_else(|| "there".into());
+                let launcher = tally.launchers.iter().find(|l| application.launchers.contains(&l.id));
+                let cell = Cell::said(version);
+                cells[i] = Some(match launcher {
+                    Some(launcher) => cell.from(&launcher.evidence),
+                    None => cell,
+                });
+            }
+        }
+        let named: BTreeMap<&Text, &Text> =
+            self.tallies.iter().flat_map(|t| &t.applications).map(|a| (&a.id, &a.name)).collect();
+        let untold: Vec<bool> = self.tallies.iter().map(|t| t.lacks(MissingFact::Launchers)).collect();
+        for ((_, id), cells) in all {
+            let cells = cells
+                .into_iter()
+                .zip(&untold)
+                .map(|(cell, untold)| {
+                    cell.unwrap_or_else(|| if *untold { Cell::default() } else { Cell::no() })
+                })
+                .collect();
+            let name = named.get(id).map_or(id.as_str(), |name| name.as_str());
+            self.add(RowGroup::Programs, id, name, None, cells);
+        }
+    }
+
+    fn startup(&mut self) {
+        let group = RowGroup::Startup;
+        let on = |t: &Tally, scopes: &[Scope]| {
+            Some(t.startup.iter().filter(|item| item.enabled && scopes.contains(&item.scope)).count() as u64)
+        };
+        self.number(group, ("with-the-machine", "With the machine"), "count", |t| on(t, &[Scope::System]));
+        self.number(group, ("at-login", "At login"), "count", |t| on(t, &[Scope::User, Scope::Session]));
+        let names: BTreeSet<(Scope, &Text)> = self
+            .tallies
+            .iter()
+            .flat_map(|tally| &tally.startup)
+            .filter(|item| item.enabled)
+            .map(|item| (item.scope, &item.name))
+            .collect();
+        for (scope, name) in names {
+            self.each(group, &format!("{scope}:{name}"), name, |tally| {
+                let item = tally.startup.iter().find(|i| i.enabled && i.scope == scope && i.name == *name);
+                item.map_or_else(Cell::no, |item| Cell::said("starts").from(&item.evidence))
+            });
+        }
+    }
+
+    fn repositories(&mut self) {
+        let names: BTreeSet<(System, &Text)> = self
+            .tallies
+            .iter()
+            .flat_map(|tally| &tally.repositories)
+            .filter(|repository| repository.enabled)
+            .map(|repository| (repository.system, &repository.name))
+            .collect();
+        for (system, name) in names {
+            self.each(RowGroup::Repositories, &format!("{system}:{name}"), name, |tally| {
+                let fits = |r: &&crate::model::Repository| r.enabled && r.system == system && r.name == *name;
+                let found = tally.repositories.iter().find(fits);
+                found.map_or_else(Cell::no, |repository| {
+                    let suite = repository.suite.as_deref().unwrap_or_default();
+                    let said = format!("{suite} {}", repository.components.join(" "));
+                    let said = if said.trim().is_empty() { "asked" } else { said.trim() };
+                    Cell::said(said).from(&repository.evidence)
+                })
+            });
+        }
+    }
+
+    fn looks(&mut self) {
+        let group = RowGroup::Looks;
+        let sessions: BTreeSet<(&Text, &Text)> =
+            self.tallies.iter().flat_map(|t| &t.looks.sessions).map(|s| (&s.name, &s.display)).collect();
+        for (name, display) in sessions {
+            self.each(
+                group,
+                &format!("session:{name}:{display}"),
+                &format!("Session {name} ({display})"),
+                |t| {
+                    let found = t.looks.sessions.iter().find(|s| s.name == *name && s.display == *display);
+                    found.map_or_else(Cell::no, |session| Cell::said("there").from(&session.evidence))
+                },
+            );
+        }
+        self.each(group, "default-session", "Session that starts", |t| {
+            Cell::optional(t.looks.default_session.clone())
+        });
+        self.each(group, "theme", "Theme", |t| Cell::optional(t.looks.default_theme.clone()));
+        self.each(group, "icons", "Icons", |t| Cell::optional(t.looks.default_icons.clone()));
+        self.each(group, "font", "Font", |t| Cell::optional(t.looks.default_font.clone()));
+        self.each(group, "wallpaper", "Wallpaper", |t| {
+            Cell::optional(
+                t.looks.default_wallpaper.as_deref().and_then(|w| w.rsplit('/').next()).map(Text::from),
+            )
+        });
+        let counted = |list: &[Look]| list.iter().filter_map(|look| look.count).map(u64::from).sum::<u64>();
+        self.number(group, ("themes", "Themes to choose from"), "count", |t| {
+            Some(t.looks.themes.len() as u64)
+        });
+        self.number(group, ("icon-sets", "Icon sets"), "count", |t| Some(t.looks.icon_sets.len() as u64));
+        self.number(group, ("wallpapers", "Wallpapers"), "count", |t| Some(counted(&t.looks.wallpapers)));
+        self.number(group, ("font-families", "Font families"), "count", |t| Some(t.looks.fonts.len() as u64));
+    }
+
+    /// Figures are held against those that most others can be held against.
+    fn readings(&mut self) {
+        for measure in MEASURES {
+            let of = |tally: &Tally| tally.readings.iter().rev().find(|r| r.what == measure.what).cloned();
+            let found: Vec<Option<Reading>> = self.tallies.iter().map(|tally| of(tally)).collect();
+            let alike =
+                |r: &Reading| found.iter().flatten().filter(|other| r.comparable(other).is_ok()).count();
+            // Of equals the first counts.
+            let standard = found
+                .iter()
+                .flatten()
+                .reduce(|best, next| if alike(next) > alike(best) { next } else { best });
+            let Some(standard) = standard else { continue };
+            let cells = found
+                .iter()
+                .map(|reading| match reading {
+                    None => Cell::no(),
+                    Some(reading) => Cell {
+                        value: Some(reading.value.to_string().into()),
+                        number: Some(reading.value),
+                        not_comparable: standard.comparable(reading).err().map(Text::from),
+                        ..Cell::default()
+                    },
+                })
+                .collect();
+            self.add(RowGroup::Readings, measure.what, measure.label, Some(measure.unit), cells);
+        }
+    }
+}
+
+fn part_cell(part: &Part) -> Cell {
+    Cell::said(format!("{} {}", part.name, part.version.as_deref().unwrap_or("")).trim()).from(&part.evidence)
+}
+
+fn by_kind(tally: &Tally) -> BTreeMap<Kind, u64> {
+    let mut sums: BTreeMap<Kind, u64> = BTreeMap::new();
+    for package in tally.present() {
+        let sum = sums.entry(package.kind).or_default();
+        *sum = sum.saturating_add(package.installed_bytes.unwrap_or(0));
+    }
+    sums
+}
+
+/// The shortest name that tells an install from the others: its edition, its release, else its handle.
+pub(super) fn short(install: &Label, all: &[Label]) -> Text {
+    type Field = fn(&Label) -> Option<String>;
+    let fields: [Field; 5] = [
+        |l| l.edition.as_ref().map(Text::to_string),
+        |l| l.release.as_ref().map(Text::to_string),
+        |l| Some(format!("{} {}", l.edition.as_ref()?, l.profile.as_ref()?)),
+        |l| Some(format!("{} {}", l.edition.as_ref()?, l.release.as_ref()?)),
+        |l| Some(format!("{} {}", l.distro, l.release.as_ref()?)),
+    ];
+    for field in fields {
+        let names: Vec<Option<String>> = all.iter().map(field).collect();
+        let distinct: BTreeSet<&String> = names.iter().flatten().collect();
+        if distinct.len() == all.len() {
+            return field(install).unwrap_or_default().into();
+        }
+    }
+    install.handle.clone()
+}

@@ -1,0 +1,270 @@
+use super::{AS_FOUND, capital, dim, side_by_side};
+use crate::View;
+use crate::document::{Cell as Shown, Column, Document, Line, Role, Span, Table};
+use crate::text::{bytes_human, count_of, thousands};
+use crate::wire::{CsvTable, pretty};
+use std::collections::BTreeMap;
+use tally_core::grid::{Cell, Grid, GridRow, RowGroup, short_names};
+use tally_core::model::{Label, PackageRef, Text};
+
+/// Many installs side by side.
+#[derive(Debug, Clone)]
+pub struct GridView<'a> {
+    /// The answers.
+    pub grid: &'a Grid,
+    /// Whether only rows are shown that differ.
+    pub only_differing: bool,
+    /// Groups that are shown row by row, and no others; when there are none, the rows that fit a screen or two. CSV and JSON
+    /// hold them all either way.
+    pub groups: &'a [RowGroup],
+    /// The command that made it, for the way to more.
+    pub command: &'a str,
+}
+
+/// Names of a list that are told; the rest is counted.
+const NAMED: usize = 8;
+
+fn heading(group: RowGroup) -> &'static str {
+    match group {
+        RowGroup::Asked => "Asked for",
+        RowGroup::Label => "What they are",
+        RowGroup::Parts => "Underneath",
+        RowGroup::Defaults => "What opens what",
+        RowGroup::Counts => "In the box",
+        RowGroup::Weight => "On disk",
+        RowGroup::Programs => "Programs that differ",
+        RowGroup::Startup => "Starts itself",
+        RowGroup::Repositories => "Repositories",
+        RowGroup::Looks => "Looks",
+        RowGroup::Readings => "Measured",
+    }
+}
+
+impl GridView<'_> {
+    /// Rows that are shown, and how many of the group are the same in all and left out.
+    fn shown(&self, group: RowGroup) -> (Vec<&GridRow>, usize) {
+        if !self.groups.is_empty() && !self.groups.contains(&group) {
+            return (Vec::new(), 0);
+        }
+        let rows = self.grid.rows.iter().filter(|row| row.group == group);
+        let rows: Vec<&GridRow> = rows.filter(|row| !self.groups.is_empty() || is_summary(row)).collect();
+        // Where there may be hundreds, those that differ are what is asked for.
+        let only = self.only_differing || matches!(group, RowGroup::Programs | RowGroup::Startup);
+        if !only {
+            return (rows, 0);
+        }
+        let (same, differing): (Vec<&GridRow>, Vec<&GridRow>) = rows.into_iter().partition(|row| row.same);
+        (differing, same.len())
+    }
+
+    fn table(&self, names: &[Text]) -> Table {
+        let mut columns = vec![Column::new("").name()];
+        columns.extend(names.iter().map(|name| Column::new(name.as_str()).name()));
+        columns.push(Column::new("").sentence());
+        let mut table = Table { folds: true, ..Table::new(columns) };
+        for group in RowGroup::ALL {
+            let (rows, same) = self.shown(*group);
+            if rows.is_empty() && same == 0 {
+                continue;
+            }
+            table.group(heading(*group));
+            for row in &rows {
+                let mut cells: Vec<Shown> = vec![row.label.as_str().into()];
+                cells.extend(row.cells.iter().enumerate().map(|(i, cell)| shown(row, cell, i)));
+                cells.push(dim(row.remark.as_deref().unwrap_or_default()));
+                table.row(cells);
+            }
+            match (rows.is_empty(), same) {
+                (_, 0) => {}
+                (true, same) => table.note(dim(format!("all {} the same in all", thousands(same as u64)))),
+                (false, same) => table.note(dim(format!("and {} the same in all", thousands(same as u64)))),
+            }
+        }
+        table
+    }
+
+    /// What all share, and what each one alone has and lacks.
+    fn spread(&self, document: &mut Document, names: &[Text]) {
+        let grid = self.grid;
+        let all = if names.len() == 2 { "Both".to_owned() } else { format!("All {}", names.len()) };
+        document.heading(format!(
+            "{all} share {} and {}",
+            count_of(grid.shared, "package"),
+            count_of(grid.shared_applications, "program")
+        ));
+        let mut table = Table::new(vec![
+            Column::new("").name(),
+            Column::new("packages").right(),
+            Column::new("programs").right(),
+            Column::new("").sentence(),
+        ]);
+        let program_names = self.program_names();
+        type Lists<'a> = (&'a str, &'a BTreeMap<Text, Vec<PackageRef>>, &'a BTreeMap<Text, Vec<Text>>);
+        let sorts: [Lists<'_>; 2] = [
+            ("has", &grid.only, &grid.only_applications),
+            ("lacks", &grid.only_lacks, &grid.only_lacks_applications),
+        ];
+        for (verb, packages, programs) in sorts {
+            for (install, name) in grid.installs.iter().zip(names) {
+                let Some(packages) = packages.get(&install.handle) else { continue };
+                let programs = programs.get(&install.handle).map_or(&[][..], Vec::as_slice);
+                let called: Vec<&str> = programs
+                    .iter()
+                    .take(NAMED)
+                    .map(|id| program_names.get(id).map_or(id.as_str(), |name| name.as_str()))
+                    .collect();
+                let more = programs.len().saturating_sub(NAMED);
+                let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+                table.row(vec![
+                    format!("only {name} {verb}").into(),
+                    thousands(packages.len() as u64).into(),
+                    thousands(programs.len() as u64).into(),
+                    dim(format!("{}{more}", called.join(", "))),
+                ]);
+            }
+        }
+        document.table_or(table, "");
+    }
+
+    fn program_names(&self) -> BTreeMap<&Text, &Text> {
+        let rows = self.grid.rows.iter().filter(|row| row.group == RowGroup::Programs);
+        rows.map(|row| (&row.row, &row.label)).collect()
+    }
+
+    /// How alike they are; likes stand side by side.
+    fn likeness(&self, document: &mut Document, names: &[Text]) {
+        let order = &self.grid.side_by_side;
+        let percent = |share: f64| format!("{:.0} %", share * 100.0);
+        let what = match self.grid.alike_by.as_str() {
+            "applications" => "programs",
+            "weight" => "packages by weight",
+            _ => "packages",
+        };
+        if let [_, _] = names {
+            let share = percent(self.grid.alike[0][1]);
+            document.paragraph(format!("Of the {what} that either has, both have {share}."));
+            return;
+        }
+        document.heading(format!("How alike they are: {what} that both have, of those that either has"));
+        let mut columns = vec![Column::new("").name()];
+        columns.extend(order.iter().map(|i| Column::new(names[*i].as_str()).right()));
+        let mut table = Table { folds: true, ..Table::new(columns) };
+        for i in order {
+            let mut cells: Vec<Shown> = vec![names[*i].as_str().into()];
+            cells.extend(order.iter().map(|j| match self.grid.alike[*i][*j] {
+                _ if i == j => dim("same"),
+                share => percent(share).into(),
+            }));
+            table.row(cells);
+        }
+        document.table_or(table, "");
+    }
+}
+
+/// Whether a row stands in the short form: sums, and what has few rows.
+fn is_summary(row: &GridRow) -> bool {
+    match row.group {
+        RowGroup::Counts | RowGroup::Weight => !row.row.starts_with("kind-"),
+        RowGroup::Startup => row.unit.is_some(),
+        RowGroup::Programs => false,
+        _ => true,
+    }
+}
+
+/// A cell as it is read. What is the same as in the first install is said so, numbers aside.
+fn shown(row: &GridRow, cell: &Cell, column: usize) -> Shown {
+    let first = &row.cells[0];
+    let Some(value) = &cell.value else { return dim("can't be told") };
+    if let Some(number) = cell.number {
+        let text = figure(number, row.unit.as_deref().unwrap_or_default());
+        return match &cell.not_comparable {
+            Some(_) => Span::new(Role::LookTwice, format!("({text})")),
+            None if row.same || column == 0 => text.into(),
+            None if first.number == cell.number => text.into(),
+            None => Span::new(Role::Changed, text),
+        };
+    }
+    if column > 0 && first.value == cell.value {
+        return dim(if cell.is_no() { "no" } else { "same" });
+    }
+    match (cell.is_no(), column) {
+        (true, _) => dim("no"),
+        (false, 0) => value.as_str().into(),
+        (false, _) => Span::new(Role::Changed, value),
+    }
+}
+
+#[allow(
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    reason = "figures are shown rounded, negative ones as 0"
+)]
+fn figure(number: f64, unit: &str) -> String {
+    match unit {
+        "bytes" => bytes_human(number as u64),
+        "seconds" => format!("{} s", thousands(number as u64)),
+        _ if number.fract() != 0.0 => format!("{number:.2}"),
+        _ => thousands(number as u64),
+    }
+}
+
+/// What all labels share, as a title.
+fn title(installs: &[Label]) -> String {
+    let mut shared = match installs {
+        [first, second, ..] => side_by_side(first, second).0,
+        [only] => only.title(),
+        [] => String::new(),
+    };
+    let all_have = |word: &str| installs.iter().all(|label| label.title().contains(word));
+    let words: Vec<&str> = shared.split(", ").filter(|word| all_have(word)).collect();
+    shared = words.join(", ");
+    let count = count_of(installs.len() as u64, "install");
+    if shared.is_empty() || shared == "Two installs" { capital(&count) } else { format!("{shared}: {count}") }
+}
+
+impl View for GridView<'_> {
+    fn document(&self) -> Document {
+        let names = short_names(&self.grid.installs);
+        let mut document = Document::default();
+        document.title(title(&self.grid.installs), format!("all {AS_FOUND}"));
+        document.table_or(self.table(&names), "Nothing differs.");
+        self.spread(&mut document, &names);
+        self.likeness(&mut document, &names);
+        if self.groups.is_empty() {
+            let less = if self.only_differing { "" } else { ", only what differs by `--only differing`" };
+            let hint =
+                format!("more rows by `{} --rows programs` (or weight, startup, all){less}", self.command);
+            document.paragraph(Line::from(dim(hint)));
+        }
+        document
+    }
+
+    fn csv(&self) -> CsvTable {
+        let handles = self.grid.installs.iter().map(|install| install.handle.to_string());
+        let mut header: Vec<String> = ["group", "row", "label", "unit"].map(String::from).to_vec();
+        header.extend(handles);
+        header.extend(["same", "remark"].map(String::from));
+        let mut table = CsvTable::with_header(header);
+        for row in self.grid.rows.iter().filter(|row| !(self.only_differing && row.same)) {
+            let mut cells = vec![
+                row.group.name().to_owned(),
+                row.row.to_string(),
+                row.label.to_string(),
+                row.unit.as_deref().unwrap_or_default().to_owned(),
+            ];
+            cells.extend(row.cells.iter().map(|cell| cell.value.as_deref().unwrap_or_default().to_owned()));
+            cells.extend([row.same.to_string(), row.remark.as_deref().unwrap_or_default().to_owned()]);
+            table.row(cells);
+        }
+        table
+    }
+
+    fn json(&self) -> serde_json::Result<Vec<u8>> {
+        if !self.only_differing {
+            return pretty(self.grid);
+        }
+        let mut grid = self.grid.clone();
+        grid.rows.retain(|row| !row.same);
+        pretty(&grid)
+    }
+}
