@@ -10,10 +10,12 @@
 //! - [`graph`]: what needs what, why a package is there, what would leave with it;
 //! - [`compare`]: two tallies in, one comparison out;
 //! - [`ask`]: one thing asked of one install;
+//! - [`check`]: a reviewer's standing questions, answered by evidence;
 //! - [`grid`]: many installs side by side;
 //! - [`trail`]: one thing followed through many tallies.
 
 pub mod ask;
+pub mod check;
 pub mod compare;
 pub mod derive;
 pub mod find;

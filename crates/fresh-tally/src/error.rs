@@ -37,6 +37,9 @@ pub(crate) enum Failure {
     /// A file of own rules can't be used.
     #[error("`{}`: {source}", path.display())]
     OwnRules { path: PathBuf, source: tally_core::knowledge::RulesError },
+    /// A checklist can't be used.
+    #[error("`{}`: {source}", path.display())]
+    Checklist { path: PathBuf, source: tally_core::knowledge::RulesError },
     /// A table of rules can't be used.
     #[error("the rules inside the program: {0}")]
     Rules(#[from] tally_core::knowledge::RulesError),
@@ -69,6 +72,9 @@ impl Failure {
             Self::OwnRules { .. } => Some(
                 "`fresh-tally rules kinds`, `parts`, `roles` and `agents` show the forms that rules have"
                     .into(),
+            ),
+            Self::Checklist { .. } => Some(
+                "`fresh-tally check --starter` shows every subject and what may be expected of it".into(),
             ),
             Self::Shelf(ShelfError::InUse { .. }) => {
                 Some("choose another handle, or drop that one first".into())

@@ -14,6 +14,7 @@ pub use agents::{Agent, Agents};
 pub use kinds::{KindRule, KindRules, ReadyKinds, fold_companions};
 pub use menu::{main_category, menu_of};
 pub use own::{OwnCounts, OwnRules};
+pub(crate) use parts::line_of;
 pub use parts::{FoundPart, PartRule, PartRules, PartWay, Probe, ProbeKind, Probes, RulesError};
 pub use pattern::{Matcher, Pattern, matches};
 pub use roles::{Role, Roles};

@@ -177,7 +177,8 @@ impl PartRules {
     }
 }
 
-fn line_of(text: &str, offset: usize) -> u32 {
+/// The line, counted from 1, of a place in a text.
+pub(crate) fn line_of(text: &str, offset: usize) -> u32 {
     let before = text.as_bytes().iter().take(offset).filter(|byte| **byte == b'\n').count();
     u32::try_from(before + 1).unwrap_or(u32::MAX)
 }

@@ -15,6 +15,7 @@ mod package;
 mod part;
 mod reading;
 mod repository;
+mod size;
 mod startup;
 mod storage;
 mod tally;
@@ -32,6 +33,7 @@ pub use package::{
 pub use part::Part;
 pub use reading::{Conditions, MEASURES, Measure, Reading};
 pub use repository::Repository;
+pub use size::bytes_of;
 pub use startup::{Scope, StartupItem, StartupSort};
 pub use storage::Storage;
 pub use tally::{InstallDay, InstallDayHow, Medium, MissingFact, SCHEMA, Taken, Tally, Unread};

@@ -3,6 +3,7 @@
 use clap::builder::NonEmptyStringValueParser as NonEmpty;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
+use tally_core::model::bytes_of;
 
 /// The method of a figure that a person noted without saying more.
 pub(crate) const READ_BY_HAND: &str = "read by hand";
@@ -93,6 +94,7 @@ pub(crate) enum Command {
     Note(NoteArgs),
     Compare(CompareArgs),
     Grid(GridArgs),
+    Check(CheckArgs),
     Trail(TrailArgs),
     Shelf(ShelfArgs),
     Rules(RulesArgs),
@@ -247,7 +249,7 @@ pub(crate) struct NoteArgs {
     #[arg(long)]
     pub(crate) live: bool,
     /// Memory of the machine
-    #[arg(long, value_name = "SIZE", value_parser = size)]
+    #[arg(long, value_name = "SIZE", value_parser = bytes_of)]
     pub(crate) ram: Option<u64>,
 }
 
@@ -279,39 +281,11 @@ pub(crate) struct WeighArgs {
     /// Handle, tally file, or source
     pub(crate) install: String,
     /// The size that it must fit: bytes, or with kB, MB, GB, KiB, MiB, GiB
-    #[arg(long, value_name = "SIZE", value_parser = size)]
+    #[arg(long, value_name = "SIZE", value_parser = bytes_of)]
     pub(crate) limit: u64,
     /// What comes on top
-    #[arg(long, value_name = "SIZE", value_parser = size, default_value = "0")]
+    #[arg(long, value_name = "SIZE", value_parser = bytes_of, default_value = "0")]
     pub(crate) plus: u64,
-}
-
-/// Reads a size: a number, with or without a unit.
-pub(crate) fn size(text: &str) -> Result<u64, String> {
-    const UNITS: [(&str, f64); 11] = [
-        ("KiB", 1024.0),
-        ("MiB", 1_048_576.0),
-        ("GiB", 1_073_741_824.0),
-        ("TiB", 1_099_511_627_776.0),
-        ("kB", 1e3),
-        ("KB", 1e3),
-        ("MB", 1e6),
-        ("GB", 1e9),
-        ("TB", 1e12),
-        ("B", 1.0),
-        ("", 1.0),
-    ];
-    let unit = UNITS.iter().find(|(unit, _)| text.ends_with(unit)).copied().unwrap_or(("", 1.0));
-    let number: f64 = text[..text.len() - unit.0.len()]
-        .trim()
-        .parse()
-        .map_err(|_| "no size like 4GB or 512MiB".to_owned())?;
-    let bytes = number * unit.1;
-    if !bytes.is_finite() || !(0.0..=1e18).contains(&bytes) {
-        return Err("no size between 0 and 1000000 TB".into());
-    }
-    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "the range was checked")]
-    Ok(bytes as u64)
 }
 
 /// Tell what changed from one install to another
@@ -454,6 +428,29 @@ pub(crate) enum LikenessArg {
     Packages,
     /// Packages, the heavier the more
     Weight,
+}
+
+/// Put a checklist's questions to installs, and answer them by evidence
+///
+/// What only a person can answer stays open until `fresh-tally note INSTALL --ask NAME ...` answers it. Ends with 1 when a question
+/// that is no mere wish has the answer no.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally check --starter -o questions.toml
+  fresh-tally check questions.toml saltmarsh-5.0-reedbed
+  fresh-tally check questions.toml saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat -o answers.html
+  fresh-tally note saltmarsh-5.0-reedbed --ask printer-found yes, at once")]
+pub(crate) struct CheckArgs {
+    /// A checklist: TOML, as `--starter` prints one
+    #[arg(required_unless_present = "starter")]
+    pub(crate) checklist: Option<PathBuf>,
+    /// One install or more
+    #[arg(required_unless_present = "starter", value_name = "INSTALL", value_parser = NonEmpty::new())]
+    pub(crate) installs: Vec<String>,
+    /// Print a checklist to begin with
+    #[arg(long, conflicts_with_all = ["checklist", "installs"])]
+    pub(crate) starter: bool,
 }
 
 /// Follow one part, program or package through the releases on the shelf

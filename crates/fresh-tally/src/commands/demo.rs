@@ -1,12 +1,13 @@
 //! The whole story on made-up installs: each step with the exact command that repeats it.
 
-use crate::args::{CompareArgs, GridArgs, LabelArgs, NoteArgs, OnlyArg, READ_BY_HAND, TakeArgs};
+use crate::args::{CheckArgs, CompareArgs, GridArgs, LabelArgs, NoteArgs, OnlyArg, READ_BY_HAND, TakeArgs};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
 use saltmarsh::{Install, World};
 use std::path::{Path, PathBuf};
+use tally_core::check::Checklist;
 use tally_core::knowledge::OwnRules;
 use tally_report::ShowWhat;
 use tally_shelf::Shelf;
@@ -98,6 +99,15 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
         ..GridArgs::default()
     };
     super::grid::run(&grid, own)?;
+    let questions = folder.join("questions.toml");
+    step.say("Have a checklist to begin with", &format!("check --starter -o {}", questions.display()))?;
+    output::file(&questions, Checklist::starter().as_bytes())?;
+    step.say(
+        "Put the same questions to each",
+        &format!("check {} {}", questions.display(), handles.join(" ")),
+    )?;
+    let check = CheckArgs { checklist: Some(questions), installs: handles, starter: false };
+    super::check::run(&check, own)?;
     step.say("See what is on the shelf", "shelf")?;
     super::shelf::run(None, own).map(|_| ())
 }

@@ -1,5 +1,6 @@
 //! One file per command: settings in, exit code out.
 
+mod check;
 mod compare;
 mod demo;
 mod find;
@@ -29,6 +30,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure
         Command::Weigh(args) => weigh::run(&args, settings),
         Command::Note(args) => note::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
+        Command::Check(args) => check::run(&args, settings),
         Command::Grid(args) => grid::run(&args, settings),
         Command::Trail(args) => trail::run(&args, settings),
         Command::Shelf(args) => shelf::run(args.action, settings),

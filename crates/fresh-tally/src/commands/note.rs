@@ -1,10 +1,10 @@
-use crate::args::{NoteArgs, size};
+use crate::args::NoteArgs;
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
 use std::path::Path;
-use tally_core::model::{Conditions, MEASURES, Measure, Note, Reading, Tally};
+use tally_core::model::{Conditions, MEASURES, Measure, Note, Reading, Tally, bytes_of};
 use tally_report::ShowWhat;
 use tally_shelf::{encode, read_tally};
 
@@ -59,7 +59,7 @@ fn reading(name: &str, value: &str, args: &NoteArgs) -> Result<Reading, Failure>
     };
     let number = match measure.unit {
         #[allow(clippy::cast_precision_loss, reason = "sizes are checked to be far below 2^63")]
-        "bytes" => size(value).map(|bytes| bytes as f64),
+        "bytes" => bytes_of(value).map(|bytes| bytes as f64),
         _ => value.parse::<f64>().map_err(|_| "no number".to_owned()),
     };
     let value = number

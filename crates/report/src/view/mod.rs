@@ -1,5 +1,6 @@
 //! One folder or file per command: its answer as a document, as CSV, as JSON.
 
+mod check;
 mod compare;
 mod grid;
 mod owner;
@@ -8,6 +9,7 @@ mod show;
 mod trail;
 mod why;
 
+pub use check::CheckView;
 pub use compare::{CompareView, CompareWhat, Filter};
 pub use grid::GridView;
 pub use owner::{OwnedFile, OwnerView};

@@ -1,0 +1,30 @@
+/// Reads a size: a number, with or without a unit (`4GB`, `512MiB`, `1000`). Units of ten have B, those of two iB.
+///
+/// # Errors
+/// What is wrong, in words: no number, or none between 0 and a million TB.
+pub fn bytes_of(text: &str) -> Result<u64, String> {
+    const UNITS: [(&str, f64); 11] = [
+        ("KiB", 1024.0),
+        ("MiB", 1_048_576.0),
+        ("GiB", 1_073_741_824.0),
+        ("TiB", 1_099_511_627_776.0),
+        ("kB", 1e3),
+        ("KB", 1e3),
+        ("MB", 1e6),
+        ("GB", 1e9),
+        ("TB", 1e12),
+        ("B", 1.0),
+        ("", 1.0),
+    ];
+    let unit = UNITS.iter().find(|(unit, _)| text.ends_with(unit)).copied().unwrap_or(("", 1.0));
+    let number: f64 = text[..text.len() - unit.0.len()]
+        .trim()
+        .parse()
+        .map_err(|_| "no size like 4GB or 512MiB".to_owned())?;
+    let bytes = number * unit.1;
+    if !bytes.is_finite() || !(0.0..=1e18).contains(&bytes) {
+        return Err("no size between 0 and 1000000 TB".into());
+    }
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "the range was checked")]
+    Ok(bytes as u64)
+}

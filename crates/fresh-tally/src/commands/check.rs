@@ -1,0 +1,42 @@
+use crate::args::CheckArgs;
+use crate::error::Failure;
+use crate::exit::Exit;
+use crate::settings::Settings;
+use crate::{install, output};
+use rayon::prelude::*;
+use std::path::Path;
+use tally_core::check::{Checklist, check};
+use tally_core::knowledge::{PartRules, Roles};
+use tally_core::model::Tally;
+use tally_report::CheckView;
+
+pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, Failure> {
+    let Some(path) = args.checklist.as_deref().filter(|_| !args.starter) else {
+        output::answer(Checklist::starter().as_bytes(), settings)?;
+        return Ok(Exit::Done);
+    };
+    let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
+    let checklist = read(path, &parts, &roles)?;
+    let tallies: Vec<Tally> = args
+        .installs
+        .par_iter()
+        .map(|asked| install::find(asked, settings, &parts))
+        .collect::<Result<_, _>>()?;
+    let answers = check(&checklist, &tallies.iter().collect::<Vec<_>>());
+    let exit = if answers.totals.iter().any(|totals| totals.fails()) { Exit::No } else { Exit::Done };
+    output::show(&CheckView { check: &answers }, settings)?;
+    std::mem::forget(tallies);
+    Ok(exit)
+}
+
+fn read(path: &Path, parts: &PartRules, roles: &Roles) -> Result<Checklist, Failure> {
+    let text = std::fs::read_to_string(path)
+        .map_err(|error| Failure::Source { path: path.into(), why: error.to_string() })?;
+    let mut checklist = Checklist::parse(&text, parts, roles)
+        .map_err(|source| Failure::Checklist { path: path.into(), source })?;
+    if checklist.name.is_empty() {
+        checklist.name =
+            path.file_stem().map(|stem| stem.to_string_lossy().as_ref().into()).unwrap_or_default();
+    }
+    Ok(checklist)
+}

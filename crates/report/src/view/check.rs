@@ -1,0 +1,164 @@
+use super::dim;
+use crate::View;
+use crate::document::{Block, Column, Document, Fact, Line, Role, Span, Table};
+use crate::text::count_of;
+use crate::wire::{CsvTable, pretty};
+use tally_core::check::{Answer, Check, Question, Totals, Verdict};
+use tally_core::grid::short_names;
+use tally_core::model::{Evidence, Text};
+
+/// A checklist with its answers.
+#[derive(Debug, Clone)]
+pub struct CheckView<'a> {
+    /// Questions, answers, sums.
+    pub check: &'a Check,
+}
+
+fn word(question: &Question, answer: &Answer) -> Span {
+    let role = match answer.verdict {
+        Verdict::Yes => Role::Came,
+        Verdict::No if question.wish => Role::Plain,
+        Verdict::No => Role::Went,
+        Verdict::Open => Role::LookTwice,
+        Verdict::Noted | Verdict::Untold => Role::Dim,
+    };
+    let word = match answer.verdict {
+        Verdict::No if question.wish => "no (a wish)",
+        Verdict::Untold => "can't be told",
+        other => other.name(),
+    };
+    Span::new(role, word)
+}
+
+/// `12 yes, 2 no (1 of them a wish), 3 open`.
+fn sums(totals: &Totals) -> Line {
+    let mut line = Line::from(Span::new(Role::Came, format!("{} yes", totals.yes)));
+    let role = if totals.fails() { Role::Went } else { Role::Plain };
+    line = line.and(", ").and(Span::new(role, format!("{} no", totals.no)));
+    if totals.no_of_wishes > 0 {
+        line = line.and(format!(" ({} only wished for)", totals.no_of_wishes));
+    }
+    for (number, what, role) in [
+        (totals.noted, "noted", Role::Plain),
+        (totals.open, "open", Role::LookTwice),
+        (totals.untold, "that can't be told", Role::Plain),
+    ] {
+        if number > 0 {
+            line = line.and(", ").and(Span::new(role, format!("{number} {what}")));
+        }
+    }
+    line
+}
+
+fn places(answer: &Answer) -> String {
+    answer.evidence.iter().map(Evidence::place).collect::<Vec<_>>().join(", ")
+}
+
+impl CheckView<'_> {
+    /// One install: the answer, what was found, and where.
+    fn one(&self, document: &mut Document) {
+        let mut table = Table::new(vec![
+            Column::new("answer"),
+            Column::new("question").name(),
+            Column::new("found").sentence(),
+            Column::new("read from").name().drops(1),
+        ]);
+        for question in &self.check.questions {
+            let answer = &question.answers[0];
+            table.row(vec![
+                word(question, answer),
+                question.text.as_str().into(),
+                answer.found.as_str().into(),
+                dim(answer.evidence.first().map(Evidence::place).unwrap_or_default()),
+            ]);
+        }
+        document.table_or(table, "");
+    }
+
+    /// Several installs: a grid of answers, and below what was found where one has a no.
+    fn several(&self, document: &mut Document) {
+        let names = short_names(&self.check.installs);
+        let mut columns = vec![Column::new("").name()];
+        columns.extend(names.iter().map(|name| Column::new(name.as_str())));
+        let mut table = Table { folds: true, ..Table::new(columns) };
+        for question in &self.check.questions {
+            let mut cells = vec![question.text.as_str().into()];
+            cells.extend(question.answers.iter().map(|answer| word(question, answer)));
+            table.row(cells);
+        }
+        document.table_or(table, "");
+        let mut found = Table::new(vec![
+            Column::new("").name(),
+            Column::new("found").sentence(),
+            Column::new("read from").name().drops(1),
+        ]);
+        for question in
+            self.check.questions.iter().filter(|q| q.answers.iter().any(|a| a.verdict == Verdict::No))
+        {
+            found.group(question.text.as_str());
+            for (answer, name) in question.answers.iter().zip(&names) {
+                found.row(vec![
+                    format!("  {name}").into(),
+                    Span::new(word(question, answer).role, &answer.found),
+                    dim(answer.evidence.first().map(Evidence::place).unwrap_or_default()),
+                ]);
+            }
+        }
+        if !found.rows.is_empty() {
+            document.heading("What was found where one has a no");
+            document.table_or(found, "");
+        }
+    }
+}
+
+impl View for CheckView<'_> {
+    fn document(&self) -> Document {
+        let check = self.check;
+        let mut document = Document::default();
+        let installs = match &check.installs[..] {
+            [only] => only.title(),
+            several => count_of(several.len() as u64, "install"),
+        };
+        document.title(format!("{}: {installs}", check.checklist), super::AS_FOUND);
+        let names = short_names(&check.installs);
+        if let [totals] = &check.totals[..] {
+            document.paragraph(sums(totals));
+        } else {
+            let fact = |(totals, name): (&Totals, &Text)| Fact {
+                name: name.as_str().into(),
+                value: sums(totals),
+                aside: Line::default(),
+            };
+            document.push(Block::Facts(check.totals.iter().zip(&names).map(fact).collect()));
+        }
+        if names.len() == 1 {
+            self.one(&mut document)
+        } else {
+            self.several(&mut document)
+        }
+        document
+    }
+
+    fn csv(&self) -> CsvTable {
+        let mut table =
+            CsvTable::new(&["handle", "question", "text", "wish", "answer", "found", "read_from"]);
+        for question in &self.check.questions {
+            for (answer, install) in question.answers.iter().zip(&self.check.installs) {
+                table.row(vec![
+                    install.handle.to_string(),
+                    question.name.to_string(),
+                    question.text.to_string(),
+                    question.wish.to_string(),
+                    answer.verdict.name().into(),
+                    answer.found.to_string(),
+                    places(answer),
+                ]);
+            }
+        }
+        table
+    }
+
+    fn json(&self) -> serde_json::Result<Vec<u8>> {
+        pretty(self.check)
+    }
+}
