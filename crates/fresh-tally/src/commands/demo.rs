@@ -93,7 +93,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
         &format!("grid {} --only differing --ask Inkcap", handles.join(" ")),
     )?;
     let grid = GridArgs {
-        installs: handles,
+        installs: handles.clone(),
         ask: vec!["Inkcap".into()],
         only: Some(OnlyArg::Differing),
         ..GridArgs::default()

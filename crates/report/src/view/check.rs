@@ -132,9 +132,9 @@ impl View for CheckView<'_> {
             document.push(Block::Facts(check.totals.iter().zip(&names).map(fact).collect()));
         }
         if names.len() == 1 {
-            self.one(&mut document)
+            self.one(&mut document);
         } else {
-            self.several(&mut document)
+            self.several(&mut document);
         }
         document
     }
