@@ -129,8 +129,8 @@ pub struct Column {
 
 impl Column {
     /// A column that lines up on the left and stays as it is.
-    pub fn new(title: impl Into<String>) -> Self {
-        Self { title: title.into(), ..Self::default() }
+    pub fn new(title: impl AsRef<str>) -> Self {
+        Self { title: Span::from(title.as_ref()).text, ..Self::default() }
     }
 
     /// Lines up on the right.
