@@ -12,6 +12,7 @@
 //! - [`ask`]: one thing asked of one install;
 //! - [`check`]: a reviewer's standing questions, answered by evidence;
 //! - [`grid`]: many installs side by side;
+//! - [`lag`]: how far behind upstream an install was on its release day;
 //! - [`trail`]: one thing followed through many tallies.
 
 pub mod ask;
@@ -22,6 +23,7 @@ pub mod find;
 pub mod graph;
 pub mod grid;
 pub mod knowledge;
+pub mod lag;
 pub mod model;
 pub mod trail;
 pub mod version;

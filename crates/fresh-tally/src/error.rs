@@ -37,6 +37,9 @@ pub(crate) enum Failure {
     /// A file of own rules can't be used.
     #[error("`{}`: {source}", path.display())]
     OwnRules { path: PathBuf, source: tally_core::knowledge::RulesError },
+    /// A file of upstream releases can't be used.
+    #[error("`{}`: {source}", path.display())]
+    Upstream { path: PathBuf, source: tally_core::knowledge::RulesError },
     /// A checklist can't be used.
     #[error("`{}`: {source}", path.display())]
     Checklist { path: PathBuf, source: tally_core::knowledge::RulesError },

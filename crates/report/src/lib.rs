@@ -16,8 +16,8 @@ pub use render::{Canvas, Format, RenderError, render};
 pub use style::Palette;
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
-    CheckView, CompareView, CompareWhat, Filter, FindView, GridView, OwnedFile, OwnerView, ShelfEntry,
-    ShelfView, ShowView, ShowWhat, TrailView, WeighView, WhyView,
+    CheckView, CompareView, CompareWhat, Filter, FindView, GridView, LagView, OwnedFile, OwnerView,
+    ShelfEntry, ShelfView, ShowView, ShowWhat, TrailView, WeighView, WhyView,
 };
 pub use wire::CsvTable;
 

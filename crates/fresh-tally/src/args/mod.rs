@@ -95,6 +95,7 @@ pub(crate) enum Command {
     Compare(CompareArgs),
     Grid(GridArgs),
     Check(CheckArgs),
+    Lag(LagArgs),
     Trail(TrailArgs),
     Shelf(ShelfArgs),
     Rules(RulesArgs),
@@ -450,6 +451,31 @@ pub(crate) struct CheckArgs {
     pub(crate) installs: Vec<String>,
     /// Print a checklist to begin with
     #[arg(long, conflicts_with_all = ["checklist", "installs"])]
+    pub(crate) starter: bool,
+}
+
+/// Tell how far parts and programs were behind their makers on the day of the release
+///
+/// What the makers had released by then stands in a file of yours (TOML, or CSV by its ending); nothing is looked up. A project
+/// that the file does not know is listed, not guessed.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally lag --starter -o upstream.toml
+  fresh-tally lag saltmarsh-5.0-reedbed --upstream upstream.toml --day 2026-05-04
+  fresh-tally lag saltmarsh-5.0-reedbed --upstream releases.csv --format csv")]
+pub(crate) struct LagArgs {
+    /// Handle, tally file, or source
+    #[arg(required_unless_present = "starter", value_parser = NonEmpty::new())]
+    pub(crate) install: Option<String>,
+    /// The makers' releases
+    #[arg(long, value_name = "FILE", required_unless_present = "starter")]
+    pub(crate) upstream: Option<PathBuf>,
+    /// The day that counts [default: the day of the release, as the label has it]
+    #[arg(long, value_name = "YYYY-MM-DD")]
+    pub(crate) day: Option<String>,
+    /// Print a file of releases to begin with
+    #[arg(long, conflicts_with_all = ["install", "upstream", "day"])]
     pub(crate) starter: bool,
 }
 

@@ -5,6 +5,7 @@ mod compare;
 mod demo;
 mod find;
 mod grid;
+mod lag;
 mod note;
 mod rules;
 mod scripts;
@@ -31,6 +32,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure
         Command::Note(args) => note::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
         Command::Check(args) => check::run(&args, settings),
+        Command::Lag(args) => lag::run(&args, settings),
         Command::Grid(args) => grid::run(&args, settings),
         Command::Trail(args) => trail::run(&args, settings),
         Command::Shelf(args) => shelf::run(args.action, settings),

@@ -9,6 +9,7 @@ mod demo;
 mod find;
 mod grid;
 mod harness;
+mod lag;
 mod note;
 mod rules;
 mod schema;

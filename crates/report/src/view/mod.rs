@@ -3,6 +3,7 @@
 mod check;
 mod compare;
 mod grid;
+mod lag;
 mod owner;
 mod shelf;
 mod show;
@@ -12,6 +13,7 @@ mod why;
 pub use check::CheckView;
 pub use compare::{CompareView, CompareWhat, Filter};
 pub use grid::GridView;
+pub use lag::LagView;
 pub use owner::{OwnedFile, OwnerView};
 pub use shelf::{ShelfEntry, ShelfView};
 pub use show::{ShowView, ShowWhat};

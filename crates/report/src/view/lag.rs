@@ -1,0 +1,126 @@
+use super::{dim, optional};
+use crate::View;
+use crate::document::{Column, Document, Line, Role, Span, Table};
+use crate::text::count_of;
+use crate::wire::{CsvTable, pretty};
+use tally_core::lag::{Behind, Lag, LagItem};
+use tally_core::version::Step;
+
+/// How far behind its makers an install was.
+#[derive(Debug, Clone)]
+pub struct LagView<'a> {
+    /// Items, and names that the file does not know.
+    pub lag: &'a Lag,
+}
+
+fn far(behind: &Behind) -> Span {
+    match behind.releases {
+        0 => Span::new(Role::Came, "none"),
+        releases => Span::new(Role::Changed, releases.to_string()),
+    }
+}
+
+fn days(behind: &Behind) -> String {
+    if behind.releases == 0 { String::new() } else { behind.days.to_string() }
+}
+
+fn row(table: &mut Table, item: &LagItem, shown: &Behind, series: bool) {
+    let newest = if shown.releases == 0 { "itself".to_owned() } else { shown.version.to_string() };
+    table.row(vec![
+        if series {
+            dim(format!("  within its series {}", optional(item.series.as_deref())))
+        } else {
+            item.name.as_str().into()
+        },
+        if series { "".into() } else { item.version.as_str().into() },
+        if shown.releases == 0 { dim(newest) } else { newest.into() },
+        dim(optional(shown.released.as_deref())),
+        far(shown),
+        days(shown).into(),
+        shown.step.map(Step::name).unwrap_or_default().into(),
+    ]);
+}
+
+impl View for LagView<'_> {
+    fn document(&self) -> Document {
+        let lag = self.lag;
+        let mut document = Document::default();
+        document.title(format!("{}, on {}", lag.install.title(), lag.day), super::AS_FOUND);
+        let current = lag.items.iter().filter(|item| item.newest.releases == 0).count();
+        let behind = lag.items.len() - current;
+        document.paragraph(
+            Line::from(Span::new(Role::Changed, format!("{behind} behind")))
+                .and(", ")
+                .and(Span::new(Role::Came, format!("{current} up to date")))
+                .and(format!(", {} that the file does not know", lag.unknown.len())),
+        );
+        let mut table = Table::new(vec![
+            Column::new("").name(),
+            Column::new("here"),
+            Column::new("newest that day"),
+            Column::new("released").drops(1),
+            Column::new("releases behind").right(),
+            Column::new("days").right(),
+            Column::new("step"),
+        ]);
+        for item in &lag.items {
+            row(&mut table, item, &item.newest, false);
+            if let Some(series) = &item.in_series {
+                row(&mut table, item, series, true);
+            }
+        }
+        document.table_or(table, "The file knows none of its parts and programs.");
+        if !lag.unknown.is_empty() {
+            let number = count_of(lag.unknown.len() as u64, "name");
+            document.paragraph(dim(format!("Not in the file, {number}: {}", lag.unknown.join(", "))));
+        }
+        let legend = "Days since the first newer release came out, up to that day.";
+        document.paragraph(dim(legend));
+        document
+    }
+
+    fn csv(&self) -> CsvTable {
+        let mut table = CsvTable::new(&[
+            "what",
+            "name",
+            "project",
+            "version",
+            "against",
+            "newest",
+            "released",
+            "releases_behind",
+            "days_behind",
+            "step",
+            "read_from",
+        ]);
+        for item in &self.lag.items {
+            let series = item.in_series.as_ref().map(|series| (optional(item.series.as_deref()), series));
+            for (against, behind) in [Some(("all".to_owned(), &item.newest)), series].into_iter().flatten() {
+                table.row(vec![
+                    item.what.into(),
+                    item.name.to_string(),
+                    item.project.to_string(),
+                    item.version.to_string(),
+                    against,
+                    behind.version.to_string(),
+                    optional(behind.released.as_deref()),
+                    behind.releases.to_string(),
+                    behind.days.to_string(),
+                    behind.step.map(Step::name).unwrap_or_default().into(),
+                    item.evidence.place(),
+                ]);
+            }
+        }
+        for name in &self.lag.unknown {
+            let mut cells = vec![String::new(); 11];
+            cells[0] = "unknown".into();
+            cells[1] = name.to_string();
+            table.row(cells);
+        }
+        table
+    }
+
+    fn json(&self) -> serde_json::Result<Vec<u8>> {
+        pretty(self.lag)
+    }
+}
