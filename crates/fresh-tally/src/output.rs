@@ -51,3 +51,30 @@ pub(crate) fn status(settings: &Settings, sentence: &str) {
         eprintln!("{}", tally_report::clean(sentence));
     }
 }
+
+/// A warning on standard error, quiet or not: something of what was asked for is left out.
+#[allow(clippy::print_stderr, reason = "warnings go through here")]
+pub(crate) fn warn(sentence: &str) {
+    eprintln!("warning: {}", tally_report::clean(sentence));
+}
+
+/// Sends an answer piece by piece; a file appears under its name when it is complete.
+pub(crate) fn stream(
+    settings: &Settings,
+    write: impl FnOnce(&mut dyn Write) -> std::io::Result<()>,
+) -> Result<(), Failure> {
+    let Some(path) = settings.output.as_deref() else {
+        let mut out = std::io::BufWriter::new(std::io::stdout().lock());
+        let result = write(&mut out).and_then(|()| out.flush());
+        return result.map_err(|source| Failure::Output { to: "to standard output".into(), source });
+    };
+    let fail = |source| Failure::Output { to: format!("`{}`", path.display()), source };
+    let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::Builder::new().prefix(".fresh-tally-").tempfile_in(folder).map_err(fail)?;
+    let mut out = std::io::BufWriter::new(file.as_file_mut());
+    write(&mut out).and_then(|()| out.flush()).map_err(fail)?;
+    drop(out);
+    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o644);
+    file.as_file().set_permissions(mode).map_err(fail)?;
+    file.persist(path).map(|_| ()).map_err(|error| fail(error.error))
+}

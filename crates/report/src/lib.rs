@@ -17,9 +17,9 @@ pub use style::Palette;
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
     CheckView, CompareView, CompareWhat, Filter, FindView, GridView, LagView, OwnedFile, OwnerView,
-    ShelfEntry, ShelfView, ShowView, ShowWhat, TrailView, WeighView, WhyView,
+    ShelfEntry, ShelfFindView, ShelfSighting, ShelfView, ShowView, ShowWhat, TrailView, WeighView, WhyView,
 };
-pub use wire::CsvTable;
+pub use wire::{CsvTable, PackageRows};
 
 /// A question with its answer, in every form that it can take.
 pub trait View {

@@ -41,6 +41,14 @@ pub enum ShelfError {
         /// The schema number that is read.
         known: u32,
     },
+    /// The index can't be used, and could not be made anew.
+    #[error("`{}`: {source}", path.display())]
+    Index {
+        /// The index.
+        path: PathBuf,
+        /// What `SQLite` said.
+        source: Box<rusqlite::Error>,
+    },
     /// The system said no.
     #[error("`{}`: {source}", path.display())]
     Io {

@@ -6,10 +6,13 @@
 mod codec;
 mod error;
 mod folder;
+mod index;
+mod index_rows;
 
 pub use codec::{decode, encode, read_tally};
 pub use error::ShelfError;
 pub use folder::{Put, Shelf, Shelved, write_atomically};
+pub use index::{Index, Indexed, Sighting, Sightings};
 
 /// The ending of a tally's file name.
 pub const ENDING: &str = ".tally.json";

@@ -22,7 +22,23 @@ pub struct Hit {
 }
 
 /// Scores below this are no match, only the nearest names.
-const MATCH: f64 = 0.6;
+pub const MATCH: f64 = 0.6;
+
+/// How well names match what was asked.
+#[derive(Debug)]
+pub struct NameScore(Wanted);
+
+impl NameScore {
+    /// Prepares a question.
+    pub fn of(asked: &str) -> Self {
+        Self(Wanted::of(asked))
+    }
+
+    /// From 0 to 1; 1 for the name itself, letters' case and punctuation aside.
+    pub fn of_name(&self, name: &str) -> f64 {
+        self.0.score(name)
+    }
+}
 
 /// What was asked for, best first; and when nothing matches, the names nearest to it.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
@@ -123,6 +139,7 @@ fn push(
     }
 }
 
+#[derive(Debug)]
 struct Wanted {
     whole: String,
     words: Vec<String>,

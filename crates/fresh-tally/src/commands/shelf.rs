@@ -1,14 +1,26 @@
-use crate::args::ShelfAction;
+use crate::args::{ShelfAction, ShelfListArgs};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
-use tally_report::{ShelfEntry, ShelfView};
-use tally_shelf::Shelved;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use tally_core::knowledge::matches;
+use tally_core::model::{Label, Tally};
+use tally_report::{Format, PackageRows, ShelfEntry, ShelfFindView, ShelfSighting, ShelfView};
+use tally_shelf::{ENDING, Index, Indexed, Sighting, encode, read_tally};
 
 pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Exit, Failure> {
-    match action.unwrap_or(ShelfAction::List) {
-        ShelfAction::List => list(settings)?,
+    match action.unwrap_or_else(|| ShelfAction::List(ShelfListArgs::default())) {
+        ShelfAction::List(filter) => list(&filter, settings)?,
+        ShelfAction::Find { words } => return find(&words.join(" "), settings),
+        ShelfAction::Import { files } => return import(&files, settings),
+        ShelfAction::Export { handles, into } => export(handles, into.as_deref(), settings)?,
+        ShelfAction::Index => {
+            Index::remove(&settings.shelf)?;
+            let installs = index(settings)?.installs()?.len();
+            output::status(settings, &format!("The index of {installs} installs is made anew."));
+        }
         ShelfAction::Rename { old, new } => {
             settings.shelf.rename(&old, &new)?;
             output::status(settings, &format!("`{old}` is now `{new}`."));
@@ -23,32 +35,146 @@ pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Ex
     Ok(Exit::Done)
 }
 
-fn list(settings: &Settings) -> Result<(), Failure> {
-    let entries = settings.shelf.list()?.into_iter().map(entry).collect();
-    let folder = settings.shelf.folder().to_string_lossy().into_owned();
-    output::show(&ShelfView { folder, entries }, settings)
+/// The index, up to date; says what it does when that takes long.
+pub(crate) fn index(settings: &Settings) -> Result<Index, Failure> {
+    let mut said = 0;
+    let mut progress = |done: usize, all: usize| {
+        // A line for every tenth is enough.
+        if done == 0 || done == all || (done - said) * 10 > all {
+            said = done;
+            output::status(settings, &format!("Reading the shelf: {done} of {all}."));
+        }
+    };
+    Ok(Index::open(&settings.shelf, &mut progress)?)
 }
 
-fn entry(shelved: Shelved) -> ShelfEntry {
-    let handle = shelved.handle;
-    match shelved.tally {
-        Ok(tally) => ShelfEntry {
-            handle,
-            taken_at: Some(tally.taken.at.to_string()),
-            packages: tally.counts.packages.values().map(|n| u64::from(*n)).sum(),
-            applications: u64::from(tally.counts.applications),
-            installed_bytes: tally.installed_bytes(),
-            label: Some(tally.label),
-            problem: None,
-        },
-        Err(error) => ShelfEntry {
-            handle,
-            label: None,
-            taken_at: None,
-            packages: 0,
-            applications: 0,
-            installed_bytes: 0,
-            problem: Some(error.to_string()),
-        },
+fn list(filter: &ShelfListArgs, settings: &Settings) -> Result<(), Failure> {
+    let mut entries: Vec<ShelfEntry> = index(settings)?.installs()?.into_iter().map(entry).collect();
+    entries.retain(|entry| fits(filter, entry));
+    let folder = settings.shelf.folder().to_string_lossy().into_owned();
+    let filtered =
+        [&filter.distro, &filter.release, &filter.edition, &filter.handle].iter().any(|f| f.is_some());
+    output::show(&ShelfView { folder, entries, filtered }, settings)
+}
+
+/// A file that can't be read has no label, and fits only where none is asked.
+fn fits(filter: &ShelfListArgs, entry: &ShelfEntry) -> bool {
+    let none = Label::default();
+    let label = entry.label.as_ref().unwrap_or(&none);
+    let is = |asked: &Option<String>, fields: &[Option<&str>]| {
+        asked
+            .as_deref()
+            .is_none_or(|asked| fields.iter().flatten().any(|field| field.eq_ignore_ascii_case(asked)))
+    };
+    is(&filter.distro, &[Some(&label.distro), Some(&label.distro_id)])
+        && is(&filter.release, &[label.release.as_deref(), label.codename.as_deref()])
+        && is(&filter.edition, &[label.edition.as_deref()])
+        && filter.handle.as_deref().is_none_or(|pattern| matches(pattern, &entry.handle))
+}
+
+fn entry(indexed: Indexed) -> ShelfEntry {
+    let Indexed { handle, label, taken_at, packages, applications, installed_bytes, problem } = indexed;
+    ShelfEntry { handle, label, taken_at, packages, applications, installed_bytes, problem }
+}
+
+fn find(asked: &str, settings: &Settings) -> Result<Exit, Failure> {
+    let found = index(settings)?.find(asked)?;
+    let exit = if found.found.is_empty() { Exit::No } else { Exit::Done };
+    let sighting = |sighting: Sighting| {
+        let Sighting { handle, label, what, name, version, system } = sighting;
+        ShelfSighting { handle, install: label.title(), what, name, version, system }
+    };
+    let view = ShelfFindView {
+        asked: asked.to_owned(),
+        names: found.names,
+        found: found.found.into_iter().map(sighting).collect(),
+        nearest: found.nearest,
+    };
+    output::show(&view, settings)?;
+    Ok(exit)
+}
+
+/// Every file is tried; what is no tally is named, and the rest goes on.
+fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, Failure> {
+    let mut files: Vec<PathBuf> = Vec::new();
+    for path in given {
+        if path.is_dir() {
+            let fail = |error: std::io::Error| Failure::Source { path: path.clone(), why: error.to_string() };
+            let mut found = Vec::new();
+            for entry in std::fs::read_dir(path).map_err(fail)? {
+                found.push(entry.map_err(fail)?.path());
+            }
+            found.retain(|file| file.to_string_lossy().ends_with(ENDING));
+            found.sort();
+            files.append(&mut found);
+        } else {
+            files.push(path.clone());
+        }
     }
+    let mut first_error = None;
+    let mut done = 0;
+    for file in &files {
+        match read_tally(file).and_then(|mut tally| settings.shelf.put(&mut tally)) {
+            Ok(put) => {
+                done += 1;
+                let verb = if put.replaced { "took the place of the earlier" } else { "is on the shelf as" };
+                output::status(settings, &format!("`{}` {verb} `{}`.", file.display(), put.handle));
+            }
+            Err(error) if first_error.is_none() && files.len() == 1 => return Err(error.into()),
+            Err(error) => {
+                output::warn(&format!("left out: {error}"));
+                first_error.get_or_insert(error);
+            }
+        }
+    }
+    output::status(settings, &format!("{done} of {} files are on the shelf now.", files.len()));
+    match first_error {
+        Some(error) => Err(error.into()),
+        None => Ok(Exit::Done),
+    }
+}
+
+fn export(handles: Vec<String>, into: Option<&Path>, settings: &Settings) -> Result<(), Failure> {
+    let handles = if handles.is_empty() { settings.shelf.handles()? } else { handles };
+    match into {
+        Some(folder) => copy(&handles, folder, settings),
+        None => table(&handles, settings),
+    }
+}
+
+fn copy(handles: &[String], folder: &Path, settings: &Settings) -> Result<(), Failure> {
+    let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
+    std::fs::create_dir_all(folder).map_err(fail)?;
+    for handle in handles {
+        let tally = settings.shelf.get(handle)?;
+        let bytes =
+            encode(&tally).map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))?;
+        output::file(&folder.join(format!("{handle}{ENDING}")), &bytes)?;
+    }
+    output::status(settings, &format!("Copied {} tallies to `{}`.", handles.len(), folder.display()));
+    Ok(())
+}
+
+/// One tally at a time, so that a shelf of any size fits in memory.
+fn table(handles: &[String], settings: &Settings) -> Result<(), Failure> {
+    let lines = settings.output.as_deref().and_then(Path::extension).is_some_and(|ending| ending == "jsonl");
+    let rows = if lines || settings.format == Some(Format::Json) {
+        PackageRows::JsonLines
+    } else {
+        PackageRows::Csv
+    };
+    output::stream(settings, |out: &mut dyn Write| {
+        out.write_all(&rows.head())?;
+        for handle in handles {
+            let tally: Tally = match settings.shelf.get(handle) {
+                Ok(tally) => tally,
+                Err(error) => {
+                    output::warn(&format!("left out: {error}"));
+                    continue;
+                }
+            };
+            out.write_all(&rows.of(handle, &tally).map_err(std::io::Error::other)?)?;
+        }
+        Ok(())
+    })
 }

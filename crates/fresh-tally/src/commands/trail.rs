@@ -33,18 +33,17 @@ pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Failure
     Ok(exit)
 }
 
-/// Those asked for; else all that the shelf has and can be read, the others named.
+/// Those asked for; else what the index of the shelf knows around the name, files that can't be read named.
 fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, Failure> {
     if !args.installs.is_empty() {
         let parts = settings.own.parts()?;
         return args.installs.iter().map(|asked| install::find(asked, settings, &parts)).collect();
     }
-    let mut tallies = Vec::new();
-    for shelved in settings.shelf.list()? {
-        match shelved.tally {
-            Ok(tally) => tallies.push(tally),
-            Err(error) => output::status(settings, &format!("Left out `{}`: {error}.", shelved.handle)),
+    let index = super::shelf::index(settings)?;
+    for install in index.installs()? {
+        if let Some(problem) = install.problem {
+            output::status(settings, &format!("Left out `{}`: {problem}.", install.handle));
         }
     }
-    Ok(tallies)
+    Ok(index.around(&args.name)?)
 }

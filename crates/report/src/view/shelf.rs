@@ -32,6 +32,8 @@ pub struct ShelfView {
     pub folder: String,
     /// Its entries, by handle.
     pub entries: Vec<ShelfEntry>,
+    /// Whether only some were asked for.
+    pub filtered: bool,
 }
 
 impl View for ShelfView {
@@ -50,7 +52,14 @@ impl View for ShelfView {
         for entry in &self.entries {
             table.row(row(entry));
         }
-        document.table_or(table, "Nothing yet. Put an install on it: `fresh-tally take SOURCE`");
+        document.table_or(
+            table,
+            if self.filtered {
+                "None that was asked for."
+            } else {
+                "Nothing yet. Put an install on it: `fresh-tally take SOURCE`"
+            },
+        );
         for entry in &self.entries {
             if let Some(problem) = &entry.problem {
                 let line = Line::from(Span::new(Role::LookTwice, &entry.handle))

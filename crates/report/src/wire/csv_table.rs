@@ -29,9 +29,18 @@ impl CsvTable {
     ///
     /// # Errors
     /// None in practice: the writer is memory, and all rows have one length.
-    pub fn into_bytes(self) -> Result<Vec<u8>, csv::Error> {
+    pub fn into_bytes(mut self) -> Result<Vec<u8>, csv::Error> {
+        let header = std::mem::take(&mut self.header);
+        self.rows.insert(0, header);
+        self.rows_into_bytes()
+    }
+
+    /// Writes the rows without the header, for a table that is written in parts.
+    ///
+    /// # Errors
+    /// As [`Self::into_bytes`].
+    pub fn rows_into_bytes(self) -> Result<Vec<u8>, csv::Error> {
         let mut writer = csv::Writer::from_writer(Vec::new());
-        writer.write_record(self.header.into_iter().map(disarm))?;
         for row in self.rows {
             writer.write_record(row.into_iter().map(disarm))?;
         }

@@ -1,8 +1,10 @@
 //! Forms for programs: CSV and JSON, from the typed result.
 
 mod csv_table;
+mod package_rows;
 
 pub use csv_table::CsvTable;
+pub use package_rows::PackageRows;
 
 use serde::Serialize;
 use tally_core::model::Label;
