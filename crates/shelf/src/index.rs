@@ -94,6 +94,9 @@ pub struct Sightings {
     pub nearest: Vec<Text>,
 }
 
+/// Names of packages, and those whose place each takes.
+type Claims = FxHashMap<String, Vec<String>>;
+
 /// A tally's file as it is on disk.
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct OnDisk {
@@ -502,7 +505,7 @@ impl Index {
     }
 
     /// Keys that bear on one: itself, the same but for series numbers, and for all of those who claims whose place.
-    fn family_of(&self, key: i64) -> rusqlite::Result<(Vec<i64>, FxHashMap<String, Vec<String>>)> {
+    fn family_of(&self, key: i64) -> rusqlite::Result<(Vec<i64>, Claims)> {
         let numbers = |query: &str, key: i64| -> rusqlite::Result<Vec<i64>> {
             self.db.prepare_cached(query)?.query_map([key], |row| row.get(0))?.collect()
         };
@@ -516,7 +519,7 @@ impl Index {
         }
         keys.sort_unstable();
         keys.dedup();
-        let mut claims: FxHashMap<String, Vec<String>> = FxHashMap::default();
+        let mut claims = Claims::default();
         let mut query = self.db.prepare_cached(
             "SELECT w.text, c.text FROM claim JOIN word w ON w.id = claimant JOIN word c ON c.id = claimed WHERE claimant = ?1",
         )?;
@@ -533,7 +536,7 @@ impl Index {
 }
 
 /// Puts a thing back into a tally, as far as the index knows it.
-fn add(tally: &mut Tally, thing: Thing, claims: &FxHashMap<String, Vec<String>>) {
+fn add(tally: &mut Tally, thing: Thing, claims: &Claims) {
     let system = usize::try_from(thing.system).ok().and_then(|at| System::ALL.get(at)).copied();
     let version = Some(Text::from(thing.version.as_str())).filter(|version| !version.is_empty());
     let name = if thing.name.is_empty() { thing.key.clone() } else { thing.name };

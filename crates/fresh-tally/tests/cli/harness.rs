@@ -58,15 +58,28 @@ impl Place {
         self.run_with(line, b"", &[])
     }
 
-    pub(crate) fn run_with(&self, line: &str, stdin: &[u8], environment: &[(&str, &str)]) -> Outcome {
-        let mut child = Command::new(env!("CARGO_BIN_EXE_fresh-tally"))
+    fn command(&self, line: &str) -> Command {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_fresh-tally"));
+        command
             .args(line.split_whitespace())
             .env_clear()
             .env("FRESH_TALLY_SHELF", self.path("shelf"))
             .env("SOURCE_DATE_EPOCH", "1935568800")
             .env("TMPDIR", self.dir.path())
+            .current_dir(self.dir.path());
+        command
+    }
+
+    /// Starts the program, and does not wait for it.
+    pub(crate) fn spawn(&self, line: &str) -> std::process::Child {
+        let quiet = || Stdio::null();
+        self.command(line).stdin(quiet()).stdout(quiet()).stderr(quiet()).spawn().unwrap()
+    }
+
+    pub(crate) fn run_with(&self, line: &str, stdin: &[u8], environment: &[(&str, &str)]) -> Outcome {
+        let mut child = self
+            .command(line)
             .envs(environment.iter().copied())
-            .current_dir(self.dir.path())
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())
             .stderr(Stdio::piped())

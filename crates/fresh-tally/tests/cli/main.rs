@@ -14,6 +14,7 @@ mod note;
 mod rules;
 mod schema;
 mod shelf;
+mod shelf_index;
 mod show;
 mod take;
 mod trail;
