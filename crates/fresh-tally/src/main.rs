@@ -11,7 +11,7 @@ mod install;
 mod output;
 mod settings;
 
-use clap::Parser;
+use clap::{CommandFactory, Parser};
 
 /// Tallies are many small texts; this allocator halves the time of reading one.
 #[global_allocator]
@@ -19,6 +19,8 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() {
     std::panic::set_hook(Box::new(exit::tell_of_a_bug));
+    // A shell that completes a line asks by an environment variable, and gets its answer here.
+    clap_complete::CompleteEnv::with_factory(args::Cli::command).var(args::COMPLETE).complete();
     let cli = args::Cli::parse();
     let outcome = std::panic::catch_unwind(|| {
         let settings = settings::Settings::from_args(&cli.common)?;

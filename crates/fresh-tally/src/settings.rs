@@ -100,16 +100,21 @@ fn format_of_ending(path: &Path) -> Option<Format> {
 }
 
 fn shelf_folder(common: &Common) -> Result<PathBuf, Failure> {
+    common.shelf.clone().or_else(default_shelf_folder).ok_or_else(|| {
+        Failure::Usage("no home folder to keep the shelf in: give one with --shelf DIR".into())
+    })
+}
+
+/// Where the shelf is when no option says: by the environment, else in the data folder.
+fn default_shelf_folder() -> Option<PathBuf> {
     let set = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
     let data = || set("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
-    common
-        .shelf
-        .clone()
-        .or_else(|| set("FRESH_TALLY_SHELF"))
-        .or_else(|| data().map(|data| data.join("fresh-tally/shelf")))
-        .ok_or_else(|| {
-            Failure::Usage("no home folder to keep the shelf in: give one with --shelf DIR".into())
-        })
+    set("FRESH_TALLY_SHELF").or_else(|| data().map(|data| data.join("fresh-tally/shelf")))
+}
+
+/// The shelf that a shell completes handles from; none has any where there is no home.
+pub(crate) fn default_shelf() -> Shelf {
+    Shelf::new(default_shelf_folder().unwrap_or_default())
 }
 
 fn width(common: &Common, to_terminal: bool) -> Option<usize> {

@@ -1,12 +1,33 @@
 //! What the user may type. Nothing here does anything.
 
+use crate::settings;
 use clap::builder::NonEmptyStringValueParser as NonEmpty;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap_complete::engine::{ArgValueCompleter, CompletionCandidate, PathCompleter, ValueCompleter};
+use std::ffi::OsStr;
 use std::path::PathBuf;
 use tally_core::model::bytes_of;
 
 /// The method of a figure that a person noted without saying more.
 pub(crate) const READ_BY_HAND: &str = "read by hand";
+
+/// The variable by which a shell asks for completions.
+pub(crate) const COMPLETE: &str = "FRESH_TALLY_COMPLETE";
+
+/// Completes an install: handles on the shelf first, then paths.
+fn handles() -> ArgValueCompleter {
+    ArgValueCompleter::new(|typed: &OsStr| -> Vec<CompletionCandidate> {
+        let begins = typed.to_string_lossy();
+        let shelf = settings::default_shelf().handles().unwrap_or_default();
+        let mut candidates: Vec<CompletionCandidate> = shelf
+            .into_iter()
+            .filter(|handle| handle.starts_with(&*begins))
+            .map(CompletionCandidate::new)
+            .collect();
+        candidates.extend(PathCompleter::any().complete(typed));
+        candidates
+    })
+}
 
 const EXAMPLES: &str = "\
 Examples:
@@ -164,6 +185,7 @@ Examples:
   fresh-tally show / packages --format csv -o packages.csv")]
 pub(crate) struct ShowArgs {
     /// Handle, tally file, or source
+    #[arg(add = handles())]
     pub(crate) install: String,
     /// What to look at
     #[arg(value_enum, default_value_t = ShowWhatArg::Overview)]
@@ -209,6 +231,7 @@ Examples:
   fresh-tally find /mnt/fresh --program inkcap")]
 pub(crate) struct FindArgs {
     /// Handle, tally file, or source
+    #[arg(add = handles())]
     pub(crate) install: String,
     /// What to look for
     #[arg(required_unless_present_any = ["file", "program"])]
@@ -234,6 +257,7 @@ Examples:
   fresh-tally note saltmarsh-5.0-reedbed memory=512MiB --method 'system monitor' --when 'idle after boot'")]
 pub(crate) struct NoteArgs {
     /// Handle or tally file
+    #[arg(add = handles())]
     pub(crate) install: String,
     /// A remark, or figures as NAME=VALUE
     pub(crate) words: Vec<String>,
@@ -262,6 +286,7 @@ Examples:
   fresh-tally why saltmarsh-5.0-reedbed freshet --all")]
 pub(crate) struct WhyArgs {
     /// Handle, tally file, or source
+    #[arg(add = handles())]
     pub(crate) install: String,
     /// Name of a package, with its system before a colon where names meet
     pub(crate) package: String,
@@ -280,6 +305,7 @@ Examples:
   fresh-tally weigh saltmarsh-5.0-reedbed --limit 4GiB --plus 500MB")]
 pub(crate) struct WeighArgs {
     /// Handle, tally file, or source
+    #[arg(add = handles())]
     pub(crate) install: String,
     /// The size that it must fit: bytes, or with kB, MB, GB, KiB, MiB, GiB
     #[arg(long, value_name = "SIZE", value_parser = bytes_of)]
@@ -300,14 +326,16 @@ Examples:
   fresh-tally compare OLD NEW --format markdown -o notes.md")]
 pub(crate) struct CompareArgs {
     /// The old install: handle, tally file, or source
+    #[arg(add = handles())]
     pub(crate) old: String,
     /// The new one
+    #[arg(add = handles())]
     pub(crate) new: String,
     /// What to look at
     #[arg(long, value_enum, default_value_t = CompareWhatArg::Headlines)]
     pub(crate) view: CompareWhatArg,
     /// The base's old and new install, to tell what was inherited; or the new one alone
-    #[arg(long, num_args = 1..=2, value_names = ["OLD_BASE", "NEW_BASE"])]
+    #[arg(long, num_args = 1..=2, value_names = ["OLD_BASE", "NEW_BASE"], add = handles())]
     pub(crate) base: Vec<String>,
     /// Only these sorts of change: added, removed, upgraded, replaced, put-in ...
     #[arg(long, value_name = "SORT", value_delimiter = ',', help_heading = "Filters")]
@@ -370,7 +398,7 @@ Examples:
   fresh-tally grid A B C --ask Inkcap --ask 'process viewer' -o editions.html")]
 pub(crate) struct GridArgs {
     /// Two installs or more, 50 at the most
-    #[arg(required = true, num_args = 2.., value_name = "INSTALL", value_parser = NonEmpty::new())]
+    #[arg(required = true, num_args = 2.., value_name = "INSTALL", value_parser = NonEmpty::new(), add = handles())]
     pub(crate) installs: Vec<String>,
     /// Also ask for this package, program or application; may be given again. A name that is merely like it is said
     #[arg(long, value_name = "NAME", value_parser = NonEmpty::new())]
@@ -447,7 +475,7 @@ pub(crate) struct CheckArgs {
     #[arg(required_unless_present = "starter")]
     pub(crate) checklist: Option<PathBuf>,
     /// One install or more
-    #[arg(required_unless_present = "starter", value_name = "INSTALL", value_parser = NonEmpty::new())]
+    #[arg(required_unless_present = "starter", value_name = "INSTALL", value_parser = NonEmpty::new(), add = handles())]
     pub(crate) installs: Vec<String>,
     /// Print a checklist to begin with
     #[arg(long, conflicts_with_all = ["checklist", "installs"])]
@@ -466,7 +494,7 @@ Examples:
   fresh-tally lag saltmarsh-5.0-reedbed --upstream releases.csv --format csv")]
 pub(crate) struct LagArgs {
     /// Handle, tally file, or source
-    #[arg(required_unless_present = "starter", value_parser = NonEmpty::new())]
+    #[arg(required_unless_present = "starter", value_parser = NonEmpty::new(), add = handles())]
     pub(crate) install: Option<String>,
     /// The makers' releases
     #[arg(long, value_name = "FILE", required_unless_present = "starter")]
@@ -493,6 +521,7 @@ pub(crate) struct TrailArgs {
     /// A part (`kernel`, `sound-server`), a program, or a package
     pub(crate) name: String,
     /// Handles, tally files or sources [default: everything on the shelf]
+    #[arg(add = handles())]
     pub(crate) installs: Vec<String>,
 }
 
@@ -536,6 +565,7 @@ Examples:
   fresh-tally shelf export --into /mnt/backup")]
     Export {
         /// Their handles [default: all]
+        #[arg(add = handles())]
         handles: Vec<String>,
         /// Copy the tallies into this folder instead
         #[arg(long, value_name = "DIR", conflicts_with_all = ["output", "format"])]
@@ -548,6 +578,7 @@ Examples:
     /// Give a tally another handle
     Rename {
         /// Its handle
+        #[arg(add = handles())]
         old: String,
         /// The new one: lower-case letters, digits, dots, hyphens
         new: String,
@@ -555,7 +586,7 @@ Examples:
     /// Take tallies off the shelf for good
     Drop {
         /// Their handles
-        #[arg(required = true)]
+        #[arg(required = true, add = handles())]
         handles: Vec<String>,
     },
 }

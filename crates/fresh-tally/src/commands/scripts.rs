@@ -1,15 +1,24 @@
 //! What shells and manual readers ask for.
 
-use crate::args::Cli;
+use crate::args::{COMPLETE, Cli};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
 use clap::CommandFactory;
 
+/// The name that the program is called by.
+const NAME: &str = "fresh-tally";
+
+/// A script that lets the shell ask the program itself, which knows the handles on the shelf.
 pub(crate) fn completions(shell: clap_complete::Shell, settings: &Settings) -> Result<Exit, Failure> {
+    let shells = clap_complete::env::Shells::builtins();
+    let Some(completer) = shells.completer(&shell.to_string()) else {
+        return Err(Failure::Usage(format!("no completions for `{shell}`")));
+    };
     let mut script = Vec::new();
-    clap_complete::generate(shell, &mut Cli::command(), "fresh-tally", &mut script);
+    let fail = |source| Failure::Output { to: "the completions".into(), source };
+    completer.write_registration(COMPLETE, NAME, NAME, NAME, &mut script).map_err(fail)?;
     output::answer(&script, settings)?;
     Ok(Exit::Done)
 }

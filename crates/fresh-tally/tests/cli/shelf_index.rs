@@ -177,3 +177,19 @@ fn tallies_come_and_go_as_files() {
     assert_eq!(place.run("shelf export nothing-such -o x.csv -q").code, 0);
     assert_eq!(place.read("x.csv").lines().count(), 1);
 }
+
+#[test]
+fn a_shell_completes_handles() {
+    let place = shelved();
+    place.write("saltings/x", "");
+    let asked = [("FRESH_TALLY_COMPLETE", "bash"), ("_CLAP_COMPLETE_INDEX", "2"), ("_CLAP_IFS", "\n")];
+    for command in ["show", "grid", "why", "note", "compare"] {
+        let said = place.run_with(&format!("-- fresh-tally {command} salt"), b"", &asked).plain();
+        assert!(said.starts_with("saltmarsh-4.0-reedbed\nsaltmarsh-5.0-mudflat\n"), "{command}: {said}");
+        assert!(said.contains("saltings/"), "paths too: {said}");
+    }
+    for shell in ["bash", "zsh", "fish"] {
+        let script = place.run(&format!("completions {shell}")).plain();
+        assert!(script.contains("FRESH_TALLY_COMPLETE"), "{shell}: {script}");
+    }
+}
