@@ -7,7 +7,6 @@ mod codec;
 mod error;
 mod folder;
 mod index;
-mod index_rows;
 
 pub use codec::{decode, encode, read_tally};
 pub use error::ShelfError;

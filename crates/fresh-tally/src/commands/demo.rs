@@ -1,6 +1,9 @@
 //! The whole story on made-up installs: each step with the exact command that repeats it.
 
-use crate::args::{CheckArgs, CompareArgs, GridArgs, LabelArgs, NoteArgs, OnlyArg, READ_BY_HAND, TakeArgs};
+use crate::args::{
+    CheckArgs, CompareArgs, GridArgs, LabelArgs, LagArgs, NoteArgs, OnlyArg, READ_BY_HAND, ShelfAction,
+    TakeArgs,
+};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
@@ -9,6 +12,7 @@ use saltmarsh::{Install, World};
 use std::path::{Path, PathBuf};
 use tally_core::check::Checklist;
 use tally_core::knowledge::OwnRules;
+use tally_core::lag::Upstream;
 use tally_report::ShowWhat;
 use tally_shelf::Shelf;
 
@@ -108,6 +112,20 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
     )?;
     let check = CheckArgs { checklist: Some(questions), installs: handles, starter: false };
     super::check::run(&check, own)?;
+    let upstream = folder.join("upstream.toml");
+    step.say("Have a list of what makers released", &format!("lag --starter -o {}", upstream.display()))?;
+    output::file(&upstream, Upstream::starter().as_bytes())?;
+    let (file, day) = (upstream.display(), "2026-05-04");
+    step.say("How far behind were they on release day", &format!("lag {new} --upstream {file} --day {day}"))?;
+    let lag = LagArgs {
+        install: Some(new.into()),
+        upstream: Some(upstream),
+        day: Some(day.into()),
+        starter: false,
+    };
+    super::lag::run(&lag, own)?;
+    step.say("Find a name in everything on the shelf", "shelf find inkcap")?;
+    super::shelf::run(Some(ShelfAction::Find { words: vec!["inkcap".into()] }), own)?;
     step.say("See what is on the shelf", "shelf")?;
     super::shelf::run(None, own).map(|_| ())
 }

@@ -1,0 +1,339 @@
+//! Questions to the whole shelf.
+
+use super::rows::{Sort, Thing};
+use super::{FILE, Index, failed};
+use crate::ShelfError;
+use rusqlite::OptionalExtension;
+use rustc_hash::FxHashMap;
+use std::path::Path;
+use tally_core::find::{MATCH, NameScore};
+use tally_core::model::{
+    Application, Delivery, Dependency, Evidence, Label, Medium, Menu, Package, PackageRef, Part, System,
+    Taken, Tally, Text,
+};
+
+/// Names told when nothing matches.
+const NEAREST: usize = 5;
+
+/// Names of packages, and those whose place each takes.
+type Claims = FxHashMap<String, Vec<String>>;
+
+/// One install, in short; or a file that can't be read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Indexed {
+    /// Its handle.
+    pub handle: String,
+    /// Its label; `None` for a file that can't be read.
+    pub label: Option<Label>,
+    /// When it was taken.
+    pub taken_at: Option<String>,
+    /// Packages that are there.
+    pub packages: u64,
+    /// Applications.
+    pub applications: u64,
+    /// Bytes on disk.
+    pub installed_bytes: u64,
+    /// Why it can't be read.
+    pub problem: Option<String>,
+}
+
+/// One thing in one install.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Sighting {
+    /// The install's handle.
+    pub handle: String,
+    /// Its label.
+    pub label: Label,
+    /// `application`, `part` or `package`.
+    pub what: &'static str,
+    /// What it is called there.
+    pub name: Text,
+    /// Its version, where it has one.
+    pub version: Option<Text>,
+    /// The package system that delivers it.
+    pub system: Option<System>,
+}
+
+/// What the shelf knows of a name.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Sightings {
+    /// Names that were taken for the one asked: itself, else those that match it, best first.
+    pub names: Vec<Text>,
+    /// Where they are, by name, then handle.
+    pub found: Vec<Sighting>,
+    /// When nothing matches: the names that come nearest.
+    pub nearest: Vec<Text>,
+}
+
+impl Index {
+    /// Every install, by handle.
+    ///
+    /// # Errors
+    /// When the index can't be read.
+    pub fn installs(&self) -> Result<Vec<Indexed>, ShelfError> {
+        let query = || -> rusqlite::Result<Vec<Indexed>> {
+            let mut rows = self.db.prepare_cached(
+                "SELECT handle, label, taken_at, packages, applications, bytes, problem FROM install ORDER BY handle",
+            )?;
+            let rows = rows.query_map([], |row| {
+                let number = |i: usize| row.get::<_, Option<i64>>(i).map(|n| n.map_or(0, i64::unsigned_abs));
+                Ok(Indexed {
+                    handle: row.get(0)?,
+                    label: row.get::<_, Option<String>>(1)?.and_then(|text| serde_json::from_str(&text).ok()),
+                    taken_at: row.get(2)?,
+                    packages: number(3)?,
+                    applications: number(4)?,
+                    installed_bytes: number(5)?,
+                    problem: row.get(6)?,
+                })
+            })?;
+            rows.collect()
+        };
+        query().map_err(|error| failed(Path::new(FILE), error))
+    }
+
+    /// Where a name is: in which installs, in which version. The name itself, letters' case aside; else names that match it.
+    ///
+    /// # Errors
+    /// When the index can't be read.
+    pub fn find(&self, asked: &str) -> Result<Sightings, ShelfError> {
+        self.sightings(asked).map_err(|error| failed(Path::new(FILE), error))
+    }
+
+    fn sightings(&self, asked: &str) -> rusqlite::Result<Sightings> {
+        let installs = self.labels()?;
+        let mut found = Sightings::default();
+        let exact = self.word(&asked.trim().to_lowercase())?;
+        if let Some(key) = exact {
+            self.things_of(key, &installs, &mut found.found)?;
+        }
+        if found.found.is_empty() {
+            let scored = self.scored(asked)?;
+            for (score, text, key) in &scored {
+                if *score < MATCH || found.names.len() >= NEAREST {
+                    break;
+                }
+                let before = found.found.len();
+                self.things_of(*key, &installs, &mut found.found)?;
+                if found.found.len() > before {
+                    found.names.push(text.into());
+                }
+            }
+            if found.found.is_empty() {
+                found.nearest = scored.into_iter().take(NEAREST).map(|(_, text, _)| text.into()).collect();
+            }
+        } else {
+            found.names.push(asked.trim().to_lowercase().into());
+        }
+        let place = |name: &Text| found.names.iter().position(|known| *known == name.to_lowercase());
+        found.found.sort_by_cached_key(|s| (place(&s.name), s.name.clone(), s.handle.clone(), s.what));
+        Ok(found)
+    }
+
+    /// Names that things have, likest first.
+    fn scored(&self, asked: &str) -> rusqlite::Result<Vec<(f64, String, i64)>> {
+        let score = NameScore::of(asked);
+        let mut words = self.db.prepare_cached(
+            "SELECT id, text FROM word WHERE EXISTS (SELECT 1 FROM thing JOIN install ON install.id = thing.install WHERE key = word.id)",
+        )?;
+        let rows = words.query_map([], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, String>(1)?)))?;
+        let mut scored: Vec<(f64, String, i64)> = Vec::new();
+        for row in rows {
+            let (id, text) = row?;
+            let score = score.of_name(&text);
+            if score > 0.2 {
+                scored.push((score, text, id));
+            }
+        }
+        scored.sort_by(|a, b| b.0.total_cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
+        Ok(scored)
+    }
+
+    fn word(&self, text: &str) -> rusqlite::Result<Option<i64>> {
+        let mut word = self.db.prepare_cached("SELECT id FROM word WHERE text = ?1")?;
+        word.query_row([text], |row| row.get(0)).optional()
+    }
+
+    /// Handles and labels by number.
+    fn labels(&self) -> rusqlite::Result<FxHashMap<i64, (String, Label)>> {
+        let mut rows =
+            self.db.prepare_cached("SELECT id, handle, label FROM install WHERE label IS NOT NULL")?;
+        let rows = rows.query_map([], |row| {
+            let label: String = row.get(2)?;
+            Ok((row.get(0)?, (row.get(1)?, serde_json::from_str(&label).unwrap_or_default())))
+        })?;
+        rows.collect()
+    }
+
+    /// Every thing of a key, one of each sort and version in an install.
+    fn things_of(
+        &self,
+        key: i64,
+        installs: &FxHashMap<i64, (String, Label)>,
+        found: &mut Vec<Sighting>,
+    ) -> rusqlite::Result<()> {
+        self.each(&[key], |install, thing| {
+            let Some((handle, label)) = installs.get(&install) else { return };
+            let sighting = Sighting {
+                handle: handle.clone(),
+                label: label.clone(),
+                what: thing.sort.what(),
+                name: if thing.name.is_empty() { thing.key.into() } else { thing.name.into() },
+                version: Some(Text::from(thing.version)).filter(|version| !version.is_empty()),
+                system: usize::try_from(thing.system).ok().and_then(|at| System::ALL.get(at)).copied(),
+            };
+            if found.last() != Some(&sighting) {
+                found.push(sighting);
+            }
+        })
+    }
+
+    /// Calls for each thing of some keys, by key and install.
+    fn each(&self, keys: &[i64], mut call: impl FnMut(i64, Thing)) -> rusqlite::Result<()> {
+        let mut rows = self.db.prepare_cached(
+            "SELECT install, sort, system, k.text, n.text, v.text, s.text FROM thing
+             JOIN word k ON k.id = thing.key LEFT JOIN word n ON n.id = thing.name
+             LEFT JOIN word v ON v.id = thing.version LEFT JOIN word s ON s.id = thing.source
+             WHERE key = ?1 ORDER BY install, sort, number",
+        )?;
+        for key in keys {
+            let mut rows = rows.query([key])?;
+            while let Some(row) = rows.next()? {
+                let text = |i: usize| row.get::<_, Option<String>>(i).map(Option::unwrap_or_default);
+                let Some(sort) = Sort::from_number(row.get(1)?) else { continue };
+                let thing = Thing {
+                    sort,
+                    system: row.get(2)?,
+                    key: text(3)?,
+                    name: text(4)?,
+                    version: text(5)?,
+                    source: text(6)?,
+                    claims: Vec::new(),
+                };
+                call(row.get(0)?, thing);
+            }
+        }
+        Ok(())
+    }
+
+    /// A tally of every install that holds no more than its label and what bears on a name: parts and applications of that name;
+    /// packages of that name, of the same but for series numbers, and those that take their place or whose place they take.
+    ///
+    /// # Errors
+    /// When the index can't be read.
+    pub fn around(&self, asked: &str) -> Result<Vec<Tally>, ShelfError> {
+        self.thin(asked).map_err(|error| failed(Path::new(FILE), error))
+    }
+
+    fn thin(&self, asked: &str) -> rusqlite::Result<Vec<Tally>> {
+        let mut tallies: FxHashMap<i64, Tally> = FxHashMap::default();
+        #[allow(clippy::iter_over_hash_type, reason = "each label goes to a place of its own")]
+        for (id, (handle, mut label)) in self.labels()? {
+            label.handle = handle.as_str().into();
+            tallies.insert(id, Tally::new("index", taken(), label));
+        }
+        if let Some(key) = self.word(&asked.trim().to_lowercase())? {
+            let (keys, claims) = self.family_of(key)?;
+            self.each(&keys, |install, thing| {
+                if let Some(tally) = tallies.get_mut(&install) {
+                    add(tally, thing, &claims);
+                }
+            })?;
+        }
+        let mut tallies: Vec<Tally> = tallies.into_values().collect();
+        tallies.sort_by(|a, b| a.label.handle.cmp(&b.label.handle));
+        Ok(tallies)
+    }
+
+    /// Keys that bear on one: itself, the same but for series numbers, and for all of those who claims whose place.
+    fn family_of(&self, key: i64) -> rusqlite::Result<(Vec<i64>, Claims)> {
+        let numbers = |query: &str, key: i64| -> rusqlite::Result<Vec<i64>> {
+            self.db.prepare_cached(query)?.query_map([key], |row| row.get(0))?.collect()
+        };
+        let kin = "SELECT b.key FROM kin a JOIN kin b ON b.family = a.family WHERE a.key = ?1";
+        let mut keys: Vec<i64> = vec![key];
+        keys.extend(numbers(kin, key)?);
+        for direction in
+            ["SELECT claimant FROM claim WHERE claimed = ?1", "SELECT claimed FROM claim WHERE claimant = ?1"]
+        {
+            keys.extend(numbers(direction, key)?);
+        }
+        keys.sort_unstable();
+        keys.dedup();
+        let mut claims = Claims::default();
+        let mut query = self.db.prepare_cached(
+            "SELECT w.text, c.text FROM claim JOIN word w ON w.id = claimant JOIN word c ON c.id = claimed WHERE claimant = ?1",
+        )?;
+        for key in &keys {
+            let rows =
+                query.query_map([key], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?;
+            for row in rows {
+                let (claimant, claimed) = row?;
+                claims.entry(claimant).or_default().push(claimed);
+            }
+        }
+        Ok((keys, claims))
+    }
+}
+
+/// Puts a thing back into a tally, as far as the index knows it.
+fn add(tally: &mut Tally, thing: Thing, claims: &Claims) {
+    let system = usize::try_from(thing.system).ok().and_then(|at| System::ALL.get(at)).copied();
+    let version = Some(Text::from(thing.version.as_str())).filter(|version| !version.is_empty());
+    let name = if thing.name.is_empty() { thing.key.clone() } else { thing.name };
+    match (thing.sort, system) {
+        (Sort::Package, Some(system)) => {
+            let mut package = Package::new(system, name.as_str(), thing.version.as_str());
+            package.upstream_version = thing.version.as_str().into();
+            package.made_from = Some(thing.source).filter(|source| !source.is_empty()).map(Text::from);
+            let claimed = claims.get(&thing.key).into_iter().flatten();
+            let claimed: Vec<Dependency> = claimed
+                .map(|name| Dependency { name: name.as_str().into(), op: None, version: None })
+                .collect();
+            (package.replaces, package.provides) = (claimed.clone(), claimed);
+            tally.packages.push(package);
+        }
+        (Sort::Application | Sort::ApplicationName, Some(system)) => {
+            let id = if thing.sort == Sort::Application { &thing.key } else { &thing.source };
+            let delivery = Delivery {
+                system,
+                package: Text::default(),
+                version: thing.version.as_str().into(),
+                bytes: None,
+            };
+            match tally.applications.iter_mut().find(|known| known.id == *id) {
+                Some(known) if known.delivered.contains(&delivery) => {}
+                Some(known) => known.delivered.push(delivery),
+                None => tally.applications.push(Application {
+                    id: id.as_str().into(),
+                    name: name.into(),
+                    version,
+                    menu: Menu::Other,
+                    roles: Vec::new(),
+                    delivered: vec![delivery],
+                    launchers: Vec::new(),
+                    bytes: None,
+                }),
+            }
+        }
+        (Sort::Part | Sort::PartName, system) => {
+            let part = if thing.sort == Sort::Part { &thing.key } else { &thing.source };
+            let known = tally.parts.iter().any(|known| known.part == *part && known.name == name);
+            if !known {
+                tally.parts.push(Part {
+                    part: part.as_str().into(),
+                    package: system.map(|system| PackageRef::new(system, &name)),
+                    name: name.into(),
+                    version,
+                    others: Vec::new(),
+                    evidence: Evidence::default(),
+                });
+            }
+        }
+        _ => {}
+    }
+}
+
+fn taken() -> Taken {
+    Taken { at: Text::default(), from: "index".into(), medium: Medium::Installed, layer: None, sha256: None }
+}
