@@ -12,6 +12,18 @@ const PICTURES: &[&str] =
     &["jpg", "jpeg", "png", "svg", "svgz", "webp", "jxl", "avif", "heic", "bmp", "tif", "tiff"];
 const FONTS: &[&str] = &["ttf", "otf", "ttc", "pfb", "gz", "otb", "bdf", "pcf", "woff", "woff2"];
 
+/// Where themes lie: of widgets and window borders, and of the panels of desktops that have their own.
+const THEMES: &[&str] = &["usr/share/themes", "usr/share/lxqt/themes"];
+
+/// Where wallpapers lie.
+const WALLPAPERS: &[&str] = &[
+    "usr/share/backgrounds",
+    "usr/share/wallpapers",
+    "usr/share/images",
+    "usr/share/lxqt/wallpapers",
+    "usr/share/pixmaps/backgrounds",
+];
+
 /// How deep folders of pictures and fonts may nest.
 const DEPTH: usize = 5;
 
@@ -21,9 +33,9 @@ pub(crate) fn read(tree: &dyn Tree) -> Looks {
     let mut looks = Looks {
         default_session: default_session(tree, &sessions),
         sessions,
-        themes: themes(tree),
+        themes: THEMES.iter().flat_map(|folder| themes(tree, folder)).collect(),
         icon_sets: icon_sets(tree),
-        wallpapers: [packs(tree, "usr/share/backgrounds"), packs(tree, "usr/share/wallpapers")].concat(),
+        wallpapers: WALLPAPERS.iter().flat_map(|folder| packs(tree, folder)).collect(),
         fonts: fonts(tree),
         ..Looks::default()
     };
@@ -37,9 +49,9 @@ fn folders(tree: &dyn Tree, path: &str) -> impl Iterator<Item = Entry> {
 }
 
 /// Every folder that holds anything; its `index.theme` describes it, where there is one.
-fn themes(tree: &dyn Tree) -> Vec<Look> {
+fn themes(tree: &dyn Tree, place_of_all: &str) -> Vec<Look> {
     let theme = |entry: Entry| {
-        let (name, folder) = place("usr/share/themes", &entry);
+        let (name, folder) = place(place_of_all, &entry);
         let index = format!("{folder}/index.theme");
         let file = if tree.exists(&index) {
             index
@@ -48,7 +60,7 @@ fn themes(tree: &dyn Tree) -> Vec<Look> {
         };
         Some(look(name, None, &file))
     };
-    folders(tree, "usr/share/themes").filter_map(theme).collect()
+    folders(tree, place_of_all).filter_map(theme).collect()
 }
 
 /// Every folder that is described.
@@ -83,7 +95,11 @@ fn packs(tree: &dyn Tree, path: &str) -> Vec<Look> {
         .collect();
     let beside = Found::below(tree, path, PICTURES, 0);
     if let Some(first) = beside.first {
-        packs.push(look(path.rsplit('/').next().unwrap_or(path).into(), Some(beside.count), &first));
+        // `usr/share/backgrounds` is called like itself, `usr/share/lxqt/wallpapers` like the desktop it belongs to.
+        let mut parts = path.rsplit('/');
+        let (last, above) = (parts.next().unwrap_or(path), parts.next().unwrap_or(path));
+        let name = if matches!(above, "share" | "pixmaps") { last } else { above };
+        packs.push(look(name.into(), Some(beside.count), &first));
     }
     packs
 }
@@ -301,6 +317,8 @@ mod tests {
             .file("usr/share/backgrounds/weir/deep/b.PNG", "")
             .file("usr/share/backgrounds/weir/readme", "")
             .file("usr/share/backgrounds/one.svg", "")
+            .file("usr/share/lxqt/wallpapers/fog.jpg", "")
+            .file("usr/share/lxqt/themes/dark/lxqt-panel.qss", "")
             .file("usr/share/fonts/truetype/reed/r.ttf", "")
             .file("usr/share/icons/Marsh/index.theme", "")
             .file("usr/share/icons/hicolor/index.theme", "")
@@ -312,7 +330,8 @@ mod tests {
         let looks = read(&tree as &dyn Tree);
         let packs: Vec<(&str, Option<u32>)> =
             looks.wallpapers.iter().map(|w| (w.name.as_str(), w.count)).collect();
-        assert_eq!(packs, [("weir", Some(2)), ("backgrounds", Some(1))]);
+        assert_eq!(packs, [("weir", Some(2)), ("backgrounds", Some(1)), ("lxqt", Some(1))]);
+        assert_eq!(looks.themes[0].name, "dark");
         assert_eq!(looks.fonts[0].name, "reed");
         assert_eq!(looks.icon_sets.len(), 1);
         assert_eq!(

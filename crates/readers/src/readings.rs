@@ -43,6 +43,7 @@ pub fn read(tree: &dyn Tree, medium: Medium, when: &str) -> Vec<Reading> {
     add("tasks", "count", "numbered folders of /proc", tasks);
     add("threads", "count", "Threads of each task's status", threads);
     add("load", "count", "first figure of /proc/loadavg", first_number(tree, "proc/loadavg"));
+    add("boot-time", "seconds", "from boot to run level, by utmp", boot_time(tree));
     add("uptime", "seconds", "first figure of /proc/uptime", Some(uptime));
     readings
 }
@@ -89,6 +90,24 @@ fn tasks(tree: &dyn Tree) -> (Option<f64>, Option<f64>) {
     (known(tasks), known(threads))
 }
 
+/// Seconds from the start of the machine until it was up: two records of utmp(5), where the system keeps one.
+fn boot_time(tree: &dyn Tree) -> Option<f64> {
+    /// Bytes of a record, and where in it the seconds stand.
+    const RECORD: usize = 384;
+    const SECONDS: std::ops::Range<usize> = 340..344;
+    const RUN_LEVEL: i16 = 1;
+    const BOOT: i16 = 2;
+    let bytes = tree.read("run/utmp").ok()?;
+    let moment = |sort: i16| {
+        let record =
+            bytes.chunks_exact(RECORD).find(|record| i16::from_le_bytes([record[0], record[1]]) == sort)?;
+        Some(i32::from_le_bytes(record[SECONDS].try_into().ok()?))
+    };
+    let seconds = i64::from(moment(RUN_LEVEL)?) - i64::from(moment(BOOT)?);
+    // A clock that was set meanwhile makes nonsense of it.
+    u16::try_from(seconds).ok().map(f64::from)
+}
+
 /// The processor says so itself when a hypervisor stands below it.
 fn is_virtual(tree: &dyn Tree) -> Option<bool> {
     let bytes = tree.read("proc/cpuinfo").ok()?;
@@ -109,6 +128,22 @@ fn is_live(tree: &dyn Tree) -> bool {
 mod tests {
     use super::*;
     use tally_trees::Memory as Held;
+
+    #[test]
+    fn the_time_to_boot_is_between_two_records() {
+        let record = |sort: i16, seconds: i32| {
+            let mut record = vec![0_u8; 384];
+            record[..2].copy_from_slice(&sort.to_le_bytes());
+            record[340..344].copy_from_slice(&seconds.to_le_bytes());
+            record
+        };
+        let time = |utmp: Vec<u8>| boot_time(&Held::new().file("run/utmp", utmp) as &dyn Tree);
+        assert_eq!(time([record(2, 1000), record(1, 1014), record(7, 2000)].concat()), Some(14.0));
+        assert_eq!(time([record(2, 1000), record(1, 900)].concat()), None, "the clock was set back");
+        assert_eq!(time(record(2, 1000)), None);
+        assert_eq!(time(record(2, 1000)[..100].to_vec()), None);
+        assert_eq!(boot_time(&Held::new() as &dyn Tree), None);
+    }
 
     #[test]
     fn figures_come_with_their_conditions() {

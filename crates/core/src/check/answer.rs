@@ -305,14 +305,14 @@ fn joined(name: &str, version: Option<&str>) -> Text {
     version.map_or_else(|| name.into(), |version| format!("{name} {version}").into())
 }
 
-/// A size in two or three digits.
+/// A size in two or three digits, rounded.
 fn megabytes(bytes: u64) -> String {
-    let tenths = |unit: u64| format!("{}.{}", bytes / unit, bytes / (unit / 10) % 10);
+    let number = as_number(bytes);
     match bytes {
-        10_000_000_000.. => format!("{} GB", bytes / 1_000_000_000),
-        1_000_000_000.. => format!("{} GB", tenths(1_000_000_000)),
-        10_000_000.. => format!("{} MB", bytes / 1_000_000),
-        _ => format!("{} MB", tenths(1_000_000)),
+        9_950_000_000.. => format!("{:.0} GB", number / 1e9),
+        999_500_000.. => format!("{:.1} GB", number / 1e9),
+        9_950_000.. => format!("{:.0} MB", number / 1e6),
+        _ => format!("{:.1} MB", number / 1e6),
     }
 }
 

@@ -138,8 +138,12 @@ impl Work<'_> {
             self.unknown.push(name.clone());
             return;
         };
-        // One program under two names of the menu, or a part that is an application as well, is told once.
-        if self.items.iter().any(|item| item.project == project.name && item.version == *version) {
+        // Programs of one suite, or a part that is an application as well, are told once, a suite by its own name.
+        let alike = |item: &&mut LagItem| item.project == project.name && item.version == *version;
+        if let Some(item) = self.items.iter_mut().find(alike) {
+            if item.what == "application" && item.name != *name {
+                item.name = project.name.clone();
+            }
             return;
         }
         let series = project.series_of(version);

@@ -1,20 +1,27 @@
 //! Orders of versions, one per package system, and the step between two upstream versions.
 
 mod dpkg;
+mod pacman;
 mod plain;
+mod rpm;
+mod segments;
 mod step;
+mod suffixed;
 mod upstream;
 
 pub use dpkg::compare as compare_dpkg;
+pub use pacman::compare as compare_pacman;
 pub use plain::compare as compare_plain;
+pub use rpm::compare as compare_rpm;
 pub use step::{Step, step};
+pub use suffixed::{compare_apk, compare_portage};
 pub use upstream::upstream;
 
 use crate::model::System;
 use std::cmp::Ordering;
 
 /// The systems whose own order is implemented exactly; others follow the plain rule.
-pub const EXACT: &[System] = &[System::Dpkg];
+pub const EXACT: &[System] = &[System::Dpkg, System::Rpm, System::Pacman, System::Apk, System::Portage];
 
 /// Compares two full versions of one system by that system's own rule.
 ///
@@ -22,6 +29,10 @@ pub const EXACT: &[System] = &[System::Dpkg];
 pub fn compare(system: System, a: &str, b: &str) -> Ordering {
     match system {
         System::Dpkg => compare_dpkg(a, b),
+        System::Rpm => compare_rpm(a, b),
+        System::Pacman => compare_pacman(a, b),
+        System::Apk => compare_apk(a, b),
+        System::Portage => compare_portage(a, b),
         _ => compare_plain(a, b),
     }
 }

@@ -1,0 +1,95 @@
+//! The order of pacman's versions: `[epoch:]version[-release]`.
+
+use super::segments::{Run, digits_order, split_epoch, split_release};
+use std::cmp::Ordering;
+
+/// Compares two full versions as pacman does.
+///
+/// As rpm's order, but: the release counts only where both have one; `~` and `^` separate like everything else; more separators in a row
+/// come after fewer; and letters that go on directly come before the end, while those behind a separator come after it.
+pub fn compare(a: &str, b: &str) -> Ordering {
+    let ((epoch_a, a), (epoch_b, b)) = (split_epoch(a), split_epoch(b));
+    let ((version_a, release_a), (version_b, release_b)) = (split_release(a), split_release(b));
+    digits_order(epoch_a, epoch_b).then_with(|| part(version_a, version_b)).then_with(|| {
+        match (release_a, release_b) {
+            (Some(a), Some(b)) => part(a, b),
+            _ => Ordering::Equal,
+        }
+    })
+}
+
+fn part(a: &str, b: &str) -> Ordering {
+    if a == b {
+        return Ordering::Equal;
+    }
+    let (mut a, mut b) = (a.as_bytes(), b.as_bytes());
+    while !a.is_empty() && !b.is_empty() {
+        let (skip_a, skip_b) = (separators(a), separators(b));
+        (a, b) = (&a[skip_a..], &b[skip_b..]);
+        if a.is_empty() || b.is_empty() {
+            break;
+        }
+        if skip_a != skip_b {
+            return skip_a.cmp(&skip_b);
+        }
+        let (Some((run_a, rest_a)), Some((run_b, rest_b))) = (Run::first(a), Run::first(b)) else { break };
+        let order = match (run_a, run_b) {
+            (Run::Digits(a), Run::Digits(b)) => digits_order(a, b),
+            (Run::Letters(a), Run::Letters(b)) => a.cmp(b),
+            (Run::Digits(_), Run::Letters(_)) => Ordering::Greater,
+            (Run::Letters(_), Run::Digits(_)) => Ordering::Less,
+        };
+        if order.is_ne() {
+            return order;
+        }
+        (a, b) = (rest_a, rest_b);
+    }
+    let letter = |rest: &[u8]| rest.first().is_some_and(u8::is_ascii_alphabetic);
+    match (a.is_empty(), b.is_empty()) {
+        (true, true) => Ordering::Equal,
+        // What goes on wins, unless it goes on with a letter.
+        (true, false) if !letter(b) => Ordering::Less,
+        _ if letter(a) => Ordering::Less,
+        _ => Ordering::Greater,
+    }
+}
+
+fn separators(text: &[u8]) -> usize {
+    text.iter().position(u8::is_ascii_alphanumeric).unwrap_or(text.len())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn the_rules_one_by_one() {
+        for (a, b, order) in [
+            ("1.0", "1.0-1", Ordering::Equal),
+            ("1.0~rc1", "1.0", Ordering::Greater),
+            ("1..0", "1.0", Ordering::Greater),
+            ("1.0rc1", "1.0", Ordering::Less),
+            ("1.0.rc1", "1.0", Ordering::Greater),
+            ("1.0.a", "1.0.1", Ordering::Less),
+            ("1.0.", "1.0", Ordering::Greater),
+            (":1", "1", Ordering::Equal),
+            ("1:1", "2", Ordering::Greater),
+        ] {
+            assert_eq!(compare(a, b), order, "{a} {b}");
+            assert_eq!(compare(b, a), order.reverse(), "{b} {a}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn a_version_is_itself(a in "[0-9a-c.:_+-]{0,8}") {
+            prop_assert_eq!(compare(&a, &a), Ordering::Equal);
+        }
+
+        #[test]
+        fn numbers_grow(a in 0_u32..1000, b in 0_u32..1000) {
+            prop_assert_eq!(compare(&format!("1.{a}-1"), &format!("1.{b}-1")), a.cmp(&b));
+        }
+    }
+}

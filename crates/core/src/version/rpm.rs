@@ -1,0 +1,107 @@
+//! The order of RPM versions: `[epoch:]version[-release]`, each compared run by run.
+
+use super::segments::{Run, digits_order, split_epoch, split_release};
+use std::cmp::Ordering;
+
+/// Compares two full versions as rpm does.
+///
+/// The epoch counts first, as a number, 0 when there is none; then the version; then the release, where a missing one comes before
+/// any other. Within a part, runs of digits are numbers and come after runs of letters; everything else only separates, but for `~`,
+/// which comes before even the end, and `^`, which comes after the end and before all else.
+pub fn compare(a: &str, b: &str) -> Ordering {
+    let ((epoch_a, a), (epoch_b, b)) = (split_epoch(a), split_epoch(b));
+    let ((version_a, release_a), (version_b, release_b)) = (split_release(a), split_release(b));
+    digits_order(epoch_a, epoch_b).then_with(|| part(version_a, version_b)).then_with(|| {
+        match (release_a, release_b) {
+            (Some(a), Some(b)) => part(a, b),
+            (a, b) => a.is_some().cmp(&b.is_some()),
+        }
+    })
+}
+
+fn part(a: &str, b: &str) -> Ordering {
+    let (mut a, mut b) = (a.as_bytes(), b.as_bytes());
+    loop {
+        a = without_separators(a);
+        b = without_separators(b);
+        for (mark, before_end) in [(b'~', true), (b'^', false)] {
+            match (a.first() == Some(&mark), b.first() == Some(&mark)) {
+                (true, true) => {
+                    (a, b) = (&a[1..], &b[1..]);
+                    break;
+                }
+                (true, false) => {
+                    return if before_end || !b.is_empty() { Ordering::Less } else { Ordering::Greater };
+                }
+                (false, true) => {
+                    return if before_end || !a.is_empty() { Ordering::Greater } else { Ordering::Less };
+                }
+                (false, false) => {}
+            }
+        }
+        a = without_separators(a);
+        b = without_separators(b);
+        if matches!(a.first(), Some(b'~' | b'^')) || matches!(b.first(), Some(b'~' | b'^')) {
+            continue;
+        }
+        let (Some((run_a, rest_a)), Some((run_b, rest_b))) = (Run::first(a), Run::first(b)) else {
+            return a.len().min(1).cmp(&b.len().min(1));
+        };
+        let order = match (run_a, run_b) {
+            (Run::Digits(a), Run::Digits(b)) => digits_order(a, b),
+            (Run::Letters(a), Run::Letters(b)) => a.cmp(b),
+            (Run::Digits(_), Run::Letters(_)) => Ordering::Greater,
+            (Run::Letters(_), Run::Digits(_)) => Ordering::Less,
+        };
+        if order.is_ne() {
+            return order;
+        }
+        (a, b) = (rest_a, rest_b);
+    }
+}
+
+fn without_separators(bytes: &[u8]) -> &[u8] {
+    let start = bytes.iter().position(|b| b.is_ascii_alphanumeric() || matches!(b, b'~' | b'^'));
+    &bytes[start.unwrap_or(bytes.len())..]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn the_rules_one_by_one() {
+        for (a, b, order) in [
+            ("1.0~rc1", "1.0", Ordering::Less),
+            ("1.0^git1", "1.0", Ordering::Greater),
+            ("1.0^git1", "1.0.1", Ordering::Less),
+            ("1..0", "1.0", Ordering::Equal),
+            ("1.a", "1a", Ordering::Equal),
+            ("1.0", "1.0-1", Ordering::Less),
+            ("1:1.0", "2.0", Ordering::Greater),
+            ("0:1", "1", Ordering::Equal),
+            ("1.10", "1.9", Ordering::Greater),
+            ("1.a", "1.1", Ordering::Less),
+        ] {
+            assert_eq!(compare(a, b), order, "{a} {b}");
+            assert_eq!(compare(b, a), order.reverse(), "{b} {a}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn it_is_an_order(a in "[0-9a-b.~^:-]{0,6}", b in "[0-9a-b.~^:-]{0,6}", c in "[0-9a-b.~^:-]{0,6}") {
+            prop_assert_eq!(compare(&a, &a), Ordering::Equal);
+            prop_assert_eq!(compare(&a, &b), compare(&b, &a).reverse());
+            if compare(&a, &b).is_le() && compare(&b, &c).is_le() {
+                prop_assert!(compare(&a, &c).is_le(), "{} {} {}", a, b, c);
+            }
+        }
+
+        #[test]
+        fn a_tilde_lowers(a in "[0-9][0-9a-b.]{0,5}", more in "[a-z0-9]{0,3}") {
+            prop_assert_eq!(compare(&format!("{a}~{more}"), &a), Ordering::Less);
+        }
+    }
+}
