@@ -31,7 +31,8 @@ pub fn width(text: &str) -> usize {
     UnicodeWidthStr::width(text)
 }
 
-/// Shortens in the middle to at most `limit` columns, with one ellipsis; the end keeps a little less than the beginning.
+/// Shortens in the middle to at most `limit` columns, with one ellipsis; the end keeps a little less than the beginning, but all of
+/// a last word, such as a version, that leaves a little room to the rest.
 pub fn shorten(text: &str, limit: usize) -> String {
     if width(text) <= limit {
         return text.to_owned();
@@ -39,7 +40,8 @@ pub fn shorten(text: &str, limit: usize) -> String {
     if limit <= 1 {
         return "…".chars().take(limit).collect();
     }
-    let tail_columns = (limit - 1) * 2 / 5;
+    let last_word = text.rfind(' ').map_or(0, |at| width(&text[at..]));
+    let tail_columns = if last_word + 4 <= limit { last_word } else { 0 }.max((limit - 1) * 2 / 5);
     let head = take_columns(text.chars(), limit - 1 - tail_columns);
     let tail: String = take_columns(text.chars().rev(), tail_columns).chars().rev().collect();
     format!("{head}…{tail}")

@@ -172,13 +172,7 @@ impl Rows<'_> {
                     parts.iter().find(|part| part.name == *thing).map_or_else(Cell::no, version)
                 };
                 let cells = filled.iter().map(cell).collect();
-                self.add(
-                    RowGroup::Parts,
-                    &format!("{name}:{thing}"),
-                    &format!("{label}: {thing}"),
-                    None,
-                    cells,
-                );
+                self.add(RowGroup::Parts, &format!("{name}:{thing}"), thing, None, cells);
             }
         }
     }
@@ -352,16 +346,12 @@ impl Rows<'_> {
                 },
             );
         }
-        self.each(group, "default-session", "Session that starts", |t| {
-            Cell::optional(t.looks.default_session.clone())
-        });
-        self.each(group, "theme", "Theme", |t| Cell::optional(t.looks.default_theme.clone()));
-        self.each(group, "icons", "Icons", |t| Cell::optional(t.looks.default_icons.clone()));
-        self.each(group, "font", "Font", |t| Cell::optional(t.looks.default_font.clone()));
+        self.each(group, "default-session", "Session that starts", |t| set(t.looks.default_session.clone()));
+        self.each(group, "theme", "Theme", |t| set(t.looks.default_theme.clone()));
+        self.each(group, "icons", "Icons", |t| set(t.looks.default_icons.clone()));
+        self.each(group, "font", "Font", |t| set(t.looks.default_font.clone()));
         self.each(group, "wallpaper", "Wallpaper", |t| {
-            Cell::optional(
-                t.looks.default_wallpaper.as_deref().and_then(|w| w.rsplit('/').next()).map(Text::from),
-            )
+            set(t.looks.default_wallpaper.as_deref().and_then(|w| w.rsplit('/').next()).map(Text::from))
         });
         let counted = |list: &[Look]| list.iter().filter_map(|look| look.count).map(u64::from).sum::<u64>();
         self.number(group, ("themes", "Themes to choose from"), "count", |t| {
@@ -400,6 +390,11 @@ impl Rows<'_> {
             self.add(RowGroup::Readings, measure.what, measure.label, Some(measure.unit), cells);
         }
     }
+}
+
+/// What is set for new users; where no file says it the desktop's own code does, which is not known here.
+fn set(value: Option<Text>) -> Cell {
+    Cell::said(value.unwrap_or_else(|| "not set".into()))
 }
 
 fn part_cell(part: &Part) -> Cell {

@@ -11,7 +11,7 @@ body{margin:0 auto;padding:1.5rem 1rem;max-width:80rem;background:var(--ground);
 h1{font-size:1.4rem;margin:0}h2{font-size:1.1rem;margin:2rem 0 .5rem}.aside{color:var(--dim);margin:0 0 1rem}\
 .wide{overflow-x:auto;margin:1rem 0}table{border-collapse:collapse;font-size:.93rem}\
 th,td{padding:.2rem .8rem .2rem 0;text-align:left;vertical-align:top;font-weight:normal;overflow-wrap:anywhere;min-width:3rem}\
-thead th{color:var(--dim);border-bottom:1px solid var(--line);white-space:nowrap}tbody tr+tr>*{border-top:1px solid var(--line)}\
+thead th,thead td{color:var(--dim);border-bottom:1px solid var(--line);white-space:nowrap}tbody tr+tr>*{border-top:1px solid var(--line)}\
 th.group{padding-top:1.2rem;font-weight:600;border:0}.right{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}\
 dl{display:grid;grid-template-columns:max-content 1fr;gap:.2rem 1rem}dt,.dim{color:var(--dim)}dd{margin:0;overflow-wrap:anywhere}\
 .came{color:var(--came)}.went{color:var(--went)}.changed{color:var(--changed)}.look{color:var(--look);font-weight:600}\

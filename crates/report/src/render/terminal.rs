@@ -307,23 +307,26 @@ impl Layout {
         shown.iter().sum::<usize>() + GAP * shown.len().saturating_sub(1)
     }
 
-    /// Takes columns from the widest one of this sort until all fits or none can give more.
+    /// Takes columns from the widest ones of this sort, down to the next widest, until all fits or none can give more.
     fn shrink(&mut self, table: &Table, sort: Shrink, shortest: usize, limit: usize) {
         while self.total() > limit {
             let over = self.total() - limit;
-            let giving = |(column, width): (&Column, &mut Option<usize>)| match width {
-                Some(width) if column.shrink == sort && *width > shortest => Some(*width),
-                _ => None,
-            };
-            let widest = table.columns.iter().zip(&mut self.widths).filter_map(giving).max();
-            let Some(widest) = widest else { return };
-            let at = table
+            let mut giving: Vec<(usize, usize)> = table
                 .columns
                 .iter()
                 .zip(&self.widths)
-                .position(|(c, w)| c.shrink == sort && *w == Some(widest));
-            let Some(at) = at else { return };
-            self.widths[at] = Some(widest.saturating_sub(over).max(shortest));
+                .enumerate()
+                .filter(|(_, (column, _))| column.shrink == sort)
+                .filter_map(|(i, (_, width))| Some((width.filter(|width| *width > shortest)?, i)))
+                .collect();
+            giving.sort_by_key(|(width, i)| (std::cmp::Reverse(*width), *i));
+            let Some((widest, _)) = giving.first().copied() else { return };
+            let alike = giving.iter().take_while(|(width, _)| *width == widest).count();
+            let next = giving.get(alike).map_or(shortest, |(width, _)| *width);
+            let each = over.div_ceil(alike).min(widest - next);
+            for (_, i) in &giving[..alike] {
+                self.widths[*i] = Some(widest - each);
+            }
         }
     }
 

@@ -171,7 +171,7 @@ fn is_summary(row: &GridRow) -> bool {
     }
 }
 
-/// A cell as it is read. What is the same as in the first install is said so, numbers aside.
+/// A cell as it is read. What is the same as in all installs before it is said so, numbers aside.
 fn shown(row: &GridRow, cell: &Cell, column: usize) -> Shown {
     let first = &row.cells[0];
     let Some(value) = &cell.value else { return dim("can't be told") };
@@ -184,13 +184,12 @@ fn shown(row: &GridRow, cell: &Cell, column: usize) -> Shown {
             None => Span::new(Role::Changed, text),
         };
     }
-    if column > 0 && first.value == cell.value {
-        return dim(if cell.is_no() { "no" } else { "same" });
-    }
-    match (cell.is_no(), column) {
+    let same_so_far = row.cells[..column].iter().all(|before| before.value == cell.value);
+    match (cell.is_no(), first.value == cell.value) {
         (true, _) => dim("no"),
-        (false, 0) => value.as_str().into(),
-        (false, _) => Span::new(Role::Changed, value),
+        (false, true) if column > 0 && same_so_far => dim("same"),
+        (false, true) => value.as_str().into(),
+        (false, false) => Span::new(Role::Changed, value),
     }
 }
 
