@@ -53,6 +53,7 @@ pub(crate) fn read(
         }
     }
     associations.parents = parents(tree);
+    associations.aliases = pairs(tree, "usr/share/mime/aliases").collect();
     associations.alternatives = roles.alternatives().filter_map(|link| alternative(tree, link)).collect();
     (associations, unread)
 }
@@ -90,13 +91,21 @@ fn what_launchers_say(folder: &str, launchers: &[Launcher]) -> Option<(Text, BTr
 /// `usr/share/mime/subclasses`: `type parent` a line; every other text type is at least plain text.
 fn parents(tree: &dyn Tree) -> BTreeMap<Text, Vec<Text>> {
     let mut parents: BTreeMap<Text, Vec<Text>> = BTreeMap::new();
-    for (_, line) in lines(&tree.read("usr/share/mime/subclasses").unwrap_or_default()) {
-        let mut words = line.split(|b| *b == b' ').filter(|word| !word.is_empty());
-        if let (Some(kind), Some(parent)) = (words.next(), words.next()) {
-            parents.entry(text(kind)).or_default().push(text(parent));
-        }
+    for (kind, parent) in pairs(tree, "usr/share/mime/subclasses") {
+        parents.entry(kind).or_default().push(parent);
     }
     parents
+}
+
+/// The first two words of each line.
+fn pairs(tree: &dyn Tree, file: &str) -> impl Iterator<Item = (Text, Text)> {
+    let bytes = tree.read(file).unwrap_or_default();
+    let pair = |line: &[u8]| {
+        let mut words = line.split(|b| *b == b' ').filter(|word| !word.is_empty());
+        Some((text(words.next()?), text(words.next()?)))
+    };
+    let pairs: Vec<(Text, Text)> = lines(&bytes).filter_map(|(_, line)| pair(line)).collect();
+    pairs.into_iter()
 }
 
 fn alternative(tree: &dyn Tree, link: &Text) -> Option<(Text, Text)> {

@@ -28,6 +28,8 @@ pub struct Associations {
     pub caches: Vec<(Text, BTreeMap<Text, Vec<Text>>)>,
     /// Parents of types, nearest first.
     pub parents: BTreeMap<Text, Vec<Text>>,
+    /// Proper names of types that have another one.
+    pub aliases: BTreeMap<Text, Text>,
     /// Programs that links in `etc/alternatives` choose, by the name of the link.
     pub alternatives: BTreeMap<Text, Text>,
 }
@@ -104,18 +106,22 @@ impl<'a> Chooser<'a> {
     }
 
     fn by_type(&self, role: &Text, asked: &Text) -> DefaultChoice {
-        let own = self.associated(asked);
-        if let Some((launcher, how)) = self.default_of(asked) {
-            return self.choice(role, asked, Some(launcher), how, &own, true);
+        let proper = self.associations.aliases.get(asked);
+        for name in std::iter::once(asked).chain(proper) {
+            let own = self.associated(name);
+            let as_alias =
+                if name == asked { String::new() } else { format!(" (for {name}, its proper name)") };
+            if let Some((launcher, how)) = self.default_of(name) {
+                return self.choice(role, asked, Some(launcher), format!("{how}{as_alias}"), &own, true);
+            }
+            if let Some((launcher, file)) = own.first() {
+                let how =
+                    if own.len() == 1 { "the only one" } else { "no default is set; the first of several" };
+                let how = format!("{file}: {how}{as_alias}");
+                return self.choice(role, asked, Some(launcher), how, &own, own.len() == 1);
+            }
         }
-        if let Some((launcher, file)) = own.first() {
-            let how = format!(
-                "{file}: {}",
-                if own.len() == 1 { "the only one" } else { "no default is set; the first of several" }
-            );
-            return self.choice(role, asked, Some(launcher), how, &own, own.len() == 1);
-        }
-        for parent in self.associations.parents.get(asked).into_iter().flatten() {
+        for parent in self.ancestors(proper.unwrap_or(asked)) {
             let inherited = self.associated(parent);
             let default = self.default_of(parent);
             let launcher =
@@ -126,6 +132,22 @@ impl<'a> Chooser<'a> {
             }
         }
         self.choice::<&str>(role, asked, None, "nothing opens it", &[], true)
+    }
+
+    /// Parents of a type, then theirs, each once.
+    fn ancestors(&self, asked: &Text) -> Vec<&'a Text> {
+        let parents = |of: &Text| self.associations.parents.get(of).into_iter().flatten();
+        let mut found: Vec<&Text> = parents(asked).collect();
+        let mut next = 0;
+        while let Some(at) = found.get(next).copied() {
+            next += 1;
+            for parent in parents(at) {
+                if parent != asked && !found.contains(&parent) {
+                    found.push(parent);
+                }
+            }
+        }
+        found
     }
 
     fn choice<L: AsRef<str>>(
@@ -340,6 +362,22 @@ mod tests {
             (nothing.application, nothing.how.as_str(), nothing.sure),
             (None, "nothing opens it", true)
         );
+    }
+
+    #[test]
+    fn a_type_answers_under_its_proper_name_and_by_all_its_ancestors() {
+        let mut associations = cached("application/vnd.disc", &["a"]);
+        associations.aliases =
+            BTreeMap::from([("application/x-iso9660-image".into(), "application/vnd.disc".into())]);
+        let choice = asked(&associations, &[launcher("a", "")], "application/x-iso9660-image");
+        assert_eq!((choice.application.as_deref(), choice.sure), (Some("a"), true));
+        assert!(choice.how.contains("its proper name"), "{}", choice.how);
+        let mut associations = cached("text/plain", &["a"]);
+        let parent = |of: &str, parent: &str| (of.into(), vec![parent.into(), of.into()]);
+        associations.parents =
+            BTreeMap::from([parent("text/csv", "text/x-mid"), parent("text/x-mid", "text/plain")]);
+        let choice = asked(&associations, &[launcher("a", "")], "text/csv");
+        assert_eq!(choice.how, "by its parent type text/plain");
     }
 
     #[test]
