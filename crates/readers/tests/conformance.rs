@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests may fail")]
 
 use proptest::prelude::*;
-use saltmarsh::World;
+use saltmarsh::{Family, World};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use tally_core::model::Label;
@@ -18,7 +18,7 @@ enum Held {
 
 /// What is part of a package database, as against what packages bring.
 fn is_database(path: &Path) -> bool {
-    ["var/lib", "opt", "etc/apt"].iter().any(|place| path.starts_with(place))
+    ["var/lib", "opt", "etc/apt", "etc/pacman.conf"].iter().any(|place| path.starts_with(place))
 }
 
 fn files() -> &'static [(PathBuf, Held)] {
@@ -26,7 +26,10 @@ fn files() -> &'static [(PathBuf, Held)] {
     FILES.get_or_init(|| {
         let folder = tempfile::tempdir().unwrap();
         let world = World::load().unwrap();
-        saltmarsh::write_install(&world, world.install("5.0-reedbed").unwrap(), folder.path()).unwrap();
+        let install = world.install("5.0-reedbed").unwrap();
+        // A root may hold several systems, and shows them all.
+        saltmarsh::write_install(&world, install, folder.path()).unwrap();
+        saltmarsh::write_install_as(&world, install, Family::Pacman, folder.path()).unwrap();
         let tree = Folder::open(folder.path()).unwrap();
         let mut files = Vec::new();
         let mut waiting = vec![PathBuf::new()];

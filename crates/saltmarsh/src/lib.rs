@@ -13,10 +13,32 @@ pub use world::{Install, World};
 
 use std::path::Path;
 
+/// The package system that an install of the world is written in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Family {
+    /// As Fenland and Saltmarsh are.
+    Dpkg,
+    /// The same packages, as another family would keep them.
+    Pacman,
+}
+
+/// Writes an install of the world in another family's format.
+///
+/// # Errors
+/// When a file can't be written.
+pub fn write_install_as(
+    world: &World,
+    install: &Install,
+    family: Family,
+    folder: &Path,
+) -> Result<(), WorldError> {
+    build::root(world, install, family, folder)
+}
+
 /// Writes one install of the world as a root file system below `folder`, which is made when missing.
 ///
 /// # Errors
 /// When a file can't be written.
 pub fn write_install(world: &World, install: &Install, folder: &Path) -> Result<(), WorldError> {
-    build::root(world, install, folder)
+    build::root(world, install, Family::Dpkg, folder)
 }

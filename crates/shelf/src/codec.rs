@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use serde_json::ser::Formatter;
 use std::fs::File;
-use std::io::{self, BufRead, BufReader, Read, Seek, Write};
+use std::io::{self, Read, Seek, Write};
 use std::path::Path;
 use tally_core::model::{Note, Package, Reading, SCHEMA, Taken, Tally};
 
@@ -60,54 +60,42 @@ fn serialized(value: &impl Serialize, formatter: OneRecordALine) -> serde_json::
 
 /// Reads the tally in a file.
 ///
-/// In a tally that this program wrote each package has a line of its own, and is read without ever holding the whole
-/// text; one that was edited otherwise is read as a whole.
+/// In a tally that this program wrote each package has a line of its own, and is read by itself; one that was edited otherwise is
+/// read as a whole.
 ///
 /// # Errors
 /// As [`decode`], and [`ShelfError::Io`] when the file can't be read.
 pub fn read_tally(path: &Path) -> Result<Tally, ShelfError> {
-    let fail = |error| ShelfError::io(path, error);
-    let file = File::open(path).map_err(fail)?;
-    let length = file.metadata().map_or(0, |data| data.len());
-    if let Some(tally) = by_lines(BufReader::with_capacity(64 << 10, file), length).map_err(fail)? {
-        return Ok(tally);
+    let bytes = std::fs::read(path).map_err(|error| ShelfError::io(path, error))?;
+    // Checked once as a whole, the text need not be checked string by string.
+    match std::str::from_utf8(&bytes).ok().and_then(by_lines) {
+        Some(tally) => Ok(tally),
+        None => decode(path, &bytes),
     }
-    decode(path, &std::fs::read(path).map_err(fail)?)
 }
 
 /// A tally of this schema, if every package in it has a line of its own.
-fn by_lines(mut text: impl BufRead, length: u64) -> io::Result<Option<Tally>> {
-    let mut packages = Vec::with_capacity(usize::try_from(length / 1000).unwrap_or(0).min(1 << 16));
-    let (mut frame, mut line) = (Vec::new(), Vec::new());
-    let mut inside = false;
+fn by_lines(text: &str) -> Option<Tally> {
+    let begin = memchr::memmem::find(text.as_bytes(), PACKAGES.as_bytes())? + PACKAGES.len();
+    let list = text[begin..].strip_prefix('\n')?;
+    let mut packages = Vec::with_capacity(list.len() / 1000);
+    let mut rest = list;
     // Whether the last line of the list promised another one.
-    let mut more = false;
-    loop {
-        line.clear();
-        if text.read_until(b'\n', &mut line)? == 0 {
-            break;
-        }
-        let record = line.trim_ascii_end();
-        if !inside {
-            inside = record.len() + 1 == PACKAGES.len() && record == &PACKAGES.as_bytes()[1..];
-            frame.extend_from_slice(&line);
-        } else if record.starts_with(b"  {") && (packages.is_empty() || more) {
-            more = record.ends_with(b",");
-            let record = std::str::from_utf8(record.strip_suffix(b",").unwrap_or(record));
-            let Some(package) = record.ok().and_then(|record| serde_json::from_str(record).ok()) else {
-                return Ok(None);
-            };
-            packages.push(package);
-        } else if record.starts_with(b" ]") && !more {
-            inside = false;
-            frame.extend_from_slice(&line);
-        } else {
-            return Ok(None);
-        }
+    let mut more = true;
+    while let Some(record) = rest.strip_prefix("  {").filter(|_| more) {
+        let end = memchr::memchr(b'\n', record.as_bytes())?;
+        // The line without what stands before its brace, and behind the one that closes it.
+        let line = rest[2..3 + end].trim_ascii_end();
+        more = line.ends_with(',');
+        packages.push(serde_json::from_str(line.strip_suffix(',').unwrap_or(line)).ok()?);
+        rest = &record[end + 1..];
     }
-    let tally: Option<Tally> = serde_json::from_slice(&frame).ok();
-    let tally = tally.filter(|tally| tally.tally == SCHEMA && tally.packages.is_empty() && !inside);
-    Ok(tally.map(|tally| Tally { packages, ..tally }))
+    if more || !rest.starts_with(" ]") {
+        return None;
+    }
+    let frame = [&text[..begin], rest].concat();
+    let tally: Tally = serde_json::from_str(&frame).ok()?;
+    (tally.tally == SCHEMA && tally.packages.is_empty()).then_some(Tally { packages, ..tally })
 }
 
 /// Reads a tally; `path` names it in errors.
@@ -312,8 +300,9 @@ mod tests {
             let mut tally = tally(packages);
             tally.unread.push(Unread::at("f", 3, why));
             let bytes = encode(&tally).unwrap();
-            let read = by_lines(&bytes[..], bytes.len() as u64).unwrap();
-            prop_assert_eq!(read.as_ref(), Some(&tally));
+            let read = by_lines(std::str::from_utf8(&bytes).unwrap());
+            // Without packages there are no lines to read.
+            prop_assert_eq!(read.as_ref(), Some(&tally).filter(|tally| !tally.packages.is_empty()));
             prop_assert_eq!(decode(Path::new("x"), &bytes).unwrap(), tally);
         }
 
@@ -323,7 +312,7 @@ mod tests {
             let mut bytes = encode(&tally(packages)).unwrap();
             let at = at % bytes.len();
             bytes[at] = byte;
-            if let Some(read) = by_lines(&bytes[..], 0).unwrap() {
+            if let Some(read) = std::str::from_utf8(&bytes).ok().and_then(by_lines) {
                 prop_assert_eq!(decode(Path::new("x"), &bytes).unwrap(), read);
             }
         }
@@ -333,7 +322,7 @@ mod tests {
             let bytes = encode(&tally(vec![Package::new(System::Dpkg, "a", "1")])).unwrap();
             let cut = cut.min(bytes.len() - 2);
             prop_assert!(decode(Path::new("x"), &bytes[..cut]).is_err());
-            prop_assert!(by_lines(&bytes[..cut], 0).unwrap().is_none());
+            prop_assert!(by_lines(std::str::from_utf8(&bytes[..cut]).unwrap()).is_none());
         }
     }
 }

@@ -181,20 +181,24 @@ impl<'a> Work<'a> {
         if waiting.is_empty() {
             return;
         }
-        for list in waiting.values_mut().filter(|list| list.len() > 1) {
-            // The last is taken first below, so the oldest stands last.
-            list.sort_by(|a, b| by_version(self.old[*b], self.old[*a]).then(b.cmp(a)));
-        }
-        let mut candidates: Vec<usize> = free(&self.free_new).filter(|j| counts(self.new[*j])).collect();
-        candidates.sort_by(|a, b| {
-            let (x, y) = (self.new[*a], self.new[*b]);
-            (x.system, &x.name).cmp(&(y.system, &y.name)).then_with(|| by_version(x, y)).then(a.cmp(b))
-        });
-        for j in candidates {
-            if let Some(i) = waiting.get_mut(&key(self.new[j])).and_then(Vec::pop) {
-                self.take(i, j, how);
+        let mut candidates: FxHashMap<K, Vec<usize>> = FxHashMap::default();
+        for j in free(&self.free_new).filter(|j| counts(self.new[*j])) {
+            let key = key(self.new[j]);
+            if waiting.contains_key(&key) {
+                candidates.entry(key).or_default().push(j);
             }
         }
+        let mut found: Vec<(usize, usize)> = Vec::new();
+        // Both sides stand in one and the same order, so that it does not matter which of them is the old one.
+        #[allow(clippy::iter_over_hash_type, reason = "what is found is sorted below")]
+        for (key, mut new) in candidates {
+            let Some(old) = waiting.get_mut(&key) else { continue };
+            in_order(old, self.old);
+            in_order(&mut new, self.new);
+            found.extend(old.iter().copied().zip(new));
+        }
+        found.sort_unstable();
+        found.into_iter().for_each(|(i, j)| self.take(i, j, how));
     }
 
     /// Pairs each old package that is free with the new one that claims its place most strongly, or whose place it claims
@@ -286,6 +290,16 @@ impl<'a> Work<'a> {
 
 fn free(flags: &[bool]) -> impl Iterator<Item = usize> + '_ {
     flags.iter().enumerate().filter(|(_, free)| **free).map(|(i, _)| i)
+}
+
+/// Puts positions in the order of versions; of equals the first by name.
+fn in_order(positions: &mut [usize], packages: &[&Package]) {
+    if positions.len() > 1 {
+        positions.sort_by(|a, b| {
+            let (x, y) = (packages[*a], packages[*b]);
+            by_version(x, y).then_with(|| (&x.name, a).cmp(&(&y.name, b)))
+        });
+    }
 }
 
 fn by_version(a: &Package, b: &Package) -> std::cmp::Ordering {

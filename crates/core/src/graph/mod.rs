@@ -178,7 +178,7 @@ impl<'g> Graph<'g> {
         // removes the collection itself means what it collected.
         let collected = self
             .all()
-            .filter(|at| gone[at.0] && is_collection(self.package(*at)))
+            .filter(|at| *at != package && gone[at.0] && is_collection(self.package(*at)))
             .flat_map(|at| self.targets(at));
         let roots = self.roots().into_iter().chain(collected).filter(|root| !gone[root.0]);
         let stays = self.reachable(roots, &gone);
@@ -213,7 +213,10 @@ impl<'g> Graph<'g> {
 
 /// Whether the package system itself keeps a package: chosen, or one that it refuses to remove.
 fn is_kept(package: &Package) -> bool {
-    package.reason == Reason::Chosen || package.essential || matches(NEVER_CLEARED, &package.name)
+    package.reason == Reason::Chosen
+        || package.essential
+        || package.kept
+        || matches(NEVER_CLEARED, &package.name)
 }
 
 /// Whether a package only collects others, by the sections that apt never marks automatic for.

@@ -216,6 +216,9 @@ pub struct Package {
     /// Whether the system refuses to remove it.
     #[serde(default)]
     pub essential: bool,
+    /// Whether the system never clears it by itself, though it may be removed: apt does so with the priority `required`.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub kept: bool,
     /// How far it is installed.
     #[serde(default = "installed")]
     pub state: State,
@@ -269,6 +272,11 @@ pub struct Package {
     pub in_no_repository: bool,
 }
 
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for a reference")]
+fn is_false(value: &bool) -> bool {
+    !*value
+}
+
 fn unknown_reason() -> Reason {
     Reason::Unknown
 }
@@ -304,6 +312,7 @@ impl Package {
             download_bytes: None,
             reason: Reason::Unknown,
             essential: false,
+            kept: false,
             state: State::Installed,
             kind: Kind::Unknown,
             kind_because: Text::default(),

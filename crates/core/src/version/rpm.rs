@@ -47,12 +47,7 @@ fn part(a: &str, b: &str) -> Ordering {
         let (Some((run_a, rest_a)), Some((run_b, rest_b))) = (Run::first(a), Run::first(b)) else {
             return a.len().min(1).cmp(&b.len().min(1));
         };
-        let order = match (run_a, run_b) {
-            (Run::Digits(a), Run::Digits(b)) => digits_order(a, b),
-            (Run::Letters(a), Run::Letters(b)) => a.cmp(b),
-            (Run::Digits(_), Run::Letters(_)) => Ordering::Greater,
-            (Run::Letters(_), Run::Digits(_)) => Ordering::Less,
-        };
+        let order = run_a.order(run_b);
         if order.is_ne() {
             return order;
         }

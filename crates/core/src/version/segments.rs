@@ -22,6 +22,16 @@ impl<'a> Run<'a> {
         let (run, rest) = text.split_at(end);
         Some((if digits { Self::Digits(run) } else { Self::Letters(run) }, rest))
     }
+
+    /// Numbers come after letters; both by themselves as they are.
+    pub(super) fn order(self, other: Run<'_>) -> Ordering {
+        match (self, other) {
+            (Self::Digits(a), Run::Digits(b)) => digits_order(a, b),
+            (Self::Letters(a), Run::Letters(b)) => a.cmp(b),
+            (Self::Digits(_), Run::Letters(_)) => Ordering::Greater,
+            (Self::Letters(_), Run::Digits(_)) => Ordering::Less,
+        }
+    }
 }
 
 /// Compares runs of digits as numbers of any length; an empty run is 0.

@@ -4,6 +4,7 @@ pub mod appimage;
 pub mod dpkg;
 pub mod flatpak;
 mod owners;
+pub mod pacman;
 pub mod snap;
 
 pub use owners::{Owners, Wanted, each_folder, split_folder};
@@ -106,7 +107,7 @@ pub trait PackageSystem: Sync {
 
 /// Every system that can be read, in the order that they are asked.
 pub static REGISTRY: &[&dyn PackageSystem] =
-    &[&dpkg::Dpkg, &snap::Snap, &flatpak::Flatpak, &appimage::Appimage];
+    &[&dpkg::Dpkg, &pacman::Pacman, &snap::Snap, &flatpak::Flatpak, &appimage::Appimage];
 
 /// The systems whose databases are in this tree.
 pub fn present(tree: &dyn Tree) -> impl Iterator<Item = &'static dyn PackageSystem> + '_ {

@@ -28,7 +28,7 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
 
 /// What the chosen packages need or recommend, directly or not. All else was chosen by the installer, as real ones do with
 /// the base system.
-fn followed<'w>(install: &Install, packages: &[Shipped<'w>]) -> BTreeSet<&'w str> {
+pub(super) fn followed<'w>(install: &Install, packages: &[Shipped<'w>]) -> BTreeSet<&'w str> {
     let names = |text: &str| -> Vec<String> {
         let alternatives =
             text.split([',', '|']).map(|one| one.split('(').next().unwrap_or_default().trim().to_owned());

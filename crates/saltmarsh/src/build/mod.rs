@@ -1,6 +1,7 @@
 //! Writes an install in its real on-disk format.
 
 mod dpkg;
+mod pacman;
 mod sandbox;
 mod shape;
 mod squashfs;
@@ -8,7 +9,7 @@ mod system;
 
 pub use squashfs::squashfs;
 
-use crate::{Install, World, WorldError};
+use crate::{Family, Install, World, WorldError};
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -44,10 +45,21 @@ impl Root<'_> {
 }
 
 /// A whole install: package database, the files that packages bring, and the system's own configuration.
-pub(crate) fn root(world: &World, install: &Install, folder: &Path) -> Result<(), WorldError> {
+pub(crate) fn root(
+    world: &World,
+    install: &Install,
+    family: Family,
+    folder: &Path,
+) -> Result<(), WorldError> {
     let root = Root { folder };
     let packages = world.shipped(install);
     system::write(&root, install, &packages)?;
-    dpkg::write(&root, install, &packages)?;
+    match family {
+        Family::Dpkg => {
+            system::repositories(&root, install, &packages)?;
+            dpkg::write(&root, install, &packages)?;
+        }
+        Family::Pacman => pacman::write(&root, install, &packages)?,
+    }
     sandbox::write(&root, world, install)
 }

@@ -26,8 +26,7 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     if has("weir-session") {
         defaults(root, older)?;
     }
-    startup(root, older, has)?;
-    repositories(root, install, older || !has("tidewrack"))
+    startup(root, older, has)
 }
 
 /// What opens what. In 4.0 music is opened by two programs; in 5.0 the office suite has taken PDF, since nothing says otherwise.
@@ -78,7 +77,12 @@ fn startup(root: &Root<'_>, older: bool, has: impl Fn(&str) -> bool) -> Result<(
 }
 
 /// The archive of the distribution; 5.0 also asks a shop of somebody else.
-fn repositories(root: &Root<'_>, install: &Install, older: bool) -> Result<(), WorldError> {
+pub(super) fn repositories(
+    root: &Root<'_>,
+    install: &Install,
+    packages: &[Shipped<'_>],
+) -> Result<(), WorldError> {
+    let shop = packages.iter().any(|package| package.name == "tidewrack");
     let suite = install.codename.to_lowercase();
     root.file("etc/apt/sources.list.d/saltmarsh.sources", format!("Types: deb\nURIs: https://archive.saltmarsh.example/os\nSuites: {suite} {suite}-updates\nComponents: main\nSigned-By: /usr/share/keyrings/saltmarsh.gpg\n"))?;
     for part in [suite.clone(), format!("{suite}-updates")] {
@@ -87,7 +91,7 @@ fn repositories(root: &Root<'_>, install: &Install, older: bool) -> Result<(), W
             format!("Origin: Saltmarsh\nSuite: {part}\n"),
         )?;
     }
-    if older {
+    if !shop {
         return Ok(());
     }
     root.file("etc/apt/sources.list.d/tidewrack.list", "deb [signed-by=/etc/apt/keyrings/tidewrack.gpg] https://packages.tidewrack.example/apt stable main\n")?;

@@ -76,6 +76,7 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
             b"Homepage" => package.homepage = line(),
             b"Description" => package.summary = line(),
             b"Source" => package.made_from = source(field.first_line()),
+            b"Priority" => package.kept = field.first_line() == b"required",
             b"Essential" | b"Protected" | b"Important" => package.essential |= field.first_line() == b"yes",
             b"Installed-Size" => match kibibytes(field.first_line()) {
                 Some(bytes) => package.installed_bytes = Some(bytes),
