@@ -99,6 +99,11 @@ impl Page {
                 word.push(Span { text: piece.to_owned(), role: span.role });
                 // A word may go on in the next span: `1 merged` and the comma after it stay together.
                 if pieces.peek().is_some() {
+                    // A number stays with what it counts.
+                    if !piece.is_empty() && piece.bytes().all(|b| b.is_ascii_digit() || b == b',') {
+                        word.push(Span { text: " ".to_owned(), role: span.role });
+                        continue;
+                    }
                     at = self.word(&mut word, at, indent, limit);
                     if at > indent {
                         self.out.push(' ');
