@@ -100,7 +100,10 @@ impl Page {
                 // A word may go on in the next span: `1 merged` and the comma after it stay together.
                 if pieces.peek().is_some() {
                     // A number stays with what it counts.
-                    if !piece.is_empty() && piece.bytes().all(|b| b.is_ascii_digit() || b == b',') {
+                    let first = piece.as_bytes().first();
+                    let number = first.is_some_and(u8::is_ascii_digit)
+                        && piece.bytes().all(|b| b.is_ascii_digit() || b == b',');
+                    if number {
                         word.push(Span { text: " ".to_owned(), role: span.role });
                         continue;
                     }
@@ -400,6 +403,25 @@ mod tests {
           package                 version
           a-package-wit…ong-name  1:2.3.4+dfsg-5
         ");
+    }
+
+    #[test]
+    fn lines_break_between_words_and_never_after_a_number() {
+        let counted = |text: &str| [Span::new(Role::Came, text), Span::from(", ")];
+        let line =
+            Line(["28 added", "1,234 removed", "7 renumbered"].iter().flat_map(|t| counted(t)).collect());
+        let mut document = Document::default();
+        document.paragraph(line.and("and no more"));
+        let at = |width| render(&document, Canvas { width: Some(width), palette: Palette::Plain });
+        for width in 14..60 {
+            let page = at(width);
+            assert!(page.lines().all(|line| line.len() <= width), "{width}: {page}");
+            assert!(
+                !page.lines().any(|line| line.ends_with(|c: char| c.is_ascii_digit())),
+                "{width}: {page}"
+            );
+            assert!(!page.lines().any(|line| line.starts_with(',')), "{width}: {page}");
+        }
     }
 
     #[test]
