@@ -45,9 +45,12 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     )
 }
 
-/// A version always has a revision here.
+/// A version always has a revision here, and no other hyphen.
 fn revised(version: &str) -> String {
-    if version.contains('-') { version.to_owned() } else { format!("{version}-1") }
+    match version.rsplit_once('-') {
+        Some((upstream, revision)) => format!("{}-{revision}", upstream.replace('-', "_")),
+        None => format!("{version}-1"),
+    }
 }
 
 fn desc(package: &Shipped<'_>, version: &str, followed: bool) -> String {
