@@ -3,6 +3,7 @@ use crate::{ENDING, ShelfError, encode, read_tally};
 use std::fs;
 use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
 use tally_core::model::{Tally, slug};
 
 /// A folder of tallies. It is made when the first one is put into it.
@@ -104,6 +105,7 @@ impl Shelf {
     /// When the folder can't be made or written; nothing half-written stays behind.
     pub fn put(&self, tally: &mut Tally) -> Result<Put, ShelfError> {
         fs::create_dir_all(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))?;
+        clear_left_over(&self.folder, SystemTime::now());
         let natural = tally.label.handle.to_string();
         if !is_handle(&natural) {
             return Err(ShelfError::BadHandle { handle: natural });
@@ -183,6 +185,24 @@ fn encoded(path: &Path, tally: &Tally) -> Result<Vec<u8>, ShelfError> {
     encode(tally).map_err(|error| ShelfError::NoTally { path: path.to_owned(), why: error.to_string() })
 }
 
+/// How the neighbours begin that files are written into first.
+const NEIGHBOUR: &str = ".fresh-tally-";
+
+/// Nobody writes a file for so long.
+const LEFT_OVER: Duration = Duration::from_secs(3600);
+
+/// Removes what programs left that were killed while they wrote. What can't be removed harms nobody.
+fn clear_left_over(folder: &Path, now: SystemTime) {
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let is_ours = entry.file_name().to_string_lossy().starts_with(NEIGHBOUR);
+        let changed = || entry.metadata().and_then(|data| data.modified()).ok();
+        let is_old = |changed: SystemTime| now.duration_since(changed).is_ok_and(|age| age > LEFT_OVER);
+        if is_ours && changed().is_some_and(is_old) {
+            _ = fs::remove_file(entry.path());
+        }
+    }
+}
+
 /// Handles are what [`slug`] leaves as it is.
 fn is_handle(text: &str) -> bool {
     !text.is_empty() && text.len() <= 200 && slug(text) == text
@@ -199,7 +219,7 @@ fn is_handle(text: &str) -> bool {
 pub fn write_atomically(path: &Path, bytes: &[u8], replace: bool) -> Result<(), ShelfError> {
     let fail = |error| ShelfError::io(path, error);
     let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().prefix(".fresh-tally-").tempfile_in(folder).map_err(fail)?;
+    let mut file = tempfile::Builder::new().prefix(NEIGHBOUR).tempfile_in(folder).map_err(fail)?;
     file.write_all(bytes).map_err(fail)?;
     let mode = std::os::unix::fs::PermissionsExt::from_mode(0o644);
     file.as_file().set_permissions(mode).map_err(fail)?;
@@ -244,6 +264,24 @@ mod tests {
         assert_eq!(shelf.handles().unwrap(), ["marsh-5", "marsh-5-2"]);
         let left: Vec<_> = fs::read_dir(shelf.folder()).unwrap().collect();
         assert_eq!(left.len(), 2, "no half-written neighbour");
+    }
+
+    #[test]
+    fn what_a_killed_program_left_is_cleared_once_it_is_old() {
+        let dir = tempfile::tempdir().unwrap();
+        for name in [".fresh-tally-abc", ".mine", "notes.txt"] {
+            fs::write(dir.path().join(name), "half").unwrap();
+        }
+        let names = || {
+            let mut names: Vec<_> =
+                fs::read_dir(dir.path()).unwrap().map(|e| e.unwrap().file_name()).collect();
+            names.sort();
+            names
+        };
+        clear_left_over(dir.path(), SystemTime::now());
+        assert_eq!(names().len(), 3, "somebody may be writing it");
+        clear_left_over(dir.path(), SystemTime::now() + 2 * LEFT_OVER);
+        assert_eq!(names(), [".mine", "notes.txt"]);
     }
 
     #[test]
