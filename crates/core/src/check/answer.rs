@@ -5,10 +5,14 @@ use super::{Asked, Bound, Expect, LookAsked, Subject, Total};
 use crate::ask::{AskFor, ask};
 use crate::knowledge::matches;
 use crate::model::{
-    DefaultChoice, Evidence, Kind, Look, MissingFact, Package, Part, Reading, Reason, Tally, Text, VersionOp,
+    DefaultChoice, Evidence, Kind, Look, Medium, MissingFact, Package, Part, Reading, Reason, Tally, Text,
+    VersionOp,
 };
 use crate::version::compare_plain;
 use std::cmp::Ordering;
+
+/// What is found of a question that waits for a person.
+pub const NOT_ANSWERED: &str = "not answered yet";
 
 /// Names of a list that an answer tells, and places that it points at.
 const TOLD: usize = 4;
@@ -256,14 +260,15 @@ fn of_look(tally: &Tally, look: LookAsked, expect: &Expect) -> Answer {
     }
 }
 
-/// The latest figure counts; one of a live session is said so.
+/// The latest figure counts; one of a live session says nothing of the installed system.
 fn of_reading(tally: &Tally, what: &str, expect: &Expect) -> Answer {
     let Some(reading) = tally.readings.iter().rev().find(|reading| reading.what == what) else {
         return Answer { verdict: Verdict::Open, found: "not measured yet".into(), evidence: Vec::new() };
     };
-    let live = reading.conditions.medium.as_deref() == Some("live");
-    let live = if live { ", on a live session" } else { "" };
-    let found = format!("{}{live} ({})", figure(reading), reading.method);
+    if reading.conditions.medium.as_deref() == Some("live") && tally.taken.medium != Medium::Live {
+        return untold(&format!("{} on a live session, which is not the install", figure(reading)));
+    }
+    let found = format!("{} ({})", figure(reading), reading.method);
     said(within(expect, reading.value), found, &[])
 }
 
@@ -279,8 +284,7 @@ fn figure(reading: &Reading) -> String {
 /// The latest note that answers the question.
 fn of_person(tally: &Tally, name: &str) -> Answer {
     let Some(note) = tally.notes.iter().rev().find(|note| note.ask.as_deref() == Some(name)) else {
-        let found = format!("answer it by `note {} --ask {name} yes`", tally.label.handle);
-        return Answer { verdict: Verdict::Open, found: found.into(), evidence: Vec::new() };
+        return Answer { verdict: Verdict::Open, found: NOT_ANSWERED.into(), evidence: Vec::new() };
     };
     let first = note.text.split([' ', ',', ';', ':', '.']).next().unwrap_or_default().to_lowercase();
     let verdict = match first.as_str() {

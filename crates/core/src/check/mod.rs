@@ -7,6 +7,7 @@ mod answer;
 mod document;
 mod parse;
 
+pub use answer::NOT_ANSWERED;
 pub use document::{Answer, CHECK_SCHEMA, Check, Question, Totals, Verdict};
 
 use crate::knowledge::{PartRules, Roles, RulesError};

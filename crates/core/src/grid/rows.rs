@@ -238,7 +238,7 @@ impl Rows<'_> {
     fn weight(&mut self) {
         let group = RowGroup::Weight;
         let known = |t: &Tally| !t.lacks(MissingFact::Sizes);
-        self.number(group, ("total", "On disk"), "bytes", |t| known(t).then(|| t.installed_bytes()));
+        self.number(group, ("total", "All packages"), "bytes", |t| known(t).then(|| t.installed_bytes()));
         let sums: Vec<BTreeMap<Kind, u64>> = self.tallies.iter().map(|tally| by_kind(tally)).collect();
         for kind in Kind::ALL {
             let cells: Vec<Cell> = self
@@ -324,7 +324,7 @@ impl Rows<'_> {
                 found.map_or_else(Cell::no, |repository| {
                     let suite = repository.suite.as_deref().unwrap_or_default();
                     let said = format!("{suite} {}", repository.components.join(" "));
-                    let said = if said.trim().is_empty() { "asked" } else { said.trim() };
+                    let said = if said.trim().is_empty() { "used" } else { said.trim() };
                     Cell::said(said).from(&repository.evidence)
                 })
             });
@@ -378,7 +378,7 @@ impl Rows<'_> {
             let cells = found
                 .iter()
                 .map(|reading| match reading {
-                    None => Cell::no(),
+                    None => Cell::said("not measured"),
                     Some(reading) => Cell {
                         value: Some(reading.value.to_string().into()),
                         number: Some(reading.value),

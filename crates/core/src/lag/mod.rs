@@ -28,7 +28,7 @@ pub struct Lag {
     pub day: Text,
     /// Parts and applications whose project is known, those furthest behind first.
     pub items: Vec<LagItem>,
-    /// Names of those whose project the file does not know, sorted.
+    /// Names of those whose project the file does not know, or no release of it by that day, sorted.
     pub unknown: Vec<Text>,
 }
 
@@ -146,6 +146,11 @@ impl Work<'_> {
             }
             return;
         }
+        // Before its first release that the file knows, nobody can tell what was newest.
+        if project.releases.iter().all(|release| release.date > self.day) {
+            self.unknown.push(name.clone());
+            return;
+        }
         let series = project.series_of(version);
         self.items.push(LagItem {
             what,
@@ -241,6 +246,19 @@ releases = [
         assert_eq!((own.releases, own.days, own.version.as_str()), (1, 33, "6.6.9"));
         assert_eq!((linux.newest.releases, linux.newest.version.as_str()), (2, "6.9"));
         assert_eq!(lag.unknown, ["Reedsh"]);
+    }
+
+    #[test]
+    fn before_the_first_known_release_nothing_is_claimed() {
+        let upstream = Upstream::parse_toml(FILE).unwrap();
+        let early = lag(&tally(), &upstream, "2025-12-01".parse().unwrap());
+        assert_eq!(early.unknown, ["Inkcap", "Reedsh"]);
+        let linux = &early.items[0];
+        assert_eq!(
+            (linux.newest.releases, &linux.newest.released),
+            (0, &None),
+            "later than all that is known"
+        );
     }
 
     #[test]

@@ -50,11 +50,10 @@ pub(crate) fn index(settings: &Settings) -> Result<Index, Failure> {
 
 fn list(filter: &ShelfListArgs, settings: &Settings) -> Result<(), Failure> {
     let mut entries: Vec<ShelfEntry> = index(settings)?.installs()?.into_iter().map(entry).collect();
+    let of = entries.len();
     entries.retain(|entry| fits(filter, entry));
     let folder = settings.shelf.folder().to_string_lossy().into_owned();
-    let filtered =
-        [&filter.distro, &filter.release, &filter.edition, &filter.handle].iter().any(|f| f.is_some());
-    output::show(&ShelfView { folder, entries, filtered }, settings)
+    output::show(&ShelfView { folder, entries, of }, settings)
 }
 
 /// A file that can't be read has no label, and fits only where none is asked.
@@ -135,6 +134,10 @@ fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, Failure> {
 }
 
 fn export(handles: Vec<String>, into: Option<&Path>, settings: &Settings) -> Result<(), Failure> {
+    // What was asked for by name has to be there; of all that lies there, what can't be read is left out.
+    for handle in handles.iter().filter(|handle| !settings.shelf.has(handle)) {
+        settings.shelf.get(handle)?;
+    }
     let handles = if handles.is_empty() { settings.shelf.handles()? } else { handles };
     match into {
         Some(folder) => copy(&handles, folder, settings),
@@ -157,6 +160,9 @@ fn copy(handles: &[String], folder: &Path, settings: &Settings) -> Result<(), Fa
 
 /// One tally at a time, so that a shelf of any size fits in memory.
 fn table(handles: &[String], settings: &Settings) -> Result<(), Failure> {
+    if !matches!(settings.format, None | Some(Format::Csv | Format::Json)) {
+        return Err(Failure::Usage("shelf export writes csv, or JSON Lines with --format json".into()));
+    }
     let lines = settings.output.as_deref().and_then(Path::extension).is_some_and(|ending| ending == "jsonl");
     let rows = if lines || settings.format == Some(Format::Json) {
         PackageRows::JsonLines

@@ -104,6 +104,20 @@ fn a_person_answers_by_a_note_that_stays() {
 }
 
 #[test]
+fn a_figure_of_a_live_session_does_not_count_for_an_install() {
+    let place = shelved();
+    place.write("q.toml", "[[question]]\nname = 'memory'\nreading = 'memory'\nvalue = '<= 1GB'\n");
+    let verdict = || answers(&place)["questions"][0]["answers"][0]["verdict"].as_str().unwrap().to_owned();
+    assert_eq!(verdict(), "open");
+    place.run("note saltmarsh-5.0-reedbed memory=300MB --live");
+    assert_eq!(verdict(), "untold");
+    place.run("note saltmarsh-5.0-reedbed memory=2GB");
+    assert_eq!(verdict(), "no");
+    place.run("note saltmarsh-5.0-reedbed memory=620MB");
+    assert_eq!(verdict(), "yes");
+}
+
+#[test]
 fn a_wish_is_no_failure() {
     let place = shelved();
     place.write("q.toml", "[[question]]\nname = 'mail'\nrole = 'mail'\nwish = true\n");

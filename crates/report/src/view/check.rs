@@ -3,7 +3,7 @@ use crate::View;
 use crate::document::{Block, Column, Document, Fact, Line, Role, Span, Table};
 use crate::text::count_of;
 use crate::wire::{CsvTable, pretty};
-use tally_core::check::{Answer, Check, Question, Totals, Verdict};
+use tally_core::check::{Answer, Check, NOT_ANSWERED, Question, Totals, Verdict};
 use tally_core::grid::short_names;
 use tally_core::model::{Evidence, Text};
 
@@ -111,6 +111,31 @@ impl CheckView<'_> {
     }
 }
 
+impl CheckView<'_> {
+    /// How the questions that wait for a person are answered.
+    fn way_to_answer(&self, document: &mut Document) {
+        let waits = |question: &&Question| {
+            question
+                .answers
+                .iter()
+                .any(|answer| answer.verdict == Verdict::Open && answer.found == NOT_ANSWERED)
+        };
+        let names: Vec<&str> =
+            self.check.questions.iter().filter(waits).map(|question| question.name.as_str()).collect();
+        if let Some(first) = names.first() {
+            let handle = match &self.check.installs[..] {
+                [only] => only.handle.as_str(),
+                _ => "INSTALL",
+            };
+            let say = format!(
+                "Only a person can answer {}: `fresh-tally note {handle} --ask {first} yes`",
+                names.join(", ")
+            );
+            document.paragraph(dim(say));
+        }
+    }
+}
+
 impl View for CheckView<'_> {
     fn document(&self) -> Document {
         let check = self.check;
@@ -136,6 +161,7 @@ impl View for CheckView<'_> {
         } else {
             self.several(&mut document);
         }
+        self.way_to_answer(&mut document);
         document
     }
 

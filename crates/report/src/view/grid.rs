@@ -71,8 +71,14 @@ impl GridView<'_> {
             for row in &rows {
                 let mut cells: Vec<Shown> = vec![row.label.as_str().into()];
                 cells.extend(row.cells.iter().enumerate().map(|(i, cell)| shown(row, cell, i)));
-                cells.push(dim(row.remark.as_deref().unwrap_or_default()));
+                // Who stands out is seen in the row as well; why a figure does not count is not.
+                let doubtful = row.cells.iter().any(|cell| cell.not_comparable.is_some());
+                let remark = row.remark.as_deref().unwrap_or_default();
+                cells.push(dim(if doubtful { "" } else { remark }));
                 table.row(cells);
+                if doubtful {
+                    table.note(Span::new(Role::LookTwice, remark));
+                }
             }
             match (rows.is_empty(), same) {
                 (_, 0) => {}
@@ -161,6 +167,10 @@ impl GridView<'_> {
     }
 }
 
+fn is_unsure(cell: &Cell) -> bool {
+    cell.value.as_deref().is_some_and(|value| value.ends_with('?'))
+}
+
 /// Whether a row stands in the short form: sums, and what has few rows.
 fn is_summary(row: &GridRow) -> bool {
     match row.group {
@@ -227,6 +237,11 @@ impl View for GridView<'_> {
         let mut document = Document::default();
         document.title(title(&self.grid.installs), format!("all {AS_FOUND}"));
         document.table_or(self.table(&names), "Nothing differs.");
+        let rows = RowGroup::ALL.iter().flat_map(|group| self.shown(*group).0);
+        let unsure = |row: &&GridRow| row.group == RowGroup::Defaults && row.cells.iter().any(is_unsure);
+        if rows.filter(unsure).count() > 0 {
+            document.paragraph(dim("? several programs could, and no file names one."));
+        }
         self.spread(&mut document, &names);
         self.likeness(&mut document, &names);
         if self.groups.is_empty() {

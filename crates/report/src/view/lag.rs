@@ -25,7 +25,11 @@ fn days(behind: &Behind) -> String {
 }
 
 fn row(table: &mut Table, item: &LagItem, shown: &Behind, series: bool) {
-    let newest = if shown.releases == 0 { "itself".to_owned() } else { shown.version.to_string() };
+    let newest = match (shown.releases, &shown.released) {
+        (0, Some(_)) => "itself".to_owned(),
+        (0, None) => "later than the file knows".to_owned(),
+        _ => shown.version.to_string(),
+    };
     table.row(vec![
         if series {
             dim(format!("  within its series {}", optional(item.series.as_deref())))

@@ -32,14 +32,16 @@ pub struct ShelfView {
     pub folder: String,
     /// Its entries, by handle.
     pub entries: Vec<ShelfEntry>,
-    /// Whether only some were asked for.
-    pub filtered: bool,
+    /// How many are there, when only some were asked for.
+    pub of: usize,
 }
 
 impl View for ShelfView {
     fn document(&self) -> Document {
         let mut document = Document::default();
-        let number = count_of(self.entries.len() as u64, "install");
+        let number = count_of(self.of as u64, "install");
+        let number =
+            if self.entries.len() < self.of { format!("{} of {number}", self.entries.len()) } else { number };
         document.title(format!("{number} on the shelf"), &self.folder);
         let mut table = Table::new(vec![
             Column::new("handle").name(),
@@ -54,7 +56,7 @@ impl View for ShelfView {
         }
         document.table_or(
             table,
-            if self.filtered {
+            if self.of > 0 {
                 "None that was asked for."
             } else {
                 "Nothing yet. Put an install on it: `fresh-tally take SOURCE`"
