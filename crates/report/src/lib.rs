@@ -17,7 +17,7 @@ pub use style::Palette;
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
     CheckView, CompareView, CompareWhat, Filter, FindView, GridView, LagView, OwnedFile, OwnerView,
-    ShelfEntry, ShelfFindView, ShelfSighting, ShelfView, ShowView, ShowWhat, TrailView, WeighView, WhyView,
+    ShelfFindView, ShelfView, ShowView, ShowWhat, TrailView, WeighView, WhyView,
 };
 pub use wire::{CsvTable, PackageRows};
 

@@ -21,15 +21,6 @@ pub struct Put {
     pub replaced: bool,
 }
 
-/// One file on the shelf.
-#[derive(Debug)]
-pub struct Shelved {
-    /// Its handle.
-    pub handle: String,
-    /// The tally, or why it can't be read.
-    pub tally: Result<Tally, ShelfError>,
-}
-
 impl Shelf {
     /// A shelf in this folder, which need not exist yet.
     pub fn new(folder: impl Into<PathBuf>) -> Self {
@@ -72,14 +63,6 @@ impl Shelf {
         }
         handles.sort();
         Ok(handles)
-    }
-
-    /// Every tally on the shelf, by handle; one that can't be read says why.
-    ///
-    /// # Errors
-    /// When the folder can't be read.
-    pub fn list(&self) -> Result<Vec<Shelved>, ShelfError> {
-        Ok(self.handles()?.into_iter().map(|handle| Shelved { tally: self.get(&handle), handle }).collect())
     }
 
     /// Reads a tally.
@@ -296,17 +279,5 @@ mod tests {
         assert_eq!(shelf.get("bittern").unwrap().label.handle, "bittern");
         assert!(matches!(shelf.get("marsh"), Err(ShelfError::Unknown { near, .. }) if near == ["marsh-5-2"]));
         assert!(matches!(shelf.drop("../x"), Err(ShelfError::Unknown { .. })));
-    }
-
-    #[test]
-    fn a_foreign_file_is_named_and_the_rest_listed() {
-        let dir = tempfile::tempdir().unwrap();
-        let shelf = Shelf::new(dir.path());
-        shelf.put(&mut tally("one")).unwrap();
-        fs::write(shelf.file("broken"), "{").unwrap();
-        fs::write(dir.path().join("README"), "mine").unwrap();
-        let listed: Vec<(String, bool)> =
-            shelf.list().unwrap().into_iter().map(|s| (s.handle, s.tally.is_ok())).collect();
-        assert_eq!(listed, [("broken".into(), false), ("marsh-5".into(), true)]);
     }
 }

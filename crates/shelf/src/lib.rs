@@ -10,8 +10,8 @@ mod index;
 
 pub use codec::{decode, encode, read_tally};
 pub use error::ShelfError;
-pub use folder::{Put, Shelf, Shelved, write_atomically};
-pub use index::{Index, Indexed, Sighting, Sightings};
+pub use folder::{Put, Shelf, write_atomically};
+pub use index::Index;
 
 /// The ending of a tally's file name.
 pub const ENDING: &str = ".tally.json";

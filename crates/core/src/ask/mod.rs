@@ -1,7 +1,7 @@
 //! One thing asked of one install: is it there, in which version, and where is that written?
 
 use crate::find::find;
-use crate::model::{Application, Evidence, Launcher, Package, PackageRef, Tally, Text};
+use crate::model::{Application, Delivery, Evidence, Launcher, Package, PackageRef, Tally, Text};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -62,12 +62,12 @@ fn of_application(tally: &Tally, name: &str) -> Option<Answer> {
                 .any(|id| id.strip_suffix(".desktop").unwrap_or(id).eq_ignore_ascii_case(name))
     };
     let application = tally.applications.iter().find(fits)?;
-    let launcher = tally.launchers.iter().find(|launcher| application.launchers.contains(&launcher.id));
+    let launcher = tally.launcher_of(application);
     Some(Answer {
         what: "application",
         name: application.name.clone(),
         version: application.version.clone(),
-        package: application.delivered.first().map(|d| PackageRef::new(d.system, &d.package)),
+        package: application.delivered.first().map(Delivery::reference),
         instead: None,
         evidence: launcher.map(|launcher| launcher.evidence.clone()).unwrap_or_default(),
     })

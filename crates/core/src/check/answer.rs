@@ -6,7 +6,7 @@ use crate::ask::{AskFor, ask};
 use crate::knowledge::matches;
 use crate::model::{
     DefaultChoice, Evidence, Kind, Look, Medium, MissingFact, Package, Part, Reading, Reason, Tally, Text,
-    VersionOp,
+    VersionOp, bytes_human,
 };
 use crate::version::compare_plain;
 use std::cmp::Ordering;
@@ -159,13 +159,12 @@ fn opener(tally: &Tally, expect: &Expect, asked: impl Fn(&DefaultChoice) -> bool
             if several.is_empty() { "nothing".to_owned() } else { format!("not told among {several}") };
         return said(expect.absent && choice.candidates.is_empty(), found, &[]);
     };
-    let known = tally.applications.iter().find(|application| application.id == *id);
-    let name = known.map_or(id, |application| &application.name);
+    let (name, version) = tally.holder(id);
     let holds = match &expect.is {
-        Some(pattern) => [id, name].iter().any(|text| fits(pattern, text)),
+        Some(pattern) => [id.as_str(), name].iter().any(|text| fits(pattern, text)),
         None => !expect.absent,
     };
-    let mut found = joined(name, known.and_then(|application| application.version.as_deref())).to_string();
+    let mut found = joined(name, version).to_string();
     if !choice.sure {
         found.push_str(", though no file chooses it");
     }
@@ -205,7 +204,7 @@ fn of_kind(tally: &Tally, kind: Kind, asked: &Asked) -> Answer {
     if asked.expect.bytes {
         return untold_without(tally, MissingFact::Sizes, || {
             let bytes = list.iter().filter_map(|p| p.installed_bytes).fold(0, u64::saturating_add);
-            said(within(&asked.expect, as_number(bytes)), format!("{}{named}", megabytes(bytes)), &places)
+            said(within(&asked.expect, as_number(bytes)), format!("{}{named}", bytes_human(bytes)), &places)
         });
     }
     said(within(&asked.expect, as_number(list.len() as u64)), format!("{}{named}", list.len()), &places)
@@ -226,7 +225,7 @@ fn of_total(tally: &Tally, total: Total, expect: &Expect) -> Answer {
         Total::Oddities => counted(tally.oddities.len() as u64),
         Total::Weight => untold_without(tally, MissingFact::Sizes, || {
             let bytes = tally.installed_bytes();
-            said(within(expect, as_number(bytes)), megabytes(bytes), &[])
+            said(within(expect, as_number(bytes)), bytes_human(bytes), &[])
         }),
     }
 }
@@ -275,7 +274,7 @@ fn of_reading(tally: &Tally, what: &str, expect: &Expect) -> Answer {
 #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "figures are told rounded")]
 fn figure(reading: &Reading) -> String {
     match reading.unit.as_str() {
-        "bytes" => megabytes(reading.value as u64),
+        "bytes" => bytes_human(reading.value as u64),
         "seconds" => format!("{} s", reading.value),
         _ => reading.value.to_string(),
     }
@@ -307,17 +306,6 @@ fn fits_unit(pattern: &str, name: &str) -> bool {
 
 fn joined(name: &str, version: Option<&str>) -> Text {
     version.map_or_else(|| name.into(), |version| format!("{name} {version}").into())
-}
-
-/// A size in two or three digits, rounded.
-fn megabytes(bytes: u64) -> String {
-    let number = as_number(bytes);
-    match bytes {
-        9_950_000_000.. => format!("{:.0} GB", number / 1e9),
-        999_500_000.. => format!("{:.1} GB", number / 1e9),
-        9_950_000.. => format!("{:.0} MB", number / 1e6),
-        _ => format!("{:.1} MB", number / 1e6),
-    }
 }
 
 #[allow(clippy::cast_precision_loss, reason = "counts and bytes of an install are far below 2^53")]

@@ -4,7 +4,7 @@ use super::document::{
     ApplicationChange, ApplicationSort, Comparison, DefaultSort, Headline, ListSort, PartSort,
 };
 use crate::knowledge::{Agents, PartRules, Roles, Scores};
-use crate::model::{Application, Kind, Menu, Tally, Text};
+use crate::model::{Kind, Menu, Tally, Text};
 use crate::version::Step;
 use std::collections::BTreeMap;
 
@@ -69,13 +69,7 @@ impl Work<'_> {
     }
 
     fn application(tally: &Tally, id: &str) -> Text {
-        let known: Option<&Application> = tally.applications.iter().find(|application| application.id == id);
-        // A settings panel holds a role, and is no application of its own.
-        let launcher = || tally.launchers.iter().find(|l| l.id.strip_suffix(".desktop") == Some(id));
-        known
-            .map(|application| application.name.clone())
-            .or_else(|| Some(launcher()?.name.clone()))
-            .unwrap_or_else(|| id.into())
+        tally.holder(id).0.into()
     }
 
     /// Changes of one holder to another are one line, named after the weightiest role.

@@ -58,7 +58,7 @@ pub fn find(tally: &Tally, asked: &str) -> Findings {
     let wanted = Wanted::of(asked);
     let mut hits: Vec<Hit> = Vec::new();
     for application in &tally.applications {
-        let package = application.delivered.first().map(|d| PackageRef::new(d.system, &d.package));
+        let package = application.delivered.first().map(crate::model::Delivery::reference);
         let best = wanted.best(&[("named", &application.name), ("known as", &application.id)]);
         push(&mut hits, "application", &application.name, application.version.as_ref(), package, best);
     }

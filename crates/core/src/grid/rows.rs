@@ -190,14 +190,9 @@ impl Rows<'_> {
                     };
                 };
                 let id = choice.application.as_deref().unwrap_or_default();
-                let known = tally.applications.iter().find(|application| application.id == id);
-                let launcher = || tally.launchers.iter().find(|l| l.id.strip_suffix(".desktop") == Some(id));
-                let name =
-                    known.map(|a| a.name.as_str()).or_else(|| Some(launcher()?.name.as_str())).unwrap_or(id);
-                let version =
-                    known.and_then(|application| application.version.as_deref()).unwrap_or_default();
+                let (name, version) = tally.holder(id);
                 let mark = if choice.sure { "" } else { "?" };
-                Cell::said(format!("{name} {version}").trim_end().to_owned() + mark)
+                Cell::said(format!("{name} {}", version.unwrap_or_default()).trim_end().to_owned() + mark)
             });
         }
     }
@@ -263,7 +258,7 @@ impl Rows<'_> {
                 let key = (application.name.to_lowercase(), &application.id);
                 let cells = all.entry(key).or_insert_with(|| vec![None; self.tallies.len()]);
                 let version = application.version.clone().unwrap_or_else(|| "there".into());
-                let launcher = tally.launchers.iter().find(|l| application.launchers.contains(&l.id));
+                let launcher = tally.launcher_of(application);
                 let cell = Cell::said(version);
                 cells[i] = Some(match launcher {
                     Some(launcher) => cell.from(&launcher.evidence),

@@ -7,7 +7,7 @@ mod upstream;
 
 pub use upstream::{Project, Release, Upstream};
 
-use crate::model::{Evidence, Label, PackageRef, Tally, Text};
+use crate::model::{Delivery, Evidence, Label, PackageRef, Tally, Text};
 use crate::version::{Step, compare_plain, step};
 use jiff::civil::Date;
 use rustc_hash::FxHashMap;
@@ -84,9 +84,9 @@ pub fn lag(tally: &Tally, upstream: &Upstream, day: Date) -> Lag {
     }
     for application in &tally.applications {
         let delivery = application.delivered.first();
-        let package = delivery.map(|d| PackageRef::new(d.system, &d.package));
+        let package = delivery.map(Delivery::reference);
         let keys = work.keys(&[&application.name, &application.id], package.as_ref());
-        let launcher = tally.launchers.iter().find(|launcher| application.launchers.contains(&launcher.id));
+        let launcher = tally.launcher_of(application);
         let evidence = launcher.map(|launcher| launcher.evidence.clone()).unwrap_or_default();
         work.add("application", &application.name, application.version.as_ref(), &keys, &evidence);
     }

@@ -1,4 +1,4 @@
-use super::{Menu, System, Text};
+use super::{Menu, PackageRef, System, Text};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -14,6 +14,13 @@ pub struct Delivery {
     /// Bytes on disk of the package itself.
     #[serde(default)]
     pub bytes: Option<u64>,
+}
+
+impl Delivery {
+    /// `system:name` of its package.
+    pub fn reference(&self) -> PackageRef {
+        PackageRef::new(self.system, &self.package)
+    }
 }
 
 /// What a person starts and knows by name; several launchers and several deliveries may belong to it.

@@ -15,6 +15,7 @@ mod package;
 mod part;
 mod reading;
 mod repository;
+mod shelved;
 mod size;
 mod startup;
 mod storage;
@@ -33,7 +34,8 @@ pub use package::{
 pub use part::Part;
 pub use reading::{Conditions, MEASURES, Measure, Reading};
 pub use repository::Repository;
-pub use size::bytes_of;
+pub use shelved::{Shelved, Sighting, Sightings};
+pub use size::{bytes_human, bytes_of};
 pub use startup::{Scope, StartupItem, StartupSort};
 pub use storage::Storage;
 pub use tally::{InstallDay, InstallDayHow, Medium, MissingFact, SCHEMA, Taken, Tally, Unread};

@@ -28,3 +28,20 @@ pub fn bytes_of(text: &str) -> Result<u64, String> {
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "the range was checked")]
     Ok(bytes as u64)
 }
+
+/// Bytes in the largest decimal unit that keeps a figure before the point: `5.9 GB`, `412 MB`, `0 B`.
+pub fn bytes_human(bytes: u64) -> String {
+    const UNITS: [(&str, u64); 4] =
+        [("TB", 1_000_000_000_000), ("GB", 1_000_000_000), ("MB", 1_000_000), ("kB", 1000)];
+    for (unit, size) in UNITS {
+        if bytes >= size {
+            let tenths = (u128::from(bytes) * 10 + u128::from(size) / 2) / u128::from(size);
+            return if tenths < 100 {
+                format!("{}.{} {unit}", tenths / 10, tenths % 10)
+            } else {
+                format!("{} {unit}", (bytes + size / 2) / size)
+            };
+        }
+    }
+    format!("{bytes} B")
+}

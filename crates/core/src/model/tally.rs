@@ -261,6 +261,22 @@ impl Tally {
         }
     }
 
+    /// The first launcher of an application.
+    pub fn launcher_of(&self, application: &Application) -> Option<&Launcher> {
+        self.launchers.iter().find(|launcher| application.launchers.contains(&launcher.id))
+    }
+
+    /// What holds a role, by the identifier in `defaults`: its name and version. A settings panel holds a role, and is no
+    /// application of its own: it is called like its launcher.
+    pub fn holder<'a>(&'a self, id: &'a str) -> (&'a str, Option<&'a str>) {
+        if let Some(known) = self.applications.iter().find(|application| application.id == id) {
+            return (&known.name, known.version.as_deref());
+        }
+        let launcher =
+            self.launchers.iter().find(|launcher| launcher.id.strip_suffix(".desktop") == Some(id));
+        (launcher.map_or(id, |launcher| launcher.name.as_str()), None)
+    }
+
     /// Whether the source could not tell this fact.
     pub fn lacks(&self, fact: MissingFact) -> bool {
         self.missing_facts.contains(&fact)

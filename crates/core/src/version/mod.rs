@@ -45,3 +45,17 @@ pub const fn sign(order: Ordering) -> &'static str {
         Ordering::Greater => ">",
     }
 }
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use std::cmp::Ordering;
+
+    /// Holds an order against lines of `A sign B`, both ways round.
+    pub(crate) fn hold(compare: fn(&str, &str) -> Ordering, lines: &[&str]) {
+        for line in lines {
+            let [a, sign, b] = line.split(' ').collect::<Vec<_>>()[..] else { panic!("{line}") };
+            assert_eq!(super::sign(compare(a, b)), sign, "{line}");
+            assert_eq!(super::sign(compare(b, a).reverse()), sign, "{line}, backwards");
+        }
+    }
+}

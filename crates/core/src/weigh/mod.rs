@@ -83,10 +83,8 @@ fn candidates(tally: &Tally, graph: &Graph<'_>, over: u64) -> Vec<Droppable> {
             }
             let frees_bytes = graph.bytes(leaving.iter().copied().chain([at]));
             let package = graph.package(at).reference();
-            let application = tally
-                .applications
-                .iter()
-                .find(|a| a.delivered.iter().any(|d| PackageRef::new(d.system, &d.package) == package));
+            let application =
+                tally.applications.iter().find(|a| a.delivered.iter().any(|d| d.reference() == package));
             Some(Droppable {
                 name: application.map_or_else(|| graph.package(at).name.clone(), |a| a.name.clone()),
                 package,

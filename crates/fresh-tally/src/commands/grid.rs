@@ -1,9 +1,8 @@
-use crate::args::{GridArgs, LikenessArg, OnlyArg, RowsArg};
+use crate::args::{ALL, GridArgs, OnlyArg};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
-use clap::ValueEnum;
 use rayon::prelude::*;
 use tally_core::grid::{GridRules, Likeness, RowGroup, grid};
 use tally_core::model::Tally;
@@ -25,11 +24,7 @@ pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure>
         .par_iter()
         .map(|asked| install::find(asked, settings, &parts))
         .collect::<Result<_, _>>()?;
-    let likeness = match args.likeness {
-        LikenessArg::Applications => Likeness::Applications,
-        LikenessArg::Packages => Likeness::Packages,
-        LikenessArg::Weight => Likeness::Weight,
-    };
+    let likeness = args.likeness.as_deref().and_then(Likeness::from_name).unwrap_or(Likeness::Applications);
     let rules = GridRules { parts: &parts, roles: &roles, asked: &args.ask, likeness };
     let grid = grid(&tallies.iter().collect::<Vec<_>>(), &rules);
     let command = format!("fresh-tally grid {}", args.installs.join(" "));
@@ -40,14 +35,9 @@ pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure>
     Ok(Exit::Done)
 }
 
-/// The groups asked for, by the names that both sides share; a page has room for all of them.
+/// The groups asked for; a page has room for all of them.
 fn groups(args: &GridArgs, settings: &Settings) -> Vec<RowGroup> {
-    let all =
-        args.rows.contains(&RowsArg::All) || (args.rows.is_empty() && settings.format() == Format::Html);
-    let named = |group: &&RowGroup| {
-        let name =
-            |row: &RowsArg| row.to_possible_value().is_some_and(|value| value.get_name() == group.name());
-        all || args.rows.iter().any(name)
-    };
-    RowGroup::ALL.iter().filter(named).copied().collect()
+    let asked = |name: &str| args.rows.iter().any(|row| row == name);
+    let all = asked(ALL) || (args.rows.is_empty() && settings.format() == Format::Html);
+    RowGroup::ALL.iter().copied().filter(|group| all || asked(group.name())).collect()
 }

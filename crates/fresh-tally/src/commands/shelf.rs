@@ -6,9 +6,9 @@ use crate::settings::Settings;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use tally_core::knowledge::matches;
-use tally_core::model::{Label, Tally};
-use tally_report::{Format, PackageRows, ShelfEntry, ShelfFindView, ShelfSighting, ShelfView};
-use tally_shelf::{ENDING, Index, Indexed, Sighting, encode, read_tally};
+use tally_core::model::{Label, Shelved, Tally};
+use tally_report::{Format, PackageRows, ShelfFindView, ShelfView};
+use tally_shelf::{ENDING, Index, encode, read_tally};
 
 pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Exit, Failure> {
     match action.unwrap_or_else(|| ShelfAction::List(ShelfListArgs::default())) {
@@ -49,7 +49,7 @@ pub(crate) fn index(settings: &Settings) -> Result<Index, Failure> {
 }
 
 fn list(filter: &ShelfListArgs, settings: &Settings) -> Result<(), Failure> {
-    let mut entries: Vec<ShelfEntry> = index(settings)?.installs()?.into_iter().map(entry).collect();
+    let mut entries = index(settings)?.installs()?;
     let of = entries.len();
     entries.retain(|entry| fits(filter, entry));
     let folder = settings.shelf.folder().to_string_lossy().into_owned();
@@ -57,7 +57,7 @@ fn list(filter: &ShelfListArgs, settings: &Settings) -> Result<(), Failure> {
 }
 
 /// A file that can't be read has no label, and fits only where none is asked.
-fn fits(filter: &ShelfListArgs, entry: &ShelfEntry) -> bool {
+fn fits(filter: &ShelfListArgs, entry: &Shelved) -> bool {
     let none = Label::default();
     let label = entry.label.as_ref().unwrap_or(&none);
     let is = |asked: &Option<String>, fields: &[Option<&str>]| {
@@ -71,25 +71,10 @@ fn fits(filter: &ShelfListArgs, entry: &ShelfEntry) -> bool {
         && filter.handle.as_deref().is_none_or(|pattern| matches(pattern, &entry.handle))
 }
 
-fn entry(indexed: Indexed) -> ShelfEntry {
-    let Indexed { handle, label, taken_at, packages, applications, installed_bytes, problem } = indexed;
-    ShelfEntry { handle, label, taken_at, packages, applications, installed_bytes, problem }
-}
-
 fn find(asked: &str, settings: &Settings) -> Result<Exit, Failure> {
-    let found = index(settings)?.find(asked)?;
-    let exit = if found.found.is_empty() { Exit::No } else { Exit::Done };
-    let sighting = |sighting: Sighting| {
-        let Sighting { handle, label, what, name, version, system } = sighting;
-        ShelfSighting { handle, install: label.title(), what, name, version, system }
-    };
-    let view = ShelfFindView {
-        asked: asked.to_owned(),
-        names: found.names,
-        found: found.found.into_iter().map(sighting).collect(),
-        nearest: found.nearest,
-    };
-    output::show(&view, settings)?;
+    let sightings = index(settings)?.find(asked)?;
+    let exit = if sightings.found.is_empty() { Exit::No } else { Exit::Done };
+    output::show(&ShelfFindView { asked: asked.to_owned(), sightings }, settings)?;
     Ok(exit)
 }
 

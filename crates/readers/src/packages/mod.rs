@@ -113,3 +113,28 @@ pub static REGISTRY: &[&dyn PackageSystem] =
 pub fn present(tree: &dyn Tree) -> impl Iterator<Item = &'static dyn PackageSystem> + '_ {
     REGISTRY.iter().copied().filter(move |system| system.is_here(tree))
 }
+
+/// The architecture of the first of some packages that is there, else the most common one; `neutral` is none.
+pub(crate) fn native_arch(packages: &[Package], own: &[&str], neutral: &str) -> Option<Text> {
+    let counts = |package: &&Package| package.arch != neutral && !package.arch.is_empty();
+    let of = |name: &&str| packages.iter().filter(counts).find(|package| package.name == *name);
+    own.iter().find_map(of).map(|package| package.arch.clone()).or_else(|| {
+        let mut numbers = std::collections::BTreeMap::<&str, usize>::new();
+        for package in packages.iter().filter(counts) {
+            *numbers.entry(&package.arch).or_default() += 1;
+        }
+        numbers.into_iter().max_by_key(|(_, number)| *number).map(|(arch, _)| arch.into())
+    })
+}
+
+/// An address without the name and password that may stand before its host.
+pub(crate) fn without_password(uri: &str) -> Text {
+    match uri.split_once("://") {
+        Some((scheme, rest)) => {
+            let host_end = rest.find('/').unwrap_or(rest.len());
+            let host = rest[..host_end].rsplit('@').next().unwrap_or_default();
+            format!("{scheme}://{host}{}", &rest[host_end..]).into()
+        }
+        None => uri.into(),
+    }
+}

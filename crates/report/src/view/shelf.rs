@@ -4,26 +4,7 @@ use crate::text::{bytes_human, count_of, thousands};
 use crate::view::{dim, optional};
 use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
-use tally_core::model::Label;
-
-/// One install on the shelf, in short; or a file that could not be read.
-#[derive(Debug, Clone, Serialize)]
-pub struct ShelfEntry {
-    /// Its handle.
-    pub handle: String,
-    /// Its label.
-    pub label: Option<Label>,
-    /// When it was taken.
-    pub taken_at: Option<String>,
-    /// Packages that are there.
-    pub packages: u64,
-    /// Applications.
-    pub applications: u64,
-    /// Bytes on disk.
-    pub installed_bytes: u64,
-    /// Why it can't be read.
-    pub problem: Option<String>,
-}
+use tally_core::model::Shelved;
 
 /// What is on the shelf.
 #[derive(Debug, Clone)]
@@ -31,7 +12,7 @@ pub struct ShelfView {
     /// The folder.
     pub folder: String,
     /// Its entries, by handle.
-    pub entries: Vec<ShelfEntry>,
+    pub entries: Vec<Shelved>,
     /// How many are there, when only some were asked for.
     pub of: usize,
 }
@@ -112,13 +93,13 @@ impl View for ShelfView {
         struct ShelfWire<'a> {
             shelf: u32,
             folder: &'a str,
-            installs: &'a [ShelfEntry],
+            installs: &'a [Shelved],
         }
         pretty(&ShelfWire { shelf: 1, folder: &self.folder, installs: &self.entries })
     }
 }
 
-fn row(entry: &ShelfEntry) -> Vec<Span> {
+fn row(entry: &Shelved) -> Vec<Span> {
     let Some(label) = &entry.label else {
         let handle = Span::new(Role::LookTwice, &entry.handle);
         return vec![handle, dim("can't be read"), dim(""), dim(""), dim(""), dim("")];

@@ -5,56 +5,37 @@ use crate::text::count_of;
 use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
 use std::collections::BTreeSet;
-use tally_core::model::{System, Text};
+use tally_core::model::{Sighting, Sightings, System};
 
 /// Rows of the table; CSV and JSON hold all.
 const MOST: usize = 60;
-
-/// One thing in one install.
-#[derive(Debug, Clone, Serialize)]
-pub struct ShelfSighting {
-    /// The install's handle.
-    pub handle: String,
-    /// The install, in one line.
-    pub install: String,
-    /// `application`, `part` or `package`.
-    pub what: &'static str,
-    /// What it is called there.
-    pub name: Text,
-    /// Its version, where it has one.
-    pub version: Option<Text>,
-    /// The package system that delivers it.
-    pub system: Option<System>,
-}
 
 /// Where on the shelf a name is.
 #[derive(Debug, Clone, Serialize)]
 pub struct ShelfFindView {
     /// What was asked.
     pub asked: String,
-    /// Names that were taken for it.
-    pub names: Vec<Text>,
-    /// Where they are.
-    pub found: Vec<ShelfSighting>,
-    /// When nothing matches: the names that come nearest.
-    pub nearest: Vec<Text>,
+    /// Names that were taken for it, and where they are.
+    #[serde(flatten)]
+    pub sightings: Sightings,
 }
 
 impl View for ShelfFindView {
     fn document(&self) -> Document {
         let mut document = Document::default();
-        let installs: BTreeSet<&str> = self.found.iter().map(|found| found.handle.as_str()).collect();
+        let installs: BTreeSet<&str> =
+            self.sightings.found.iter().map(|found| found.handle.as_str()).collect();
         document.title(self.asked.as_str(), format!("in {}", count_of(installs.len() as u64, "install")));
-        if self.found.is_empty() {
+        if self.sightings.found.is_empty() {
             let mut line = Line::from(strong(format!("Nothing on the shelf is called {}.", self.asked)));
-            if !self.nearest.is_empty() {
-                line = line.and(format!(" Nearest: {}", self.nearest.join(", ")));
+            if !self.sightings.nearest.is_empty() {
+                line = line.and(format!(" Nearest: {}", self.sightings.nearest.join(", ")));
             }
             document.paragraph(line);
             return document;
         }
-        if !self.names.iter().any(|name| name.eq_ignore_ascii_case(&self.asked)) {
-            let names = self.names.join(", ");
+        if !self.sightings.names.iter().any(|name| name.eq_ignore_ascii_case(&self.asked)) {
+            let names = self.sightings.names.join(", ");
             document.paragraph(Span::new(
                 Role::LookTwice,
                 format!("Nothing has that very name; taken as {names}"),
@@ -68,12 +49,12 @@ impl View for ShelfFindView {
             Column::new("install").name(),
         ]);
         // An application and its package, under one name and at one version, are one line.
-        let mut rows: Vec<(&ShelfSighting, BTreeSet<&str>)> = Vec::new();
-        for found in &self.found {
-            let alike = |other: &ShelfSighting| {
+        let mut rows: Vec<(&Sighting, BTreeSet<&str>)> = Vec::new();
+        for found in &self.sightings.found {
+            let alike = |other: &Sighting| {
                 other.handle == found.handle
                     && other.name.eq_ignore_ascii_case(&found.name)
-                    && upstream(other) == upstream(found)
+                    && other.version == found.version
             };
             match rows.iter_mut().rev().take(8).find(|(other, _)| alike(other)) {
                 Some((_, what)) => _ = what.insert(found.what),
@@ -98,14 +79,14 @@ impl View for ShelfFindView {
 
     fn csv(&self) -> CsvTable {
         let mut table = CsvTable::new(&["name", "what", "version", "system", "handle", "install"]);
-        for found in &self.found {
+        for found in &self.sightings.found {
             table.row(vec![
                 found.name.to_string(),
                 found.what.into(),
                 found.version.as_deref().unwrap_or_default().into(),
                 found.system.map(System::name).unwrap_or_default().into(),
                 found.handle.clone(),
-                found.install.clone(),
+                found.label.title(),
             ]);
         }
         table
@@ -114,10 +95,4 @@ impl View for ShelfFindView {
     fn json(&self) -> serde_json::Result<Vec<u8>> {
         pretty(self)
     }
-}
-
-/// The version without the packaging's revision, as far as that shows.
-fn upstream(found: &ShelfSighting) -> Option<&str> {
-    let version = found.version.as_deref()?;
-    Some(version.rsplit_once('-').map_or(version, |(upstream, _)| upstream))
 }

@@ -8,8 +8,8 @@ use rustc_hash::FxHashMap;
 use std::path::Path;
 use tally_core::find::{MATCH, NameScore};
 use tally_core::model::{
-    Application, Delivery, Dependency, Evidence, Label, Medium, Menu, Package, PackageRef, Part, System,
-    Taken, Tally, Text,
+    Application, Delivery, Dependency, Evidence, Label, Medium, Menu, Package, PackageRef, Part, Shelved,
+    Sighting, Sightings, System, Taken, Tally, Text,
 };
 
 /// Names told when nothing matches.
@@ -18,66 +18,19 @@ const NEAREST: usize = 5;
 /// Names of packages, and those whose place each takes.
 type Claims = FxHashMap<String, Vec<String>>;
 
-/// One install, in short; or a file that can't be read.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Indexed {
-    /// Its handle.
-    pub handle: String,
-    /// Its label; `None` for a file that can't be read.
-    pub label: Option<Label>,
-    /// When it was taken.
-    pub taken_at: Option<String>,
-    /// Packages that are there.
-    pub packages: u64,
-    /// Applications.
-    pub applications: u64,
-    /// Bytes on disk.
-    pub installed_bytes: u64,
-    /// Why it can't be read.
-    pub problem: Option<String>,
-}
-
-/// One thing in one install.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Sighting {
-    /// The install's handle.
-    pub handle: String,
-    /// Its label.
-    pub label: Label,
-    /// `application`, `part` or `package`.
-    pub what: &'static str,
-    /// What it is called there.
-    pub name: Text,
-    /// Its version, where it has one.
-    pub version: Option<Text>,
-    /// The package system that delivers it.
-    pub system: Option<System>,
-}
-
-/// What the shelf knows of a name.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Sightings {
-    /// Names that were taken for the one asked: itself, else those that match it, best first.
-    pub names: Vec<Text>,
-    /// Where they are, by name, then handle.
-    pub found: Vec<Sighting>,
-    /// When nothing matches: the names that come nearest.
-    pub nearest: Vec<Text>,
-}
-
 impl Index {
     /// Every install, by handle.
     ///
     /// # Errors
     /// When the index can't be read.
-    pub fn installs(&self) -> Result<Vec<Indexed>, ShelfError> {
-        let query = || -> rusqlite::Result<Vec<Indexed>> {
+    pub fn installs(&self) -> Result<Vec<Shelved>, ShelfError> {
+        let query = || -> rusqlite::Result<Vec<Shelved>> {
             let mut rows = self.db.prepare_cached(
                 "SELECT handle, label, taken_at, packages, applications, bytes, problem FROM install ORDER BY handle",
             )?;
             let rows = rows.query_map([], |row| {
                 let number = |i: usize| row.get::<_, Option<i64>>(i).map(|n| n.map_or(0, i64::unsigned_abs));
-                Ok(Indexed {
+                Ok(Shelved {
                     handle: row.get(0)?,
                     label: row.get::<_, Option<String>>(1)?.and_then(|text| serde_json::from_str(&text).ok()),
                     taken_at: row.get(2)?,

@@ -8,8 +8,6 @@ mod ask;
 mod refresh;
 mod rows;
 
-pub use ask::{Indexed, Sighting, Sightings};
-
 use crate::ShelfError;
 use crate::folder::Shelf;
 use rusqlite::Connection;
@@ -20,7 +18,7 @@ use std::time::Duration;
 const FILE: &str = ".index.sqlite";
 
 /// Changes whenever the tables do; an index of another number is made anew.
-const SCHEMA: i64 = 1;
+const SCHEMA: i64 = 2;
 
 const TABLES: &str = "
     CREATE TABLE install (id INTEGER PRIMARY KEY, handle TEXT NOT NULL UNIQUE, size INTEGER NOT NULL, changed INTEGER NOT NULL,

@@ -1,6 +1,7 @@
 //! What the index keeps of a tally.
 
 use tally_core::model::{Package, System, Tally};
+use tally_core::version::upstream;
 
 /// What a row of the index is about, and so what its texts mean.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -66,8 +67,9 @@ impl Rows {
         for application in &tally.applications {
             for delivery in &application.delivered {
                 let system = system_number(Some(delivery.system));
+                let version = upstream(delivery.system, &delivery.version);
                 let row = |sort, key: &str, source: &str| {
-                    thing(sort, key, &application.name, &delivery.version, source, system)
+                    thing(sort, key, &application.name, version, source, system)
                 };
                 things.push(row(Sort::Application, &application.id, ""));
                 things.push(row(Sort::ApplicationName, &application.name, &application.id));

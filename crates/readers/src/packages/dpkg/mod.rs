@@ -9,7 +9,7 @@ mod status;
 
 pub use control::{Field, Stanza, stanzas};
 
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::text::name_text;
 use tally_core::model::{Label, MissingFact, Package, System, Unread};
 use tally_trees::{Tree, TreeError};
@@ -53,7 +53,7 @@ impl PackageSystem for Dpkg {
                 Err(error) => facts.unread.push(unread(&file, &error)),
             }
         }
-        facts.native_arch = native_arch(&facts.packages);
+        facts.native_arch = native_arch(&facts.packages, &["dpkg"], "all");
         match tree.read(EXTENDED) {
             Ok(bytes) => extended::apply(EXTENDED, &bytes, &mut facts),
             Err(error) => {
@@ -77,16 +77,4 @@ impl PackageSystem for Dpkg {
 
 fn unread(file: &str, error: &TreeError) -> Unread {
     Unread::whole(file, error.why.to_string())
-}
-
-/// The architecture of dpkg itself, else the most common one that is not `all`.
-fn native_arch(packages: &[Package]) -> Option<smol_str::SmolStr> {
-    let dpkg = packages.iter().find(|p| p.name == "dpkg" && p.arch != "all").map(|p| p.arch.clone());
-    dpkg.or_else(|| {
-        let mut counts = std::collections::BTreeMap::<&str, usize>::new();
-        for package in packages.iter().filter(|p| p.arch != "all" && !p.arch.is_empty()) {
-            *counts.entry(&package.arch).or_default() += 1;
-        }
-        counts.into_iter().max_by_key(|(_, count)| *count).map(|(arch, _)| arch.into())
-    })
 }

@@ -1,7 +1,7 @@
 //! Repositories by sources.list(5), and which packages came from which by the lists that apt keeps.
 
 use super::control::stanzas;
-use crate::packages::{Origin, RepositoryFacts};
+use crate::packages::{Origin, RepositoryFacts, without_password};
 use crate::text::{filled, lines, name_text, text};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -175,17 +175,6 @@ fn add(facts: &mut RepositoryFacts, repository: Repository) {
             }
         }
         None => facts.repositories.push(repository),
-    }
-}
-
-fn without_password(uri: &str) -> Text {
-    match uri.split_once("://") {
-        Some((scheme, rest)) => {
-            let host_end = rest.find('/').unwrap_or(rest.len());
-            let host = rest[..host_end].rsplit('@').next().unwrap_or_default();
-            format!("{scheme}://{host}{}", &rest[host_end..]).into()
-        }
-        None => uri.into(),
     }
 }
 

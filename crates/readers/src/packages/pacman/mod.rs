@@ -3,7 +3,7 @@
 mod desc;
 mod sync;
 
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, each_folder};
+use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, each_folder, native_arch};
 use crate::text::{name_text, time_text};
 use desc::Record;
 use rayon::prelude::*;
@@ -42,9 +42,7 @@ impl PackageSystem for Pacman {
                 Err(problem) => facts.unread.push(problem),
             }
         }
-        let native =
-            facts.packages.iter().find(|package| package.name == "pacman" || package.name == "glibc");
-        facts.native_arch = native.map(|package| package.arch.clone()).filter(|arch| arch != "any");
+        facts.native_arch = native_arch(&facts.packages, &["pacman", "glibc"], "any");
         facts
     }
 

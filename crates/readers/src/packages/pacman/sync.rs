@@ -2,7 +2,7 @@
 
 use super::desc::Record;
 use crate::keyfile::KeyFile;
-use crate::packages::{Origin, RepositoryFacts};
+use crate::packages::{Origin, RepositoryFacts, without_password};
 use crate::text::{lines, name_text, text};
 use rustc_hash::FxHashMap;
 use std::io::Read;
@@ -70,25 +70,13 @@ fn configured(tree: &dyn Tree, bytes: &[u8], label: &Label) -> Vec<Repository> {
             suite: None,
             components: Vec::new(),
             enabled: true,
-            official: Some(!label.distro_id.is_empty() && uri.contains(label.distro_id.as_str()))
-                .filter(|own| *own),
+            official: (!label.distro_id.is_empty() && uri.contains(label.distro_id.as_str())).then_some(true),
             signed_by: None,
             packages: None,
             evidence: Evidence::file(CONFIGURATION),
         });
     }
     repositories
-}
-
-fn without_password(uri: &str) -> Text {
-    match uri.split_once("://") {
-        Some((scheme, rest)) => {
-            let host_end = rest.find('/').unwrap_or(rest.len());
-            let start = rest[..host_end].rfind('@').map_or(0, |at| at + 1);
-            format!("{scheme}://{}", &rest[start..]).into()
-        }
-        None => uri.into(),
-    }
 }
 
 /// Goes through the packages of a list: a packed archive of `NAME-VERSION/desc`.
