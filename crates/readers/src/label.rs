@@ -128,10 +128,25 @@ fn older_relatives(tree: &dyn Tree, facts: &mut LabelFacts) {
         label.distro = "Debian GNU/Linux".into();
         label.distro_id = "debian".into();
     }
+    // FreeBSD writes its os-release when it starts; the base system's own script knows its release.
+    if label.distro.is_empty()
+        && let Some(release) =
+            tree.read("bin/freebsd-version").ok().and_then(|bytes| userland_version(&bytes))
+    {
+        facts.found = true;
+        label.distro = "FreeBSD".into();
+        label.release = Some(release);
+    }
     if label.distro_id.is_empty() {
         let first = label.distro.split(' ').next().unwrap_or_default();
         label.distro_id = tally_core::model::slug(first).into();
     }
+}
+
+/// `USERLAND_VERSION="14.1-RELEASE-p3"` of a shell script.
+fn userland_version(bytes: &[u8]) -> Option<SmolStr> {
+    let value = lines(bytes).find_map(|(_, line)| line.strip_prefix(b"USERLAND_VERSION="))?;
+    crate::text::filled(unquote(value))
 }
 
 /// `Fenland Linux release 7.2 (Heron)`.
@@ -285,6 +300,12 @@ mod tests {
         let ancient = Memory::new().file("etc/debian_version", "3.1\n");
         assert_eq!(label_of(&ancient).release.as_deref(), Some("3.1"));
         assert!(!read(&Memory::new() as &dyn Tree).found);
+        let bsd =
+            Memory::new().file("bin/freebsd-version", "#!/bin/sh\nUSERLAND_VERSION=\"14.1-RELEASE-p3\"\n");
+        assert_eq!(
+            (label_of(&bsd).title().as_str(), label_of(&bsd).distro_id.as_str()),
+            ("FreeBSD 14.1-RELEASE-p3", "freebsd")
+        );
     }
 
     #[test]

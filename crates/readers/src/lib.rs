@@ -13,6 +13,7 @@ pub mod label;
 pub mod launchers;
 pub mod packages;
 
+mod database;
 mod defaults;
 mod keyfile;
 mod looks;
@@ -24,6 +25,7 @@ mod startup;
 mod storage;
 mod take;
 mod text;
+mod xml;
 
 pub use label::{LabelFacts, Overrides};
 pub use take::{TakeError, TakeOptions, take};

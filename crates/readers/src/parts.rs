@@ -1,6 +1,6 @@
 //! Answers what the rules for parts ask of the tree.
 
-use crate::text::{filled, name_text, text};
+use crate::text::{filled, lines, name_text, text};
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use tally_core::knowledge::{PartRules, Probe, ProbeKind, Probes};
@@ -30,6 +30,14 @@ fn answer(tree: &dyn Tree, probe: &Probe) -> Vec<Text> {
             let line =
                 bytes.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && l[0] != b'#');
             line.and_then(|line| filled(text(line))).into_iter().collect()
+        }
+        ProbeKind::Setting => {
+            let Some((file, key)) = probe.path.split_once(' ') else { return Vec::new() };
+            let bytes = tree.read(file).unwrap_or_default();
+            let values =
+                lines(&bytes).filter_map(|(_, line)| line.strip_prefix(key.as_bytes())?.strip_prefix(b"="));
+            let values = values.map(|value| text(value).trim_matches(['"', '\'']).into());
+            values.filter_map(filled).take(1).collect()
         }
     }
 }

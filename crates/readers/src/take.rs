@@ -5,11 +5,12 @@ use crate::launchers::{self, LauncherFacts};
 use crate::packages::{self, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
 use crate::{defaults, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
+use std::collections::BTreeSet;
 use std::path::Path;
 use tally_core::derive::{choose_defaults, dead_defaults, find_oddities, join_applications};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, Traits, fold_companions};
 use tally_core::model::{
-    Counts, Label, Look, Looks, MissingFact, Oddity, Package, StartupItem, Taken, Tally, Text,
+    Counts, Dependency, Label, Look, Looks, MissingFact, Oddity, Package, StartupItem, Taken, Tally, Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -59,6 +60,7 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
         || read_repositories(tree, &systems, &tally.packages, &tally.label),
     );
     let traits = owned.1.traits(tally.packages.len());
+    provide_needed_files(&mut tally.packages, &owned.0, &owned.1);
     attach(&mut tally, menu, owned);
     place(&mut tally, &systems, repositories);
     classify(&mut tally, options.kinds, &traits);
@@ -145,6 +147,24 @@ fn collect(
     tally.label.handle = tally.label.natural_handle();
 }
 
+/// Files that packages need by their paths, as rpm allows.
+fn needed_files(packages: &[Package]) -> impl Iterator<Item = &Text> {
+    let needs = packages.iter().flat_map(|package| package.depends.iter().chain(&package.recommends));
+    needs.flatten().map(|need| &need.name).filter(|name| name.starts_with('/'))
+}
+
+/// Writes down that the owners of such files provide them: what needs what is then told by names alone.
+fn provide_needed_files(packages: &mut [Package], wanted: &Wanted, owners: &Owners) {
+    let needed: BTreeSet<Text> = needed_files(packages).cloned().collect();
+    for file in needed {
+        if let Some(owner) = owners.of(wanted, file.as_bytes()).and_then(|at| packages.get_mut(at))
+            && owner.provides.iter().all(|known| known.name != file)
+        {
+            owner.provides.push(Dependency { name: file, op: None, version: None });
+        }
+    }
+}
+
 /// Owners of the launchers' files.
 fn own(
     tree: &dyn Tree,
@@ -155,6 +175,7 @@ fn own(
     let merged = tree.node(Path::new("lib"), false).is_ok_and(|node| node.kind == NodeKind::Link);
     let mut wanted = Wanted::new(merged);
     menu.files().for_each(|file| wanted.add(file.as_bytes()));
+    needed_files(packages).for_each(|file| wanted.add(file.as_bytes()));
     let mut owners = Owners::default();
     for system in systems {
         owners.absorb(system.survey(tree, packages, &wanted));

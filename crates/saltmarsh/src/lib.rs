@@ -7,7 +7,7 @@ mod build;
 mod error;
 mod world;
 
-pub use build::squashfs;
+pub use build::{RpmStore, squashfs};
 pub use error::WorldError;
 pub use world::{Install, World};
 
@@ -18,8 +18,45 @@ use std::path::Path;
 pub enum Family {
     /// As Fenland and Saltmarsh are.
     Dpkg,
-    /// The same packages, as another family would keep them.
+    /// The same packages, as another family would keep them; rpm in one of its formats.
+    Rpm(RpmStore),
+    /// The same packages in pacman's.
     Pacman,
+    /// In apk's.
+    Apk,
+    /// In eopkg's.
+    Eopkg,
+    /// In FreeBSD's.
+    FreebsdPkg,
+    /// In Portage's.
+    Portage,
+    /// In that of XBPS.
+    Xbps,
+    /// In Slackware's.
+    Slackware,
+}
+
+impl Family {
+    /// Every family with its name; rpm's first format has the plain one.
+    pub const ALL: &[(&'static str, Self)] = &[
+        ("dpkg", Self::Dpkg),
+        ("rpm", Self::Rpm(RpmStore::Sqlite)),
+        ("rpm-ndb", Self::Rpm(RpmStore::Ndb)),
+        ("rpm-berkeley", Self::Rpm(RpmStore::Berkeley)),
+        ("rpm-berkeley-big-endian", Self::Rpm(RpmStore::BerkeleyBigEndian)),
+        ("pacman", Self::Pacman),
+        ("apk", Self::Apk),
+        ("eopkg", Self::Eopkg),
+        ("freebsd-pkg", Self::FreebsdPkg),
+        ("portage", Self::Portage),
+        ("xbps", Self::Xbps),
+        ("slackware", Self::Slackware),
+    ];
+
+    /// The family of a name.
+    pub fn from_name(name: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(known, _)| *known == name).map(|(_, family)| *family)
+    }
 }
 
 /// Writes an install of the world in another family's format.

@@ -219,7 +219,7 @@ impl<'r> Compiled<'r> {
         let holds = |matcher: &Option<Matcher<'_>>, text: &str| {
             matcher.as_ref().is_none_or(|matcher| matcher.is_match(text))
         };
-        if !holds(&self.section, section) || !holds(&self.name, &package.name) {
+        if !holds(&self.section, section) || !holds(&self.name, package.plain_name()) {
             return None;
         }
         if self.summary.is_some() && !holds(&self.summary, summary) {

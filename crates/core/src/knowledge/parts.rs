@@ -37,7 +37,7 @@ pub struct PartRule {
     pub ways: Vec<PartWay>,
 }
 
-/// One way to find a part. Exactly one of `package`, `provides`, `link`, `entry` or `line` is given.
+/// One way to find a part. Exactly one of `package`, `provides`, `link`, `entry`, `line` or `setting` is given.
 #[derive(Debug, Clone, Default, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct PartWay {
@@ -53,6 +53,8 @@ pub struct PartWay {
     pub entry: Option<Text>,
     /// A file; its first line, last path component, fills the part.
     pub line: Option<Text>,
+    /// A file and a key in it, `etc/x KEY`: the value of its `KEY=value` line is the version.
+    pub setting: Option<Text>,
     /// Pattern of the package whose version counts, where it isn't the one found; `{}` stands for what was found.
     pub version_of: Option<Text>,
     /// Asked only when no way before it answered.
@@ -68,6 +70,8 @@ pub enum ProbeKind {
     Entries,
     /// The first line of a file.
     FirstLine,
+    /// The value of a key in a file; the path is followed by a space and the key.
+    Setting,
 }
 
 /// A question to the tree.
@@ -138,7 +142,7 @@ impl PartRules {
         for rule in &self.part {
             if let Some(way) = rule.ways.iter().find(|way| way.sources() != 1) {
                 let why = format!(
-                    "part `{}`: a way needs exactly one of package, provides, link, entry, line; `{}` has {}",
+                    "part `{}`: a way needs exactly one of package, provides, link, entry, line, setting; `{}` has {}",
                     rule.part,
                     way.name.as_deref().unwrap_or("unnamed"),
                     way.sources()
@@ -237,19 +241,20 @@ impl PartRule {
 
 impl PartWay {
     fn sources(&self) -> usize {
-        [&self.package, &self.provides, &self.link, &self.entry, &self.line]
+        [&self.package, &self.provides, &self.link, &self.entry, &self.line, &self.setting]
             .iter()
             .filter(|s| s.is_some())
             .count()
     }
 
     fn probe(&self) -> Option<Probe> {
-        let (kind, path) = match (&self.link, &self.entry, &self.line) {
-            (Some(path), _, _) => (ProbeKind::Link, path),
-            (_, Some(path), _) => (ProbeKind::Entries, path),
-            (_, _, Some(path)) => (ProbeKind::FirstLine, path),
-            _ => return None,
-        };
+        let sources = [
+            (ProbeKind::Link, &self.link),
+            (ProbeKind::Entries, &self.entry),
+            (ProbeKind::FirstLine, &self.line),
+            (ProbeKind::Setting, &self.setting),
+        ];
+        let (kind, path) = sources.into_iter().find_map(|(kind, path)| Some((kind, path.as_ref()?)))?;
         Some(Probe { kind, path: path.clone() })
     }
 
@@ -277,7 +282,7 @@ impl PartWay {
         let of =
             self.version_of.as_ref().and_then(|pattern| newest(index.matching(pattern))).unwrap_or(package);
         FoundPart {
-            name: self.name.clone().unwrap_or_else(|| display_name(&package.name)),
+            name: self.name.clone().unwrap_or_else(|| display_name(package.plain_name())),
             version: Some(of.upstream_version.clone()).filter(|version| !version.is_empty()),
             package: Some(of.reference()),
             evidence: of.evidence.clone(),
@@ -286,13 +291,22 @@ impl PartWay {
 
     /// A part from what the tree said: the package of that name, if one is there, gives the version.
     fn found_in_tree(&self, index: &NameIndex<'_>, probe: &Probe, answer: &str) -> FoundPart {
+        let file = probe.path.split(' ').next().unwrap_or_default();
+        if probe.kind == ProbeKind::Setting {
+            return FoundPart {
+                name: self.name.clone().unwrap_or_else(|| answer.into()),
+                version: Some(answer.into()),
+                package: None,
+                evidence: Evidence::file(file),
+            };
+        }
         let last = answer.rsplit('/').find(|s| !s.is_empty()).unwrap_or(answer);
         let stem = last.strip_suffix(".service").or_else(|| last.strip_suffix(".target")).unwrap_or(last);
         let pattern = self.version_of.as_ref().map_or_else(|| stem.to_owned(), |p| p.replace("{}", stem));
         let package = newest(index.matching(&pattern));
         let name = match (&self.name, probe.kind) {
             (Some(name), _) => name.clone(),
-            (None, _) => display_name(package.map_or(stem, |p| p.name.as_str())),
+            (None, _) => display_name(package.map_or(stem, Package::plain_name)),
         };
         let own_version = (probe.kind == ProbeKind::Entries).then(|| leading_version(stem));
         FoundPart {
@@ -302,7 +316,7 @@ impl PartWay {
                 .filter(|version| !version.is_empty())
                 .or_else(|| own_version.flatten()),
             package: package.map(Package::reference),
-            evidence: Evidence::file(probe.path.clone()),
+            evidence: Evidence::file(file),
         }
     }
 }
@@ -341,12 +355,12 @@ impl<'p> NameIndex<'p> {
         let mut by_provided: FxHashMap<&str, Vec<&Package>> = FxHashMap::default();
         let native = |package: &&Package| package.is_present() && !matches!(package.system, System::Snap);
         for package in packages.iter().filter(native) {
-            by_name.entry(&package.name).or_default().push(package);
+            by_name.entry(package.plain_name()).or_default().push(package);
             for provided in &package.provides {
                 by_provided.entry(&provided.name).or_default().push(package);
             }
         }
-        let mut names: Vec<&str> = packages.iter().filter(native).map(|p| p.name.as_str()).collect();
+        let mut names: Vec<&str> = packages.iter().filter(native).map(Package::plain_name).collect();
         names.sort_unstable();
         names.dedup();
         Self { names, by_name, by_provided }

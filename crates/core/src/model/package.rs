@@ -343,6 +343,14 @@ impl Package {
         PackageRef::new(self.system, &self.name)
     }
 
+    /// The name without the category that Portage puts before it.
+    pub fn plain_name(&self) -> &str {
+        match self.system {
+            System::Portage => self.name.rsplit('/').next().unwrap_or(&self.name),
+            _ => &self.name,
+        }
+    }
+
     /// The source package; its own name when it was made from a source of the same name.
     pub fn source(&self) -> &str {
         self.made_from.as_deref().unwrap_or(&self.name)

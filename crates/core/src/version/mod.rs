@@ -1,17 +1,23 @@
 //! Orders of versions, one per package system, and the step between two upstream versions.
 
+mod dewey;
 mod dpkg;
+mod freebsd;
 mod pacman;
 mod plain;
+mod release;
 mod rpm;
 mod segments;
 mod step;
 mod suffixed;
 mod upstream;
 
+pub use dewey::compare as compare_xbps;
 pub use dpkg::compare as compare_dpkg;
+pub use freebsd::compare as compare_freebsd;
 pub use pacman::compare as compare_pacman;
 pub use plain::compare as compare_plain;
+pub use release::compare_eopkg;
 pub use rpm::compare as compare_rpm;
 pub use step::{Step, step};
 pub use suffixed::{compare_apk, compare_portage};
@@ -21,7 +27,16 @@ use crate::model::System;
 use std::cmp::Ordering;
 
 /// The systems whose own order is implemented exactly; others follow the plain rule.
-pub const EXACT: &[System] = &[System::Dpkg, System::Rpm, System::Pacman, System::Apk, System::Portage];
+pub const EXACT: &[System] = &[
+    System::Dpkg,
+    System::Rpm,
+    System::Pacman,
+    System::Apk,
+    System::Eopkg,
+    System::FreebsdPkg,
+    System::Portage,
+    System::Xbps,
+];
 
 /// Compares two full versions of one system by that system's own rule.
 ///
@@ -33,6 +48,9 @@ pub fn compare(system: System, a: &str, b: &str) -> Ordering {
         System::Pacman => compare_pacman(a, b),
         System::Apk => compare_apk(a, b),
         System::Portage => compare_portage(a, b),
+        System::Eopkg => compare_eopkg(a, b),
+        System::FreebsdPkg => compare_freebsd(a, b),
+        System::Xbps => compare_xbps(a, b),
         _ => compare_plain(a, b),
     }
 }

@@ -8,7 +8,7 @@ const DPKG_MARKS: &[&str] = &[
 
 /// The version of the program inside: without epoch, packaging revision and repacking marks.
 ///
-/// A version `X+reallyY` means `Y`. Other systems than dpkg, pacman, portage and rpm keep their text.
+/// A version `X+reallyY` means `Y`. Snaps, flatpaks and AppImages keep their text.
 ///
 /// ```
 /// use tally_core::{model::System, version::upstream};
@@ -20,6 +20,10 @@ pub fn upstream(system: System, version: &str) -> &str {
     match system {
         System::Dpkg => dpkg(version),
         System::Rpm | System::Pacman => without_revision(without_epoch(version)),
+        System::Eopkg | System::Slackware => without_revision(version),
+        System::Apk | System::Portage => without_numbered(version, "-r"),
+        System::Xbps => without_numbered(version, "_"),
+        System::FreebsdPkg => without_numbered(version.split(',').next().unwrap_or(version), "_"),
         _ => version,
     }
 }
@@ -61,10 +65,37 @@ fn without_revision(version: &str) -> &str {
     }
 }
 
+/// Cuts off a mark and the digits behind it, where they are the end.
+fn without_numbered<'a>(version: &'a str, mark: &str) -> &'a str {
+    match version.rsplit_once(mark) {
+        Some((upstream, number)) if !number.is_empty() && number.bytes().all(|b| b.is_ascii_digit()) => {
+            upstream
+        }
+        _ => version,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn each_system_marks_its_revisions_in_its_own_way() {
+        for (system, version, expected) in [
+            (System::Rpm, "2:3.2.1-4.fc40", "3.2.1"),
+            (System::Apk, "3.2.1_rc1-r4", "3.2.1_rc1"),
+            (System::Portage, "3.2.1_p4-r1", "3.2.1_p4"),
+            (System::Xbps, "3.2.1_4", "3.2.1"),
+            (System::FreebsdPkg, "3.2.1_4,1", "3.2.1"),
+            (System::FreebsdPkg, "3.2.1,1", "3.2.1"),
+            (System::Eopkg, "3.2.1-45", "3.2.1"),
+            (System::Slackware, "3.2.1-2_SBo", "3.2.1"),
+            (System::Flatpak, "3.2.1-4", "3.2.1-4"),
+        ] {
+            assert_eq!(upstream(system, version), expected, "{version}");
+        }
+    }
 
     #[test]
     fn strips_what_packagers_add() {

@@ -1,11 +1,19 @@
 //! Package systems: one module each, one trait, one registry.
 
+pub mod apk;
 pub mod appimage;
 pub mod dpkg;
+pub mod eopkg;
+mod files;
 pub mod flatpak;
+pub mod freebsd_pkg;
 mod owners;
 pub mod pacman;
+pub mod portage;
+pub mod rpm;
+pub mod slackware;
 pub mod snap;
+pub mod xbps;
 
 pub use owners::{Owners, Wanted, each_folder, split_folder};
 
@@ -106,8 +114,20 @@ pub trait PackageSystem: Sync {
 }
 
 /// Every system that can be read, in the order that they are asked.
-pub static REGISTRY: &[&dyn PackageSystem] =
-    &[&dpkg::Dpkg, &pacman::Pacman, &snap::Snap, &flatpak::Flatpak, &appimage::Appimage];
+pub static REGISTRY: &[&dyn PackageSystem] = &[
+    &dpkg::Dpkg,
+    &rpm::Rpm,
+    &pacman::Pacman,
+    &apk::Apk,
+    &eopkg::Eopkg,
+    &freebsd_pkg::FreebsdPkg,
+    &portage::Portage,
+    &xbps::Xbps,
+    &slackware::Slackware,
+    &snap::Snap,
+    &flatpak::Flatpak,
+    &appimage::Appimage,
+];
 
 /// The systems whose databases are in this tree.
 pub fn present(tree: &dyn Tree) -> impl Iterator<Item = &'static dyn PackageSystem> + '_ {

@@ -1,12 +1,21 @@
 //! Writes an install in its real on-disk format.
 
+mod apk;
 mod dpkg;
+mod eopkg;
+mod freebsd;
+mod item;
 mod pacman;
+mod portage;
+mod rpm;
 mod sandbox;
 mod shape;
+mod slackware;
 mod squashfs;
 mod system;
+mod xbps;
 
+pub use rpm::RpmStore;
 pub use squashfs::squashfs;
 
 use crate::{Family, Install, World, WorldError};
@@ -31,6 +40,14 @@ impl Root<'_> {
     pub(crate) fn file(&self, path: &str, content: impl AsRef<[u8]>) -> Result<(), WorldError> {
         let path = self.at(path)?;
         fs::write(&path, content).map_err(|source| WorldError::Io { path, source })
+    }
+
+    /// Lets everybody run a file that was written.
+    pub(crate) fn executable(&self, path: &str) -> Result<(), WorldError> {
+        use std::os::unix::fs::PermissionsExt;
+        let path = self.at(path)?;
+        fs::set_permissions(&path, fs::Permissions::from_mode(0o755))
+            .map_err(|source| WorldError::Io { path, source })
     }
 
     pub(crate) fn link(&self, path: &str, target: &str) -> Result<(), WorldError> {
@@ -59,7 +76,19 @@ pub(crate) fn root(
             system::repositories(&root, install, &packages)?;
             dpkg::write(&root, install, &packages)?;
         }
+        Family::Rpm(store) => rpm::write(&root, install, &packages, store)?,
         Family::Pacman => pacman::write(&root, install, &packages)?,
+        Family::Apk => apk::write(&root, install, &packages)?,
+        Family::Eopkg => eopkg::write(&root, install, &packages)?,
+        Family::FreebsdPkg => freebsd::write(&root, install, &packages)?,
+        Family::Portage => portage::write(&root, install, &packages)?,
+        Family::Xbps => xbps::write(&root, install, &packages)?,
+        Family::Slackware => slackware::write(&root, install, &packages)?,
     }
     sandbox::write(&root, world, install)
+}
+
+/// Texts, a line each.
+fn lines<T: AsRef<str>>(texts: impl IntoIterator<Item = T>) -> String {
+    texts.into_iter().fold(String::new(), |all, text| all + text.as_ref() + "\n")
 }

@@ -3,12 +3,12 @@
 mod desc;
 mod sync;
 
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, each_folder, native_arch};
+use super::files::Files;
+use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::text::{name_text, time_text};
 use desc::Record;
 use rayon::prelude::*;
 use smallvec::smallvec;
-use tally_core::knowledge::{Traits, folder_class, trait_of};
 use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
 use tally_core::version::upstream;
 use tally_trees::{NodeKind, Tree};
@@ -111,25 +111,9 @@ fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &Wanted) -> O
     };
     let begin = memchr::memmem::find(&bytes, b"%FILES%\n").map_or(bytes.len(), |at| at + 8);
     let end = memchr::memmem::find(&bytes[begin..], b"\n\n").map_or(bytes.len(), |at| begin + at + 1);
-    let mut traits = Traits::default();
-    each_folder(
-        &bytes[begin..end],
-        |folder| (folder_class(folder), wanted.has_in(folder)),
-        |(class, has_wanted), line, name| {
-            // A folder ends with a slash, and shows nothing by itself.
-            if name.is_empty() {
-                return;
-            }
-            if let Some(shown) = trait_of(class, name) {
-                traits = traits.with(shown);
-            }
-            if let Some(path) = has_wanted.then(|| wanted.find(line)).flatten() {
-                owners.insert(path, at);
-            }
-        },
-    );
-    owners.shows(at, traits);
-    owners
+    let mut files = Files::of(at, wanted);
+    files.list(&bytes[begin..end]);
+    files.done()
 }
 
 #[cfg(test)]

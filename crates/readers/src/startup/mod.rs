@@ -1,4 +1,7 @@
-//! What runs without being asked: enabled units and autostart entries. See `docs/formats/startup.md`.
+//! What runs without being asked: enabled units, services of other init systems, and autostart entries. See
+//! `docs/formats/startup.md`.
+
+mod scripts;
 
 use crate::keyfile::{Group, KeyFile};
 use crate::text::{name_text, text};
@@ -17,6 +20,7 @@ const AUTOSTART_FOLDERS: &[&str] =
 pub(crate) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
     let mut items = units(tree, "system", Scope::System);
     items.extend(units(tree, "user", Scope::User));
+    items.extend(scripts::read(tree));
     items.extend(autostart(tree, desktops));
     items
 }

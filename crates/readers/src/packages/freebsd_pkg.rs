@@ -1,0 +1,308 @@
+//! Packages of FreeBSD: one SQLite database. See `docs/formats/freebsd-pkg.md`.
+
+use super::files::Files;
+use super::{
+    Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password,
+};
+use crate::database::{Database, DatabaseError};
+use crate::text::{filled, lines, name_text, text, time_text};
+use rusqlite::Row;
+use rusqlite::types::ValueRef;
+use rustc_hash::FxHashMap;
+use smallvec::smallvec;
+use tally_core::model::{
+    Dependency, Evidence, Label, MissingFact, Package, Reason, Repository, System, Text, Unread, VersionOp,
+};
+use tally_core::version::upstream;
+use tally_trees::Tree;
+
+const DATABASE: &str = "var/db/pkg/local.sqlite";
+/// Where repositories are described; a later file changes what an earlier one said of the same name.
+const FOLDERS: &[&str] = &["etc/pkg", "usr/local/etc/pkg/repos"];
+
+/// The reader of FreeBSD's packages.
+#[derive(Debug)]
+pub struct FreebsdPkg;
+
+impl PackageSystem for FreebsdPkg {
+    fn system(&self) -> System {
+        System::FreebsdPkg
+    }
+
+    fn page(&self) -> &'static str {
+        "freebsd-pkg"
+    }
+
+    fn is_here(&self, tree: &dyn Tree) -> bool {
+        tree.exists(DATABASE)
+    }
+
+    fn read(&self, tree: &dyn Tree) -> PackageFacts {
+        let mut facts = PackageFacts::default();
+        if !tree.exists(DATABASE) {
+            return facts;
+        }
+        if let Err(error) = Database::open(tree, DATABASE).and_then(|database| read(&database, &mut facts)) {
+            facts.unread.push(Unread::whole(DATABASE, error.to_string()));
+        }
+        facts.native_arch = native_arch(&facts.packages, &["pkg"], "*");
+        facts
+    }
+
+    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        let mut all = Owners::default();
+        let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::FreebsdPkg);
+        let by_name: FxHashMap<&str, usize> = own.map(|(at, package)| (package.name.as_str(), at)).collect();
+        let mut here: Option<(usize, Files<'_>)> = None;
+        let sql =
+            "SELECT p.name, f.path FROM packages p JOIN files f ON f.package_id = p.id ORDER BY p.id, f.path";
+        // What is wrong with the database was said when it was read.
+        let read = Database::open(tree, DATABASE).and_then(|database| {
+            database.each(sql, |row| {
+                let at = row
+                    .get_ref(0)?
+                    .as_bytes()
+                    .ok()
+                    .and_then(|name| by_name.get(text(name).as_str()).copied());
+                let (Some(at), Ok(path)) = (at, row.get_ref(1)?.as_bytes()) else { return Ok(()) };
+                if here.as_ref().is_none_or(|(known, _)| *known != at) {
+                    let done = here.replace((at, Files::of(at, wanted)));
+                    done.into_iter().for_each(|(_, files)| all.absorb(files.done()));
+                }
+                if let Some((_, files)) = &mut here {
+                    files.path(path);
+                }
+                Ok(())
+            })
+        });
+        drop(read);
+        here.into_iter().for_each(|(_, files)| all.absorb(files.done()));
+        all
+    }
+
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
+        let mut facts =
+            RepositoryFacts { repositories: repositories(tree, label), ..RepositoryFacts::default() };
+        let own = packages.iter().filter(|package| package.system == System::FreebsdPkg);
+        let origins: Vec<Origin> = own
+            .map(|package| {
+                let name = package.repository.as_deref();
+                let at = facts.repositories.iter().position(|one| Some(one.name.as_str()) == name);
+                // A port that was built here has no repository.
+                Origin { known: name.is_some(), exact: at.map(|at| (at, None)) }
+            })
+            .collect();
+        if origins.iter().any(|origin| origin.known) {
+            facts.origins = origins;
+        }
+        facts
+    }
+}
+
+/// All packages with what other tables say of them.
+fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseError> {
+    let columns = database.columns("packages");
+    let or_null = |name: &str| {
+        if columns.iter().any(|column| column == name) { format!("p.{name}") } else { "NULL".to_owned() }
+    };
+    let wanted =
+        ["name", "version", "origin", "comment", "arch", "www", "flatsize", "automatic", "time", "vital"];
+    let sql = format!("SELECT p.id, {} FROM packages p ORDER BY p.id", wanted.map(or_null).join(", "));
+    let mut by_id: FxHashMap<i64, usize> = FxHashMap::default();
+    database.each(&sql, |row| {
+        let id = row.get::<_, i64>(0)?;
+        match package(row)? {
+            Some(package) => {
+                by_id.insert(id, facts.packages.len());
+                facts.packages.push(package);
+            }
+            None => {
+                facts.unread.push(Unread::whole(DATABASE, format!("package {id} has no name and version")))
+            }
+        }
+        Ok(())
+    })?;
+    let packages = &mut facts.packages;
+    let mut side =
+        |table: &str, sql: &str, write: &dyn Fn(&mut Package, Text, Text)| -> Result<(), DatabaseError> {
+            if !database.has_table(table) {
+                return Ok(());
+            }
+            database.each(sql, |row| {
+                if let Some(at) = by_id.get(&row.get::<_, i64>(0)?) {
+                    write(&mut packages[*at], column(row, 1)?, column(row, 2)?);
+                }
+                Ok(())
+            })
+        };
+    side(
+        "deps",
+        "SELECT package_id, name, version FROM deps ORDER BY package_id, name",
+        &|package, name, version| {
+            let version = filled(version);
+            let op = version.as_ref().map(|_| VersionOp::AtLeast);
+            package.depends.push(smallvec![Dependency { name, op, version }]);
+        },
+    )?;
+    side(
+        "pkg_licenses",
+        "SELECT l.package_id, n.name, '' FROM pkg_licenses l JOIN licenses n ON n.id = l.license_id ORDER BY 1, 2",
+        &|package, name, _| {
+            package.license = Some(match package.license.take() {
+                Some(more) => smol_str::format_smolstr!("{more} AND {name}"),
+                None => name,
+            });
+        },
+    )?;
+    side(
+        "pkg_provides",
+        "SELECT l.package_id, n.provide, '' FROM pkg_provides l JOIN provides n ON n.id = l.provide_id ORDER BY 1, 2",
+        &|package, name, _| {
+            package.provides.push(Dependency { name, op: None, version: None });
+        },
+    )?;
+    side(
+        "pkg_annotation",
+        "SELECT l.package_id, k.annotation, v.annotation FROM pkg_annotation l JOIN annotation k ON k.annotation_id = l.tag_id JOIN annotation v ON v.annotation_id = l.value_id ORDER BY 1, 2",
+        &|package, key, value| {
+            if key == "repository" {
+                package.repository = filled(value);
+            }
+        },
+    )?;
+    if !columns.iter().any(|column| column == "automatic") {
+        facts.missing.push(MissingFact::Reasons);
+    }
+    Ok(())
+}
+
+fn column(row: &Row<'_>, at: usize) -> rusqlite::Result<Text> {
+    Ok(match row.get_ref(at)? {
+        ValueRef::Text(bytes) | ValueRef::Blob(bytes) => text(bytes),
+        ValueRef::Integer(number) => smol_str::format_smolstr!("{number}"),
+        _ => Text::default(),
+    })
+}
+
+fn package(row: &Row<'_>) -> rusqlite::Result<Option<Package>> {
+    let number = |at: usize| row.get_ref(at).ok().and_then(|value| value.as_i64().ok());
+    let (Some(name), Some(version)) = (filled(column(row, 1)?), filled(column(row, 2)?)) else {
+        return Ok(None);
+    };
+    let mut package = Package::new(System::FreebsdPkg, name, version);
+    package.upstream_version = upstream(System::FreebsdPkg, &package.version).into();
+    let origin = column(row, 3)?;
+    // `editors/inkcap`: the category of the tree of ports, and the port that it was made from.
+    if let Some((category, port)) = origin.split_once('/') {
+        package.section = category.into();
+        package.made_from = filled(port.into()).filter(|port| *port != package.name);
+    } else {
+        package.section = origin;
+    }
+    package.summary = column(row, 4)?;
+    // `FreeBSD:14:amd64`, or the same in small letters.
+    package.arch = column(row, 5)?.rsplit(':').next().unwrap_or_default().into();
+    package.homepage = column(row, 6)?;
+    package.installed_bytes = number(7).and_then(|bytes| u64::try_from(bytes).ok());
+    package.reason = match number(8) {
+        Some(0) => Reason::Chosen,
+        Some(_) => Reason::Followed,
+        None => Reason::Unknown,
+    };
+    package.installed_at = number(9).and_then(time_text);
+    package.essential = number(10).is_some_and(|vital| vital != 0);
+    package.evidence = Evidence::file(DATABASE);
+    Ok(Some(package))
+}
+
+/// Repositories by name: `Name: { url: "...", enabled: yes }`, in the Universal Configuration Language.
+fn repositories(tree: &dyn Tree, label: &Label) -> Vec<Repository> {
+    let mut repositories: Vec<Repository> = Vec::new();
+    for folder in FOLDERS {
+        for entry in tree.names(folder) {
+            let name = name_text(&entry.name);
+            let path = format!("{folder}/{name}");
+            let Ok(bytes) = tree.read(&path) else { continue };
+            if name.ends_with(".conf") {
+                settings(&bytes, &path, label, &mut repositories);
+            }
+        }
+    }
+    repositories
+}
+
+fn settings(bytes: &[u8], path: &str, label: &Label, repositories: &mut Vec<Repository>) {
+    let mut here: Option<usize> = None;
+    for (number, line) in lines(bytes) {
+        let line = text(line);
+        let line = line.split('#').next().unwrap_or_default().trim();
+        // A brace inside quotes is a variable of an address.
+        let head = line.split_once('{').filter(|(head, _)| !head.contains('"'));
+        if let Some((head, _)) = head {
+            let name = head.trim().trim_end_matches([':', '=']).trim();
+            let known = repositories.iter().position(|one| one.name == name);
+            here = Some(known.unwrap_or_else(|| {
+                repositories.push(Repository {
+                    system: System::FreebsdPkg,
+                    name: name.into(),
+                    uri: Text::default(),
+                    suite: None,
+                    components: Vec::new(),
+                    enabled: true,
+                    official: None,
+                    signed_by: None,
+                    packages: None,
+                    evidence: Evidence::line(path, number),
+                });
+                repositories.len() - 1
+            }));
+        }
+        let Some(repository) = here.and_then(|at| repositories.get_mut(at)) else { continue };
+        let inner = head.map_or(line, |(_, rest)| rest);
+        for setting in inner.trim_end_matches('}').split([',', ';']) {
+            let Some((key, value)) = setting.split_once([':', '=']) else { continue };
+            let value = value.trim().trim_matches(['"', '\'', '}', ' ']);
+            match key.trim().trim_matches('"') {
+                "url" => {
+                    repository.uri = without_password(value.strip_prefix("pkg+").unwrap_or(value));
+                    let own = value.to_ascii_lowercase().contains(label.distro_id.as_str());
+                    repository.official = (!label.distro_id.is_empty() && own).then_some(true);
+                }
+                "enabled" => repository.enabled = matches!(value, "yes" | "true" | "on" | "1"),
+                "fingerprints" | "pubkey" => repository.signed_by = filled(value.into()),
+                _ => {}
+            }
+        }
+        if line.ends_with('}') {
+            here = None;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn repositories_and_what_a_later_file_changes() {
+        let tree = tally_trees::Memory::new()
+            .file(
+                "etc/pkg/Marsh.conf",
+                "# comment {\nMarsh: {\n  url: \"pkg+https://pkg.saltmarsh.example/${ABI}/quarterly\",\n  mirror_type: \"srv\",\n  fingerprints: \"/usr/share/keys/pkg\",\n  enabled: yes\n}\nMarsh-kmods: { url: \"https://x.example\", enabled: no }\n",
+            )
+            .file("usr/local/etc/pkg/repos/Marsh.conf", "Marsh: { enabled: no }\n");
+        let label = Label { distro_id: "saltmarsh".into(), ..Label::default() };
+        let said: Vec<_> = repositories(&tree, &label)
+            .into_iter()
+            .map(|one| (one.name, one.uri, one.enabled, one.official, one.signed_by))
+            .collect();
+        let uri = "https://pkg.saltmarsh.example/${ABI}/quarterly";
+        assert_eq!(
+            said,
+            [
+                ("Marsh".into(), uri.into(), false, Some(true), Some("/usr/share/keys/pkg".into())),
+                ("Marsh-kmods".into(), "https://x.example".into(), false, None, None),
+            ]
+        );
+    }
+}

@@ -1,0 +1,125 @@
+//! `Packages`: a Berkeley DB hash file. Every page is gone through, so no bucket needs to be found by arithmetic.
+
+use super::BLOB_LIMIT;
+use tally_trees::Bytes;
+
+const MAGIC: u32 = 0x0006_1561;
+/// Bytes of a page before its entries.
+const PAGE_HEAD: usize = 26;
+
+/// A database whose head was read.
+struct Hash<'f> {
+    file: &'f dyn Bytes,
+    big_endian: bool,
+    page_size: usize,
+    pages: u32,
+    /// Pages of long values that were read: no value shares one with another.
+    used: Vec<bool>,
+}
+
+/// Calls `visit` with each blob, or with what is wrong with one.
+pub(super) fn each(file: &dyn Bytes, visit: &mut dyn FnMut(Result<&[u8], String>)) -> Result<(), String> {
+    let head = file.exactly(0, 72).map_err(|_| "is too short to be a Berkeley DB file".to_owned())?;
+    let big_endian = match (u32_at(&head, 12, false), u32_at(&head, 12, true)) {
+        (MAGIC, _) => false,
+        (_, MAGIC) => true,
+        _ => return Err("is no Berkeley DB hash file".to_owned()),
+    };
+    let page_size = u32_at(&head, 20, big_endian);
+    if head[25] != 8 || !page_size.is_power_of_two() || !(512..=65_536).contains(&page_size) {
+        return Err("is no Berkeley DB hash file that can be read".to_owned());
+    }
+    let pages = u32::try_from(file.len() / u64::from(page_size)).unwrap_or(u32::MAX);
+    let page_size = page_size as usize;
+    let mut hash = Hash { file, big_endian, page_size, pages, used: vec![false; pages as usize] };
+    let mut page = vec![0; page_size];
+    for number in 1..pages {
+        if hash.load(number, &mut page).is_err() {
+            break;
+        }
+        if matches!(page[25], 2 | 13) {
+            hash.entries(&page, number, visit);
+        }
+    }
+    if u64::from(pages) * page_size as u64 == file.len() {
+        Ok(())
+    } else {
+        Err("is cut off inside a page".to_owned())
+    }
+}
+
+impl Hash<'_> {
+    fn load(&self, number: u32, page: &mut [u8]) -> Result<(), &'static str> {
+        match self.file.read_at(u64::from(number) * self.page_size as u64, page) {
+            Ok(read) if read == self.page_size => Ok(()),
+            _ => Err("lies behind the end of the file"),
+        }
+    }
+
+    /// Keys and values in turn. An item ends where the one before it begins, the first one at the end of the page.
+    fn entries(&mut self, page: &[u8], number: u32, visit: &mut dyn FnMut(Result<&[u8], String>)) {
+        let count = usize::from(u16_at(page, 20, self.big_endian));
+        let big_endian = self.big_endian;
+        let offset = |at: usize| usize::from(u16_at(page, PAGE_HEAD + 2 * at, big_endian));
+        if PAGE_HEAD + 2 * count > page.len() {
+            return visit(Err(format!("page {number}: says that it has {count} entries")));
+        }
+        let item = |at: usize| {
+            let end = if at == 0 { page.len() } else { offset(at - 1) };
+            page.get(offset(at)..end).unwrap_or_default()
+        };
+        for at in (0..count.saturating_sub(1)).step_by(2) {
+            // The entry under key 0 counts packages, and is none.
+            if matches!(item(at), [1, 0, 0, 0, 0]) {
+                continue;
+            }
+            match item(at + 1) {
+                [1, blob @ ..] => visit(Ok(blob)),
+                value @ [3, ..] if value.len() >= 12 => {
+                    let first = u32_at(value, 4, self.big_endian);
+                    let length = u32_at(value, 8, self.big_endian);
+                    match self.long_value(first, length) {
+                        Ok(blob) => visit(Ok(&blob)),
+                        Err(why) => visit(Err(format!("page {first}: {why}"))),
+                    }
+                }
+                _ => visit(Err(format!("page {number}: holds an entry that is none"))),
+            }
+        }
+    }
+
+    /// A value that lies in a chain of pages of its own.
+    fn long_value(&mut self, first: u32, length: u32) -> Result<Vec<u8>, &'static str> {
+        if u64::from(length) > BLOB_LIMIT.min(self.file.len()) {
+            return Err("begins a value longer than the file");
+        }
+        let mut blob = Vec::with_capacity(length as usize);
+        let mut page = vec![0; self.page_size];
+        let mut number = first;
+        while blob.len() < length as usize {
+            match self.used.get_mut(number as usize) {
+                Some(used) if !*used && number != 0 && number < self.pages => *used = true,
+                _ => return Err("belongs to a chain that leads nowhere or in circles"),
+            }
+            self.load(number, &mut page)?;
+            let bytes = usize::from(u16_at(&page, 22, self.big_endian));
+            if page[25] != 7 || bytes == 0 || PAGE_HEAD + bytes > page.len() {
+                return Err("belongs to a chain with a page that is no part of it");
+            }
+            let wanted = (length as usize - blob.len()).min(bytes);
+            blob.extend_from_slice(&page[PAGE_HEAD..PAGE_HEAD + wanted]);
+            number = u32_at(&page, 16, self.big_endian);
+        }
+        Ok(blob)
+    }
+}
+
+fn u32_at(bytes: &[u8], at: usize, big_endian: bool) -> u32 {
+    let four = bytes.get(at..at + 4).and_then(|four| four.try_into().ok()).unwrap_or_default();
+    if big_endian { u32::from_be_bytes(four) } else { u32::from_le_bytes(four) }
+}
+
+fn u16_at(bytes: &[u8], at: usize, big_endian: bool) -> u16 {
+    let two = bytes.get(at..at + 2).and_then(|two| two.try_into().ok()).unwrap_or_default();
+    if big_endian { u16::from_be_bytes(two) } else { u16::from_le_bytes(two) }
+}

@@ -1,0 +1,161 @@
+//! Packages of rpm: headers out of one of its three databases. See `docs/formats/rpm.md`.
+
+mod berkeley;
+mod header;
+mod ndb;
+mod record;
+mod repositories;
+mod resolver;
+
+use super::files::{Files, Look};
+use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
+use crate::database::Database;
+use crate::text::text;
+use header::{Header, tag};
+use tally_core::model::{Label, MissingFact, Package, System, Unread};
+use tally_trees::Tree;
+
+/// Bytes that the header of a package may have: 64 MiB. Kernels with all their files have 2 MB.
+const BLOB_LIMIT: u64 = 64 << 20;
+
+/// Folders of the database: where it lies today, where it lay before, where image-based systems have it.
+const FOLDERS: &[&str] = &["usr/lib/sysimage/rpm", "var/lib/rpm", "usr/share/rpm"];
+
+/// The rpm reader.
+#[derive(Debug)]
+pub struct Rpm;
+
+/// A database that is there.
+struct Found {
+    file: String,
+    sort: Sort,
+}
+
+#[derive(Clone, Copy)]
+enum Sort {
+    Sqlite,
+    Ndb,
+    Berkeley,
+}
+
+impl Found {
+    /// The first database in the first folder that has one.
+    fn in_tree(tree: &dyn Tree) -> Option<Self> {
+        let names =
+            [("rpmdb.sqlite", Sort::Sqlite), ("Packages.db", Sort::Ndb), ("Packages", Sort::Berkeley)];
+        let all =
+            FOLDERS.iter().flat_map(|folder| names.map(|(name, sort)| (format!("{folder}/{name}"), sort)));
+        all.into_iter().find(|(file, _)| tree.exists(file)).map(|(file, sort)| Self { file, sort })
+    }
+
+    /// Calls `visit` with the header of each package, or with what is wrong with one. Keys that packages are signed with
+    /// stand among them, and are left out.
+    fn each(&self, tree: &dyn Tree, visit: &mut dyn FnMut(Result<Header<'_>, String>)) -> Result<(), String> {
+        let mut decoded =
+            |blob: Result<&[u8], String>| match blob.and_then(|b| Header::parse(b).map_err(Into::into)) {
+                Ok(header) if header.string(tag::NAME) == Some(b"gpg-pubkey") => {}
+                other => visit(other),
+            };
+        match self.sort {
+            Sort::Sqlite => self.rows(tree, &mut decoded),
+            Sort::Ndb => ndb::each(self.open(tree)?.as_ref(), &mut decoded),
+            Sort::Berkeley => berkeley::each(self.open(tree)?.as_ref(), &mut decoded),
+        }
+    }
+
+    fn open(&self, tree: &dyn Tree) -> Result<Box<dyn tally_trees::Bytes>, String> {
+        tree.open(self.file.as_ref()).map_err(|error| error.why.to_string())
+    }
+
+    fn rows(&self, tree: &dyn Tree, visit: &mut dyn FnMut(Result<&[u8], String>)) -> Result<(), String> {
+        let read = |database: Database| {
+            database.each("SELECT blob FROM Packages ORDER BY hnum", |row| {
+                match row.get_ref(0)?.as_blob() {
+                    Ok(blob) => visit(Ok(blob)),
+                    Err(_) => visit(Err("a row of it holds no header".to_owned())),
+                }
+                Ok(())
+            })
+        };
+        Database::open(tree, &self.file).and_then(read).map_err(|error| error.to_string())
+    }
+}
+
+impl PackageSystem for Rpm {
+    fn system(&self) -> System {
+        System::Rpm
+    }
+
+    fn page(&self) -> &'static str {
+        "rpm"
+    }
+
+    fn is_here(&self, tree: &dyn Tree) -> bool {
+        Found::in_tree(tree).is_some()
+    }
+
+    fn read(&self, tree: &dyn Tree) -> PackageFacts {
+        let mut facts = PackageFacts::default();
+        let Some(found) = Found::in_tree(tree) else { return facts };
+        let mut bad = Vec::new();
+        let end = found.each(tree, &mut |header| match header {
+            Ok(header) => match record::package(header, &found.file) {
+                Some(package) => facts.packages.push(package),
+                None => bad.push("a header names no package and version".to_owned()),
+            },
+            Err(why) => bad.push(why),
+        });
+        bad.extend(end.err());
+        facts.unread.extend(bad.into_iter().map(|why| Unread::whole(found.file.as_str(), why)));
+        record::leave_what_nobody_asks(&mut facts.packages);
+        let memory = resolver::Memory::read(tree, &mut facts.unread);
+        match memory {
+            Some(memory) => memory.apply(&mut facts.packages),
+            None => facts.missing.push(MissingFact::Reasons),
+        }
+        facts.native_arch = native_arch(&facts.packages, &["glibc", "musl", "rpm"], "noarch");
+        facts
+    }
+
+    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        let mut all = Owners::default();
+        let Some(found) = Found::in_tree(tree) else { return all };
+        // The database is gone through as it was for the packages, so they come in the same order.
+        let mut own =
+            packages.iter().enumerate().filter(|(_, package)| package.system == System::Rpm).peekable();
+        // What is wrong with a header was said when it was read.
+        _ = found.each(tree, &mut |header| {
+            let Ok(header) = header else { return };
+            let name = header.string(tag::NAME).map(text).unwrap_or_default();
+            if let Some((at, _)) = own.next_if(|(_, package)| package.name == name) {
+                all.absorb(files_of(header, at, wanted));
+            }
+        });
+        all
+    }
+
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
+        repositories::read(tree, packages, label)
+    }
+}
+
+/// The files of a package: folders once, and for each name the number of its folder.
+fn files_of(header: Header<'_>, at: usize, wanted: &Wanted) -> Owners {
+    const KIND: u64 = 0o170_000;
+    const FOLDER: u64 = 0o040_000;
+    let mut files = Files::of(at, wanted);
+    let folders: Vec<(&[u8], Look)> =
+        header.strings(tag::FOLDERS).map(|folder| (folder, files.look(folder))).collect();
+    let mut modes = header.numbers(tag::FILE_MODES);
+    for (name, folder) in header.strings(tag::FILE_NAMES).zip(header.numbers(tag::FOLDER_OF_FILE)) {
+        let is_folder = modes.next().is_some_and(|mode| mode & KIND == FOLDER);
+        if let Some((folder, look)) = usize::try_from(folder).ok().and_then(|at| folders.get(at))
+            && !is_folder
+        {
+            files.file(*look, folder, name);
+        }
+    }
+    // Headers of before 2000 have whole paths.
+    header.strings(tag::OLD_FILE_NAMES).for_each(|path| files.path(path));
+    files.done()
+}

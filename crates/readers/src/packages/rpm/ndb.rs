@@ -1,0 +1,95 @@
+//! `Packages.db`: rpm's own format, little-endian. Slots name where the blob of each package lies, in blocks of 16 bytes.
+
+use super::BLOB_LIMIT;
+use tally_trees::Bytes;
+
+const BLOCK: u64 = 16;
+/// Slots of a page; the header takes the place of the first two.
+const SLOTS: u32 = 256;
+
+/// Calls `visit` with each blob, or with what is wrong with one.
+pub(super) fn each(file: &dyn Bytes, visit: &mut dyn FnMut(Result<&[u8], String>)) -> Result<(), String> {
+    let head = file.exactly(0, 32).map_err(|_| "is too short to be an ndb database".to_owned())?;
+    if !head.starts_with(b"RpmP") || word(&head, 4) != 0 {
+        return Err("is no ndb database of version 0".to_owned());
+    }
+    let slots_end = u64::from(word(&head, 12)) * u64::from(SLOTS) * BLOCK;
+    if slots_end > file.len() {
+        return Err("says that it has more pages than its length allows".to_owned());
+    }
+    let slots = file
+        .exactly(32, usize::try_from(slots_end.saturating_sub(32)).unwrap_or(usize::MAX))
+        .map_err(|error| error.to_string())?;
+    let mut places: Vec<(u64, u64, u32)> = slots
+        .chunks_exact(16)
+        .filter(|slot| slot.starts_with(b"Slot") && word(slot, 8) != 0)
+        .map(|slot| (u64::from(word(slot, 8)), u64::from(word(slot, 12)), word(slot, 4)))
+        .collect();
+    places.sort_unstable();
+    let mut free = 0;
+    for (block, blocks, index) in places {
+        // Blobs never share a block: an overlap is an attempt to be read over and over.
+        if block < free {
+            visit(Err(format!("package {index}: lies across another one")));
+            continue;
+        }
+        free = block.saturating_add(blocks);
+        match blob(file, block, blocks, index) {
+            Ok(bytes) => visit(Ok(&bytes[16..])),
+            Err(why) => visit(Err(format!("package {index}: {why}"))),
+        }
+    }
+    Ok(())
+}
+
+/// The head of a blob and what it holds.
+fn blob(file: &dyn Bytes, block: u64, blocks: u64, index: u32) -> Result<Vec<u8>, &'static str> {
+    let size = blocks * BLOCK;
+    if !(28..=BLOB_LIMIT).contains(&size) {
+        return Err("has no possible length");
+    }
+    let mut bytes = file
+        .exactly(block * BLOCK, usize::try_from(size).map_err(|_| "has no possible length")?)
+        .map_err(|_| "lies behind the end of the file")?;
+    let length = word(&bytes, 12) as usize;
+    let tail = bytes.len() - 12;
+    if !bytes.starts_with(b"BlbS") || word(&bytes, 4) != index || length > tail - 16 {
+        return Err("does not begin as it should");
+    }
+    if &bytes[tail + 8..] != b"BlbE" || word(&bytes, tail + 4) as usize != length {
+        return Err("does not end as it should");
+    }
+    if adler32(&bytes[..tail]) != word(&bytes, tail) {
+        return Err("is damaged: its checksum differs");
+    }
+    bytes.truncate(16 + length);
+    Ok(bytes)
+}
+
+/// The checksum of RFC 1950.
+fn adler32(bytes: &[u8]) -> u32 {
+    let (mut low, mut high) = (1_u32, 0_u32);
+    // 5552 is how many bytes fit before a sum may overflow.
+    for run in bytes.chunks(5552) {
+        for byte in run {
+            low += u32::from(*byte);
+            high += low;
+        }
+        (low, high) = (low % 65_521, high % 65_521);
+    }
+    high << 16 | low
+}
+
+fn word(bytes: &[u8], at: usize) -> u32 {
+    bytes.get(at..at + 4).and_then(|four| four.try_into().ok()).map_or(0, u32::from_le_bytes)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_checksum_as_the_standard_has_it() {
+        assert_eq!(adler32(b"Wikipedia"), 0x11e6_0398);
+    }
+}

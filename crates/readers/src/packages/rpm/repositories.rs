@@ -1,0 +1,147 @@
+//! Repositories of yum, dnf and zypp (`*.repo`), and of urpmi.
+
+use crate::keyfile::{Group, KeyFile};
+use crate::packages::{Origin, RepositoryFacts, without_password};
+use crate::text::{lines, name_text, text};
+use tally_core::model::{Evidence, Label, Package, Repository, System, Text};
+use tally_trees::Tree;
+
+const FOLDERS: &[&str] =
+    &["etc/yum.repos.d", "etc/distro.repos.d", "usr/share/dnf5/repos.d", "etc/zypp/repos.d"];
+const URPMI: &str = "etc/urpmi/urpmi.cfg";
+
+/// What dnf calls the place of a package that was given as a file.
+const BY_HAND: &str = "@commandline";
+
+pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
+    let mut facts = RepositoryFacts::default();
+    for folder in FOLDERS {
+        for entry in tree.names(folder) {
+            let name = name_text(&entry.name);
+            let path = format!("{folder}/{name}");
+            if !name.ends_with(".repo") {
+                continue;
+            }
+            let Ok(bytes) = tree.read(&path) else { continue };
+            // Further addresses of a repository stand on lines of their own; the first is the one that is shown.
+            for group in KeyFile::parse(&path, &bytes).groups().filter(|group| group.name() != "main") {
+                if facts.repositories.iter().all(|known| known.name != group.name()) {
+                    facts.repositories.push(repository(group, &path, label));
+                }
+            }
+        }
+    }
+    if let Ok(bytes) = tree.read(URPMI) {
+        urpmi(&bytes, label, &mut facts.repositories);
+    }
+    facts.origins = origins(&facts.repositories, packages);
+    facts
+}
+
+fn repository(group: &Group, path: &str, label: &Label) -> Repository {
+    let uri = ["baseurl", "metalink", "mirrorlist"].iter().find_map(|key| group.get(key)).cloned();
+    let uri = uri.unwrap_or_default();
+    let uri = uri.split_whitespace().next().unwrap_or_default();
+    Repository {
+        system: System::Rpm,
+        name: group.name().into(),
+        uri: without_password(uri),
+        suite: None,
+        components: Vec::new(),
+        enabled: group.get("enabled").is_none_or(|_| group.is_true("enabled")),
+        official: official(label, uri),
+        signed_by: group.get("gpgkey").and_then(|keys| keys.split_whitespace().next()).map(Text::from),
+        packages: None,
+        evidence: Evidence::file(path),
+    }
+}
+
+/// A repository whose address names the distribution is its own; the others may be as well.
+fn official(label: &Label, uri: &str) -> Option<bool> {
+    (!label.distro_id.is_empty() && uri.contains(label.distro_id.as_str())).then_some(true)
+}
+
+/// `name address {` opens a block of settings, `}` closes it; a backslash keeps a space in a name.
+fn urpmi(bytes: &[u8], label: &Label, repositories: &mut Vec<Repository>) {
+    for (number, line) in lines(bytes) {
+        let line = text(line).replace("\\ ", "\u{0}");
+        if let Some(head) = line.strip_suffix('{') {
+            let mut words = head.split_whitespace().map(|word| word.replace('\u{0}', " "));
+            let (Some(name), uri) = (words.next(), words.next().unwrap_or_default()) else { continue };
+            repositories.push(Repository {
+                system: System::Rpm,
+                name: name.into(),
+                uri: without_password(&uri),
+                suite: None,
+                components: Vec::new(),
+                enabled: true,
+                official: official(label, &uri),
+                signed_by: None,
+                packages: None,
+                evidence: Evidence::line(URPMI, number),
+            });
+        } else if let (Some(last), Some((key, value))) = (repositories.last_mut(), line.split_once(':')) {
+            if key.trim() == "key-ids" {
+                last.signed_by = Some(value.trim().into());
+            }
+        } else if line.trim() == "ignore"
+            && let Some(last) = repositories.last_mut()
+        {
+            last.enabled = false;
+        }
+    }
+}
+
+/// Where packages came from, as the resolver remembers; empty where it remembers nothing.
+fn origins(repositories: &[Repository], packages: &[Package]) -> Vec<Origin> {
+    let own = packages.iter().filter(|package| package.system == System::Rpm);
+    let origins: Vec<Origin> = own
+        .map(|package| {
+            let name = package.repository.as_deref();
+            let at = repositories.iter().position(|repository| Some(repository.name.as_str()) == name);
+            Origin { known: name != Some(BY_HAND), exact: at.map(|at| (at, None)) }
+        })
+        .collect();
+    if origins.iter().all(|origin| origin.known && origin.exact.is_none()) { Vec::new() } else { origins }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    #[test]
+    fn files_of_yum_zypp_and_urpmi() {
+        let tree = Memory::new()
+            .file(
+                "etc/yum.repos.d/marsh.repo",
+                "[marsh]\nname=Marsh\nbaseurl=https://u:p@pkg.saltmarsh.example/$releasever\n  https://second.example\ngpgkey=file:///k\n[marsh-debug]\nmetalink=https://m.example\nenabled=0\n",
+            )
+            .file("etc/zypp/repos.d/extra.repo", "[extra]\nenabled=1\nbaseurl=hd:/x\npriority=99\n")
+            .file("etc/urpmi/urpmi.cfg", "{\n}\nCore\\ Release https://core.example {\n  key-ids: 8074\n  ignore\n}\n");
+        let label = Label { distro_id: "saltmarsh".into(), ..Label::default() };
+        let mut package = Package::new(System::Rpm, "inkcap", "1-1");
+        package.repository = Some("marsh".into());
+        let mut by_hand = Package::new(System::Rpm, "odd", "1-1");
+        by_hand.repository = Some(BY_HAND.into());
+        let mut packages = [package, by_hand];
+        let mut facts = read(&tree, &packages, &label);
+        facts.place(System::Rpm, &mut packages);
+        let said: Vec<(&str, &str, bool, Option<u32>)> = facts
+            .repositories
+            .iter()
+            .map(|one| (one.name.as_str(), one.uri.as_str(), one.enabled, one.packages))
+            .collect();
+        assert_eq!(
+            said,
+            [
+                ("marsh", "https://pkg.saltmarsh.example/$releasever", true, Some(1)),
+                ("marsh-debug", "https://m.example", false, None),
+                ("extra", "hd:/x", true, Some(0)),
+                ("Core Release", "https://core.example", false, None),
+            ]
+        );
+        assert_eq!(facts.repositories[0].official, Some(true));
+        assert_eq!(packages.map(|package| package.in_no_repository), [false, true]);
+    }
+}

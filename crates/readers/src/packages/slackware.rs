@@ -1,0 +1,203 @@
+//! Packages of Slackware: a text each. See `docs/formats/slackware.md`.
+
+use super::files::Files;
+use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
+use crate::text::{lines, name_text, text, time_text};
+use rayon::prelude::*;
+use std::path::Path;
+use tally_core::model::{Evidence, Label, MissingFact, Package, Repository, System, Text, Unread};
+use tally_trees::{NodeKind, Tree};
+
+/// Where the texts lie today, and where they lay before.
+const FOLDERS: &[&str] = &["var/lib/pkgtools/packages", "var/log/packages"];
+const MIRRORS: &str = "etc/slackpkg/mirrors";
+
+/// The Slackware reader.
+#[derive(Debug)]
+pub struct Slackware;
+
+impl PackageSystem for Slackware {
+    fn system(&self) -> System {
+        System::Slackware
+    }
+
+    fn page(&self) -> &'static str {
+        "slackware"
+    }
+
+    fn is_here(&self, tree: &dyn Tree) -> bool {
+        folder(tree).is_some()
+    }
+
+    fn read(&self, tree: &dyn Tree) -> PackageFacts {
+        let mut facts = PackageFacts::default();
+        let Some(folder) = folder(tree) else { return facts };
+        let files = tree.names(folder).into_iter().filter(|entry| entry.kind == NodeKind::File);
+        let files: Vec<Text> = files.map(|entry| name_text(&entry.name)).collect();
+        let read: Vec<Result<Package, Unread>> =
+            files.par_iter().map(|file| read_one(tree, folder, file)).collect();
+        for result in read {
+            match result {
+                Ok(package) => facts.packages.push(package),
+                Err(problem) => facts.unread.push(problem),
+            }
+        }
+        facts.missing = vec![MissingFact::Reasons, MissingFact::Dependencies];
+        facts.native_arch =
+            native_arch(&facts.packages, &["aaa_glibc-solibs", "glibc", "pkgtools"], "noarch");
+        facts
+    }
+
+    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        let own: Vec<(usize, &Package)> =
+            packages.iter().enumerate().filter(|(_, package)| package.system == System::Slackware).collect();
+        let found: Vec<Owners> = own
+            .par_iter()
+            .map(|(at, package)| {
+                let mut files = Files::of(*at, wanted);
+                // That a text can't be read was said when the package was read.
+                let bytes = tree.read(package.evidence.file.as_str()).unwrap_or_default();
+                files.list(file_list(&bytes));
+                files.done()
+            })
+            .collect();
+        let mut all = Owners::default();
+        found.into_iter().for_each(|owners| all.absorb(owners));
+        all
+    }
+
+    fn repositories(&self, tree: &dyn Tree, _packages: &[Package], _label: &Label) -> RepositoryFacts {
+        let mut facts = RepositoryFacts::default();
+        let bytes = tree.read(MIRRORS).unwrap_or_default();
+        // One line is left without a hash: the mirror in use.
+        for (number, line) in lines(&bytes) {
+            let uri = text(line);
+            if uri.is_empty() || uri.starts_with('#') {
+                continue;
+            }
+            let name = uri.trim_end_matches('/').rsplit('/').next().unwrap_or_default().into();
+            facts.repositories.push(Repository {
+                system: System::Slackware,
+                name,
+                uri: without_password(&uri),
+                suite: None,
+                components: Vec::new(),
+                enabled: true,
+                official: Some(true),
+                signed_by: None,
+                packages: None,
+                evidence: Evidence::line(MIRRORS, number),
+            });
+        }
+        facts
+    }
+}
+
+fn folder(tree: &dyn Tree) -> Option<&'static str> {
+    FOLDERS.iter().copied().find(|folder| tree.is_folder(folder))
+}
+
+/// The part behind the line `FILE LIST:`.
+fn file_list(bytes: &[u8]) -> &[u8] {
+    const HEAD: &[u8] = b"FILE LIST:\n";
+    memchr::memmem::find(bytes, HEAD).map_or(&[], |at| &bytes[at + HEAD.len()..])
+}
+
+/// Name, version, architecture and build stand in the name of the file, from the right; the text has the rest.
+fn read_one(tree: &dyn Tree, folder: &str, file: &str) -> Result<Package, Unread> {
+    let path = format!("{folder}/{file}");
+    let mut parts = file.rsplitn(4, '-');
+    let (build, arch, version, name) = (parts.next(), parts.next(), parts.next(), parts.next());
+    let (Some(build), Some(arch), Some(version), Some(name)) = (build, arch, version, name) else {
+        return Err(Unread::whole(path, "is not named like name-version-architecture-build"));
+    };
+    let bytes = tree.read(&path).map_err(|error| Unread::whole(path.as_str(), error.why.to_string()))?;
+    let mut package = Package::new(System::Slackware, name, format!("{version}-{build}"));
+    package.upstream_version = version.into();
+    package.arch = arch.into();
+    // Digits count builds; what follows them says who built it.
+    let tag = build.trim_start_matches(|c: char| c.is_ascii_digit()).trim_start_matches('_');
+    package.repository = (!tag.is_empty()).then(|| tag.into());
+    let head = &bytes[..bytes.len() - file_list(&bytes).len()];
+    for (_, line) in lines(head) {
+        let line = text(line);
+        let Some((key, value)) = line.split_once(':') else { continue };
+        let value = value.trim();
+        match key {
+            "UNCOMPRESSED PACKAGE SIZE" => package.installed_bytes = size(value),
+            "COMPRESSED PACKAGE SIZE" => package.download_bytes = size(value),
+            // `.../slackware64/ap/inkcap-3.2.1-x86_64-1.txz`: the series is the folder.
+            "PACKAGE LOCATION" => {
+                package.section =
+                    value.rsplit('/').nth(1).filter(|series| *series != ".").unwrap_or_default().into();
+            }
+            key if key == name && package.summary.is_empty() => {
+                let inner =
+                    value.split_once('(').and_then(|(_, rest)| rest.rsplit_once(')')).map(|(inner, _)| inner);
+                package.summary = inner.unwrap_or(value).into();
+            }
+            _ => {}
+        }
+    }
+    let changed = tree.node(Path::new(&path), true).map(|node| node.changed_at);
+    package.installed_at = changed.ok().and_then(time_text);
+    package.evidence = Evidence::file(path);
+    Ok(package)
+}
+
+/// `5.4M`, `5400 K`, `5400`: rounded, with a unit.
+fn size(text: &str) -> Option<u64> {
+    let end = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
+    let (number, unit) = text.split_at(end);
+    let factor = match unit.trim().chars().next() {
+        None => 1.0,
+        Some('K' | 'k') => 1024.0,
+        Some('M') => 1024.0 * 1024.0,
+        Some('G') => 1024.0 * 1024.0 * 1024.0,
+        Some(_) => return None,
+    };
+    let bytes = number.parse::<f64>().ok()? * factor;
+    (bytes.is_finite() && bytes >= 0.0).then_some(bytes as u64)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    #[test]
+    fn names_from_the_right_sizes_and_files() {
+        let tree = Memory::new()
+            .file(
+                "var/lib/pkgtools/packages/inkcap-gtk-3.2.1-x86_64-2_SBo",
+                "PACKAGE NAME:     inkcap-gtk-3.2.1-x86_64-2_SBo\nCOMPRESSED PACKAGE SIZE:     1.2M\nUNCOMPRESSED PACKAGE SIZE:     5400 K\nPACKAGE LOCATION: ./slackware64/ap/inkcap-gtk-3.2.1-x86_64-2_SBo.txz\nPACKAGE DESCRIPTION:\ninkcap-gtk: inkcap-gtk (a text editor)\ninkcap-gtk:\nFILE LIST:\n./\nusr/bin/\nusr/bin/inkcap\nusr/share/applications/inkcap.desktop\n",
+            )
+            .file("var/lib/pkgtools/packages/odd", "")
+            .file("etc/slackpkg/mirrors", "# a list\n#https://off.example/\nhttps://mirror.saltmarsh.example/saltmarsh64-5.0/\n");
+        let facts = Slackware.read(&tree);
+        assert_eq!(facts.unread.len(), 1);
+        let inkcap = &facts.packages[0];
+        assert_eq!(
+            (inkcap.name.as_str(), inkcap.version.as_str(), inkcap.arch.as_str()),
+            ("inkcap-gtk", "3.2.1-2_SBo", "x86_64")
+        );
+        assert_eq!(
+            (inkcap.summary.as_str(), inkcap.section.as_str(), inkcap.repository.as_deref()),
+            ("a text editor", "ap", Some("SBo"))
+        );
+        assert_eq!((inkcap.installed_bytes, inkcap.download_bytes), (Some(5_529_600), Some(1_258_291)));
+        let mut wanted = Wanted::new(false);
+        wanted.add(b"usr/share/applications/inkcap.desktop");
+        let owners = Slackware.survey(&tree, &facts.packages, &wanted);
+        assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));
+        assert_eq!(
+            Slackware.repositories(&tree, &[], &Label::default()).repositories[0].name,
+            "saltmarsh64-5.0"
+        );
+    }
+
+    #[test]
+    fn sizes_that_are_none_are_none() {
+        assert_eq!((size("12"), size("1e9"), size(""), size("x")), (Some(12), None, None, None));
+    }
+}

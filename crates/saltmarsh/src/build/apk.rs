@@ -1,0 +1,58 @@
+//! The database of apk, what was asked for, the repositories, and OpenRC, which starts things there.
+
+use super::item::{INSTALLED_AT, Item, Need, items};
+use super::{Root, lines};
+use crate::world::Shipped;
+use crate::{Install, WorldError};
+use std::fmt::Write;
+
+pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let items = items(root, install, packages, "usr/")?;
+    root.file("usr/lib/apk/db/installed", items.iter().map(record).collect::<String>())?;
+    let asked = items.iter().filter(|item| !item.followed).map(Item::name);
+    root.file("etc/apk/world", lines(asked))?;
+    root.file("etc/apk/arch", "x86_64\n")?;
+    root.file(
+        "etc/apk/repositories",
+        "https://dl.saltmarsh.example/v5.0/main\n#https://dl.saltmarsh.example/v5.0/community\n@edge https://dl.saltmarsh.example/edge/testing\n",
+    )?;
+    for item in items.iter().filter(|item| item.is_service()) {
+        let name = item.name();
+        let script = format!(
+            "#!/sbin/openrc-run\ndescription=\"{}\"\ncommand=\"/usr/sbin/{name}\"\n",
+            item.shipped.summary
+        );
+        root.file(&format!("etc/init.d/{name}"), script)?;
+        root.link(&format!("etc/runlevels/default/{name}"), &format!("/etc/init.d/{name}"))?;
+    }
+    Ok(())
+}
+
+fn record(item: &Item<'_>) -> String {
+    let relation = |need: &Need| match &need.sign {
+        Some((sign, version)) => format!("{}{sign}{version}", need.name),
+        None => need.name.clone(),
+    };
+    let all = |needs: &[Need]| needs.iter().map(relation).collect::<Vec<_>>().join(" ");
+    let Item { upstream, revision, .. } = item;
+    let mut record = format!(
+        "C:Q1AAAA=\nP:{}\nV:{upstream}-r{revision}\nA:{}\nS:{}\nI:{}\nT:{}\nU:https://saltmarsh.example/\nL:MIT\no:{}\nm:Saltmarsh Makers <makers@saltmarsh.example>\nt:{INSTALLED_AT}\n",
+        item.name(),
+        item.arch("noarch"),
+        item.shipped.kib * 300,
+        item.bytes(),
+        item.shipped.summary,
+        item.source(),
+    );
+    for (key, needs) in [('D', &item.needs), ('p', &item.provides), ('r', &item.replaces)] {
+        if !needs.is_empty() {
+            _ = writeln!(record, "{key}:{}", all(needs));
+        }
+    }
+    for (folder, names) in item.folders() {
+        _ = writeln!(record, "F:{folder}");
+        names.iter().for_each(|name| _ = writeln!(record, "R:{name}\na:0:0:644\nZ:Q1AAAA="));
+    }
+    record.push('\n');
+    record
+}
