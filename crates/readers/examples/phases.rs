@@ -1,7 +1,7 @@
 //! Times the stages of reading an install, for whoever wants to make one faster. Run as `phases ROOT`.
 
 use std::time::Instant;
-use tally_readers::packages::{self, PackageSystem, Wanted};
+use tally_readers::packages::{self, Wanted};
 use tally_trees::{Folder, Tree};
 
 #[allow(clippy::print_stdout, reason = "this is a program of its own")]
@@ -12,21 +12,21 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     for _ in 0..6 {
         let mut last = Instant::now();
         let mut lap = |what: &str| {
-            println!("{what:12} {:7.2} ms", last.elapsed().as_secs_f64() * 1e3);
+            println!("{what:20} {:7.2} ms", last.elapsed().as_secs_f64() * 1e3);
             last = Instant::now();
         };
-        let bytes = tree.read("var/lib/dpkg/status")?;
-        lap("read status");
-        let facts = packages::dpkg::Dpkg.read(tree);
-        lap("packages");
         let menu = tally_readers::launchers::read(tree, &[]);
         lap("launchers");
         let mut wanted = Wanted::new(true);
         menu.launchers.iter().for_each(|launcher| wanted.add(launcher.evidence.file.as_bytes()));
-        packages::dpkg::Dpkg.survey(tree, &facts.packages, &wanted);
-        lap("owners");
-        drop((bytes, facts, menu));
-        lap("drop");
+        for system in packages::present(tree) {
+            let name = system.system().name();
+            let facts = system.read(tree);
+            lap(&format!("{name} packages"));
+            system.survey(tree, &facts.packages, &wanted);
+            lap(&format!("{name} owners"));
+        }
+        drop(menu);
     }
     Ok(())
 }

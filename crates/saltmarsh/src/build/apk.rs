@@ -7,7 +7,7 @@ use crate::{Install, WorldError};
 use std::fmt::Write;
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
-    let items = items(root, install, packages, "usr/")?;
+    let items = items(root, install, packages, "usr/", &script)?;
     root.file("usr/lib/apk/db/installed", items.iter().map(record).collect::<String>())?;
     let asked = items.iter().filter(|item| !item.followed).map(Item::name);
     root.file("etc/apk/world", lines(asked))?;
@@ -18,14 +18,15 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     )?;
     for item in items.iter().filter(|item| item.is_service()) {
         let name = item.name();
-        let script = format!(
-            "#!/sbin/openrc-run\ndescription=\"{}\"\ncommand=\"/usr/sbin/{name}\"\n",
-            item.shipped.summary
-        );
-        root.file(&format!("etc/init.d/{name}"), script)?;
         root.link(&format!("etc/runlevels/default/{name}"), &format!("/etc/init.d/{name}"))?;
     }
     Ok(())
+}
+
+fn script(package: &Shipped<'_>) -> Option<(String, String)> {
+    let Shipped { name, summary, .. } = package;
+    let script = format!("#!/sbin/openrc-run\ndescription=\"{summary}\"\ncommand=\"/usr/sbin/{name}\"\n");
+    Some((format!("etc/init.d/{name}"), script))
 }
 
 fn record(item: &Item<'_>) -> String {

@@ -6,7 +6,7 @@ use crate::world::Shipped;
 use crate::{Install, WorldError};
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
-    let items = items(root, install, packages, "usr/")?;
+    let items = items(root, install, packages, "usr/", &|_| None)?;
     for item in &items {
         let release = format!("{}{}", item.revision.len(), item.revision);
         let folder = format!("var/lib/eopkg/package/{}-{}-{release}", item.name(), item.upstream);

@@ -7,7 +7,7 @@ use crate::{Install, WorldError};
 use std::fmt::Write;
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
-    let items = items(root, install, packages, "usr/local/")?;
+    let items = items(root, install, packages, "usr/local/", &script)?;
     let path = root.at("var/db/pkg/local.sqlite")?;
     database(&path, &items).map_err(|source| WorldError::Database { path: path.clone(), source })?;
     root.file("bin/freebsd-version", "#!/bin/sh\nUSERLAND_VERSION=\"14.1-RELEASE-p3\"\n")?;
@@ -18,12 +18,16 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     let mut switches = "hostname=\"marsh\"\n".to_owned();
     for item in items.iter().filter(|item| item.is_service()) {
         let name = item.name();
-        let script =
-            format!("#!/bin/sh\n# PROVIDE: {name}\nname=\"{name}\"\ncommand=\"/usr/local/sbin/{name}\"\n");
-        root.file(&format!("usr/local/etc/rc.d/{name}"), script)?;
         _ = writeln!(switches, "{}_enable=\"YES\"", name.replace('-', "_"));
     }
     root.file("etc/rc.conf", switches)
+}
+
+fn script(package: &Shipped<'_>) -> Option<(String, String)> {
+    let name = package.name;
+    let script =
+        format!("#!/bin/sh\n# PROVIDE: {name}\nname=\"{name}\"\ncommand=\"/usr/local/sbin/{name}\"\n");
+    Some((format!("usr/local/etc/rc.d/{name}"), script))
 }
 
 fn database(path: &std::path::Path, items: &[Item<'_>]) -> rusqlite::Result<()> {
@@ -36,7 +40,7 @@ fn database(path: &std::path::Path, items: &[Item<'_>]) -> rusqlite::Result<()> 
          CREATE TABLE deps (origin TEXT NOT NULL, name TEXT NOT NULL, version TEXT NOT NULL, package_id INTEGER);
          CREATE TABLE licenses (id INTEGER PRIMARY KEY, name TEXT NOT NULL);
          CREATE TABLE pkg_licenses (package_id INTEGER, license_id INTEGER);
-         CREATE TABLE provides (id INTEGER PRIMARY KEY, provide TEXT NOT NULL);
+         CREATE TABLE provides (id INTEGER PRIMARY KEY, provide TEXT UNIQUE NOT NULL);
          CREATE TABLE pkg_provides (package_id INTEGER, provide_id INTEGER);
          CREATE TABLE annotation (annotation_id INTEGER PRIMARY KEY, annotation TEXT NOT NULL);
          CREATE TABLE pkg_annotation (package_id INTEGER, tag_id INTEGER, value_id INTEGER);
@@ -62,6 +66,13 @@ fn database(path: &std::path::Path, items: &[Item<'_>]) -> rusqlite::Result<()> 
             let version = known.map(self::version).unwrap_or_default();
             connection
                 .execute("INSERT INTO deps VALUES ('x/y', ?1, ?2, ?3)", (&need.name, version, number))?;
+        }
+        for provided in &item.provides {
+            connection.execute("INSERT OR IGNORE INTO provides (provide) VALUES (?1)", [&provided.name])?;
+            connection.execute(
+                "INSERT INTO pkg_provides SELECT ?1, id FROM provides WHERE provide = ?2",
+                (number, &provided.name),
+            )?;
         }
         connection.execute("INSERT INTO pkg_licenses VALUES (?1, 1)", [number])?;
         // One package was built by whoever installed it.

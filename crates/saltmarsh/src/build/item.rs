@@ -70,11 +70,13 @@ impl Item<'_> {
 }
 
 /// The packages of an install that are there, their files written below the root; `prefix` takes the place of `usr/`.
+/// `service` gives the script with which the family's init starts a service.
 pub(super) fn items<'w>(
     root: &Root<'_>,
     install: &Install,
     packages: &'w [Shipped<'w>],
     prefix: &str,
+    service: &dyn Fn(&Shipped<'_>) -> Option<(String, String)>,
 ) -> Result<Vec<Item<'w>>, WorldError> {
     let followed = dpkg::followed(install, packages);
     let there = packages.iter().filter(|package| !install.leftovers.iter().any(|left| left == package.name));
@@ -83,6 +85,12 @@ pub(super) fn items<'w>(
         let mut files = Vec::new();
         for (path, content) in shape::files(shipped) {
             let path = path.strip_prefix("usr/").map_or(path.clone(), |rest| format!("{prefix}{rest}"));
+            root.file(&path, content)?;
+            files.push(path);
+        }
+        if matches!(shipped.shape, "service" | "agent" | "dm")
+            && let Some((path, content)) = service(shipped)
+        {
             root.file(&path, content)?;
             files.push(path);
         }

@@ -6,7 +6,7 @@ use crate::world::Shipped;
 use crate::{Install, WorldError};
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
-    let items = items(root, install, packages, "usr/")?;
+    let items = items(root, install, packages, "usr/", &|_| None)?;
     let category = |name: &str| {
         items.iter().find(|item| item.name() == name).map_or("virtual", |item| category(item.shipped.section))
     };

@@ -6,19 +6,21 @@ use crate::world::Shipped;
 use crate::{Install, WorldError};
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
-    for item in items(root, install, packages, "usr/")? {
+    for item in items(root, install, packages, "usr/", &script)? {
         // One package was built by whoever installed it.
         let tag = if item.name() == "curlewfetch" { "_own" } else { "" };
         let full =
             format!("{}-{}-{}-{}{tag}", item.name(), item.upstream, item.arch("noarch"), item.revision);
         root.file(&format!("var/lib/pkgtools/packages/{full}"), text(&item, &full))?;
         if item.is_service() {
-            let script = format!("etc/rc.d/rc.{}", item.name());
-            root.file(&script, format!("#!/bin/sh\n# {}\n", item.shipped.summary))?;
-            root.executable(&script)?;
+            root.executable(&format!("etc/rc.d/rc.{}", item.name()))?;
         }
     }
     root.file("etc/slackpkg/mirrors", "# One line without a hash.\n#https://off.example/\nhttps://mirror.saltmarsh.example/saltmarsh64-5.0/\n")
+}
+
+fn script(package: &Shipped<'_>) -> Option<(String, String)> {
+    Some((format!("etc/rc.d/rc.{}", package.name), format!("#!/bin/sh\n# {}\n", package.summary)))
 }
 
 fn text(item: &Item<'_>, full: &str) -> String {

@@ -9,7 +9,7 @@ use std::fmt::Write;
 const HEAD: &str = "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<!DOCTYPE plist PUBLIC \"-//Apple Computer//DTD PLIST 1.0//EN\" \"http://www.apple.com/DTDs/PropertyList-1.0.dtd\">\n<plist version=\"1.0\">\n";
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
-    let items = items(root, install, packages, "usr/")?;
+    let items = items(root, install, packages, "usr/", &script)?;
     let mut list = format!(
         "{HEAD}<dict>\n<key>_XBPS_ALTERNATIVES_</key>\n<dict>\n<key>sh</key>\n<array><string>dash</string></array>\n</dict>\n"
     );
@@ -34,10 +34,14 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     )?;
     for item in items.iter().filter(|item| item.is_service()) {
         let name = item.name();
-        root.file(&format!("etc/sv/{name}/run"), format!("#!/bin/sh\nexec /usr/sbin/{name}\n"))?;
         root.link(&format!("etc/runit/runsvdir/default/{name}"), &format!("/etc/sv/{name}"))?;
     }
     Ok(())
+}
+
+fn script(package: &Shipped<'_>) -> Option<(String, String)> {
+    let name = package.name;
+    Some((format!("etc/sv/{name}/run"), format!("#!/bin/sh\nexec /usr/sbin/{name}\n")))
 }
 
 fn xml(text: &str) -> String {

@@ -29,7 +29,7 @@ pub(super) fn write(
     packages: &[Shipped<'_>],
     store: RpmStore,
 ) -> Result<(), WorldError> {
-    let items = items(root, install, packages, "usr/")?;
+    let items = items(root, install, packages, "usr/", &|_| None)?;
     let mut blobs: Vec<Vec<u8>> = items.iter().map(header::blob).collect();
     blobs.push(header::key());
     match store {

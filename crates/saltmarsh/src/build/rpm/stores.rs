@@ -4,13 +4,41 @@ use crate::WorldError;
 use rusqlite::Connection;
 use std::path::Path;
 
-/// A database of SQLite with the one table that counts.
+/// Tables that rpm looks things up in. It makes them anew from the headers, so they may be empty; they must be there.
+const INDEXES: &[&str] = &[
+    "Name",
+    "Basenames",
+    "Group",
+    "Requirename",
+    "Providename",
+    "Conflictname",
+    "Obsoletename",
+    "Triggername",
+    "Dirnames",
+    "Installtid",
+    "Sigmd5",
+    "Sha1header",
+    "Filetriggername",
+    "Transfiletriggername",
+    "Recommendname",
+    "Suggestname",
+    "Supplementname",
+    "Enhancename",
+];
+
+/// A database of SQLite: the table that counts, and the indexes.
 pub(super) fn sqlite(path: &Path, blobs: &[Vec<u8>]) -> Result<(), WorldError> {
     let write = || -> rusqlite::Result<()> {
         let connection = Connection::open(path)?;
         connection.execute_batch(
             "CREATE TABLE Packages (hnum INTEGER PRIMARY KEY AUTOINCREMENT, blob BLOB NOT NULL); BEGIN;",
         )?;
+        for index in INDEXES {
+            connection.execute_batch(&format!(
+                "CREATE TABLE '{index}' (key TEXT NOT NULL, hnum INTEGER NOT NULL, idx INTEGER NOT NULL);
+                 CREATE INDEX '{index}_key_idx' ON '{index}'(key ASC); CREATE INDEX '{index}_hnum_idx' ON '{index}'(hnum ASC);"
+            ))?;
+        }
         let mut insert = connection.prepare("INSERT INTO Packages (hnum, blob) VALUES (?1, ?2)")?;
         for (number, blob) in (1..).zip(blobs) {
             insert.execute((number, blob))?;
@@ -99,15 +127,22 @@ pub(super) fn berkeley(blobs: &[Vec<u8>], big_endian: bool) -> Vec<u8> {
         let value = [&[3_u8, 0, 0, 0][..], &word(first), &word(blob.len())].concat();
         entries.push(([&[1_u8][..], &word(number)].concat(), value));
     }
+    // One bucket holds everything: its pages are a chain.
+    let bucket = pages.len();
     let mut waiting = &entries[..];
     while !waiting.is_empty() {
-        let (page, held) = hash_page(waiting, pages.len(), &word, &half);
-        pages.push(page);
+        let (mut page, held) = hash_page(waiting, pages.len(), &word, &half);
         waiting = &waiting[held..];
+        let before = if pages.len() == bucket { 0 } else { pages.len() - 1 };
+        let after = if waiting.is_empty() { 0 } else { pages.len() + 1 };
+        page[12..16].copy_from_slice(&word(before));
+        page[16..20].copy_from_slice(&word(after));
+        pages.push(page);
     }
     let last = pages.len() - 1;
     let meta = &mut pages[0];
-    for (at, bytes) in [(12, word(0x0006_1561)), (16, word(9)), (20, word(PAGE)), (32, word(last))] {
+    let spare = (96, word(bucket));
+    for (at, bytes) in [(12, word(0x0006_1561)), (16, word(9)), (20, word(PAGE)), (32, word(last)), spare] {
         meta[at..at + 4].copy_from_slice(&bytes);
     }
     meta[25] = 8;
