@@ -85,6 +85,9 @@ impl Failure {
             Self::Shelf(ShelfError::OtherSchema { .. }) => {
                 Some("a newer fresh-tally wrote it: update this one".into())
             }
+            Self::NoInstall { source: TakeError::NoListing, .. } => Some(
+                "what `dpkg -l`, `rpm -qa`, `pacman -Q`, `apk info -v` and their like print can be read, manifests of images, CycloneDX and SPDX in JSON".into(),
+            ),
             Self::NoInstall { .. } => Some(
                 "point at the root of the install: the folder that holds its `etc`, `usr` and `var`".into(),
             ),

@@ -2,8 +2,9 @@
 
 use crate::error::Failure;
 use crate::settings::Settings;
+use std::io::Read;
 use std::path::{Path, PathBuf};
-use tally_core::knowledge::PartRules;
+use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Reading, Taken, Tally, Text};
 use tally_readers::{Overrides, TakeOptions};
 use tally_shelf::{ShelfError, read_tally};
@@ -18,13 +19,13 @@ pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Resul
         return Ok(settings.shelf.get(asked)?);
     }
     let path = Path::new(asked);
-    if path.is_file() {
+    if path.is_file() && is_tally(path) {
         return match read_tally(path) {
             Err(ShelfError::Io { source, .. }) => Err(unreadable(path, &source)),
             other => Ok(other?),
         };
     }
-    if path.exists() {
+    if path.exists() || asked == STDIN {
         return take(path, Medium::Installed, Overrides::default(), settings, rules);
     }
     Err(unknown(asked, settings))
@@ -53,7 +54,94 @@ pub(crate) fn source_of(asked: &str, settings: &Settings) -> Result<PathBuf, Fai
     Err(Failure::Source { path: from, why: why.into() })
 }
 
-/// Reads the install that lies in a folder.
+/// What stands for standard input where a source is asked for.
+const STDIN: &str = "-";
+
+/// Bytes that a list of packages may have: 1 GiB.
+const LIST_LIMIT: u64 = 1 << 30;
+
+/// Whether a file is meant to be a tally: JSON that begins with its schema number.
+fn is_tally(path: &Path) -> bool {
+    let mut begin = Vec::new();
+    let read = std::fs::File::open(path).and_then(|file| file.take(256).read_to_end(&mut begin));
+    // What can't be read, or is JSON of nobody's, is told apart by who reads it whole.
+    read.is_err() || String::from_utf8_lossy(&begin).contains("\"tally\"")
+}
+
+/// Reads a list of packages from a file or from standard input.
+fn take_list(
+    source: &Path,
+    mut overrides: Overrides,
+    settings: &Settings,
+    rules: &PartRules,
+) -> Result<Tally, Failure> {
+    let mut bytes = Vec::new();
+    let read = if source == Path::new(STDIN) {
+        std::io::stdin().lock().take(LIST_LIMIT).read_to_end(&mut bytes)
+    } else {
+        std::fs::File::open(source).and_then(|file| file.take(LIST_LIMIT).read_to_end(&mut bytes))
+    };
+    read.map_err(|error| unreadable(source, &error))?;
+    // A list is called like its file, unless somebody says better.
+    let stem =
+        source.file_stem().map(|stem| stem.to_string_lossy().into_owned()).filter(|stem| stem != STDIN);
+    let named = overrides.distro.is_some();
+    let options = Options::new(source, Medium::Listing, settings)?;
+    let told = tally_readers::take_listing(&bytes, options.of(Overrides::default(), rules));
+    let told =
+        told.map_err(|source_error| Failure::NoInstall { path: source.into(), source: source_error })?;
+    if told.label.distro.is_empty() && !named {
+        overrides.distro = Some(stem.unwrap_or_else(|| "Listing".to_owned()));
+    }
+    let mut tally = told;
+    overrides.apply(&mut tally.label);
+    tally.label.handle = tally.label.natural_handle();
+    if named {
+        let distro_id = tally.label.distro_id.clone();
+        tally.packages.iter_mut().for_each(|package| package.purl = package.make_purl(&distro_id));
+    }
+    Ok(tally)
+}
+
+/// What every reading is told: where from, when, and the rules.
+struct Options {
+    taken: Taken,
+    kinds: KindRules,
+    roles: Roles,
+    agents: Agents,
+}
+
+impl Options {
+    fn new(source: &Path, medium: Medium, settings: &Settings) -> Result<Self, Failure> {
+        let from = match std::path::absolute(source) {
+            Ok(path) if source != Path::new(STDIN) => path,
+            _ => PathBuf::from("standard input"),
+        };
+        let taken = Taken {
+            at: settings.now.as_str().into(),
+            from: Text::from(from.to_string_lossy()),
+            medium,
+            layer: None,
+            sha256: None,
+        };
+        let (kinds, roles, agents) = (settings.own.kinds()?, settings.own.roles()?, settings.own.agents()?);
+        Ok(Self { taken, kinds, roles, agents })
+    }
+
+    fn of<'a>(&'a self, overrides: Overrides, rules: &'a PartRules) -> TakeOptions<'a> {
+        TakeOptions {
+            program: PROGRAM.into(),
+            taken: self.taken.clone(),
+            overrides,
+            rules,
+            kinds: &self.kinds,
+            roles: &self.roles,
+            agents: &self.agents,
+        }
+    }
+}
+
+/// Reads the install that lies in a folder, or a list of packages.
 pub(crate) fn take(
     source: &Path,
     medium: Medium,
@@ -61,37 +149,19 @@ pub(crate) fn take(
     settings: &Settings,
     rules: &PartRules,
 ) -> Result<Tally, Failure> {
-    if source.is_file() {
-        let why = if source.extension().is_some_and(|ending| ending == "json") {
-            "it is a file, not a folder; a tally can be looked at with `show`"
-        } else {
-            "it is a file; this version reads folders"
-        };
-        return Err(Failure::Source { path: source.into(), why: why.into() });
+    if source == Path::new(STDIN) || source.is_file() {
+        if source.is_file() && is_tally(source) {
+            let why = "it is a tally already; `show` looks at one, `shelf import` puts one on the shelf";
+            return Err(Failure::Source { path: source.into(), why: why.into() });
+        }
+        return take_list(source, overrides, settings, rules);
     }
     let tree = Folder::open(source)
         .map_err(|error| Failure::Source { path: source.into(), why: error.why.to_string() })?;
-    let from = std::path::absolute(source).unwrap_or_else(|_| PathBuf::from(source));
-    let taken = Taken {
-        at: settings.now.as_str().into(),
-        from: Text::from(from.to_string_lossy()),
-        medium,
-        layer: None,
-        sha256: None,
-    };
-    let kinds = settings.own.kinds()?;
-    let options = TakeOptions {
-        program: PROGRAM.into(),
-        taken,
-        overrides,
-        rules,
-        kinds: &kinds,
-        roles: &settings.own.roles()?,
-        agents: &settings.own.agents()?,
-    };
-    let mut result = tally_readers::take(&tree as &dyn Tree, options);
+    let options = Options::new(source, medium, settings)?;
+    let mut result = tally_readers::take(&tree as &dyn Tree, options.of(overrides, rules));
     if let Ok(tally) = &mut result
-        && from == Path::new("/")
+        && options.taken.from == "/"
     {
         tally.readings = readings(&tree as &dyn Tree, medium);
     }

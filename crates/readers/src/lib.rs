@@ -7,10 +7,12 @@
 //! - [`packages`]: one module per package system, in a registry;
 //! - [`launchers`]: desktop entries, menu, who owns them;
 //! - [`label`]: whose install it is;
+//! - [`listings`]: lists of packages and bills of materials, where there is no install;
 //! - [`take()`]: all of it, in one pass, as a tally.
 
 pub mod label;
 pub mod launchers;
+pub mod listings;
 pub mod packages;
 
 mod database;
@@ -28,4 +30,4 @@ mod text;
 mod xml;
 
 pub use label::{LabelFacts, Overrides};
-pub use take::{TakeError, TakeOptions, take};
+pub use take::{TakeError, TakeOptions, take, take_listing};

@@ -3,14 +3,15 @@
 use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::packages::{self, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
-use crate::{defaults, looks, parts, sessions, startup, storage};
+use crate::{defaults, listings, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
 use std::collections::BTreeSet;
 use std::path::Path;
 use tally_core::derive::{choose_defaults, dead_defaults, find_oddities, join_applications};
-use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, Traits, fold_companions};
+use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
-    Counts, Dependency, Label, Look, Looks, MissingFact, Oddity, Package, StartupItem, Taken, Tally, Text,
+    Counts, Dependency, InstallDayHow, Label, Look, Looks, MissingFact, Oddity, Package, StartupItem, Taken,
+    Tally, Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -39,6 +40,9 @@ pub enum TakeError {
     /// The tree holds neither a release file nor a package database.
     #[error("holds no install: neither a release file nor a package database was found in it")]
     NoInstall,
+    /// The file is no list of packages in any format that is known.
+    #[error("is no tally, no list of packages that a package system prints, and no bill of materials")]
+    NoListing,
 }
 
 /// Reads an install.
@@ -74,6 +78,31 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     tally.parts = options.rules.apply(&tally.packages, &parts::probe(tree, options.rules));
     tally.storage = storage::read(tree);
     finish(&mut tally, options.agents, dead);
+    Ok(tally)
+}
+
+/// Reads a list of packages, or a bill of materials. It tells less than an install: what it does not tell is noted under
+/// `missing_facts`.
+///
+/// # Errors
+/// [`TakeError::NoListing`]; lines that are none of it are noted under `unread`.
+pub fn take_listing(bytes: &[u8], options: TakeOptions<'_>) -> Result<Tally, TakeError> {
+    let listing = listings::read(bytes).ok_or(TakeError::NoListing)?;
+    let mut tally = Tally::new(options.program, options.taken, listing.label.clone());
+    tally.install_day.how = InstallDayHow::Listing;
+    let label = LabelFacts { label: listing.label, found: true, unread: listing.unread };
+    let facts = PackageFacts {
+        native_arch: packages::native_arch(&listing.packages, &[], "all"),
+        packages: listing.packages,
+        missing: listing.missing,
+        ..PackageFacts::default()
+    };
+    collect(&mut tally, label, vec![facts], &options.overrides, options.rules);
+    let traits = vec![None; tally.packages.len()];
+    classify(&mut tally, options.kinds, &traits);
+    fold_companions(&mut tally.packages);
+    tally.parts = options.rules.apply(&tally.packages, &Probes::new());
+    finish(&mut tally, options.agents, Vec::new());
     Ok(tally)
 }
 

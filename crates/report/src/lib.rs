@@ -19,7 +19,7 @@ pub use view::{
     CheckView, CompareView, CompareWhat, Filter, FindView, GridView, LagView, OwnedFile, OwnerView,
     ShelfFindView, ShelfView, ShowView, ShowWhat, TrailView, WeighView, WhyView,
 };
-pub use wire::{CsvTable, PackageRows};
+pub use wire::{CsvTable, PackageRows, Sbom};
 
 /// A question with its answer, in every form that it can take.
 pub trait View {

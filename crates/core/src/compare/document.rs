@@ -441,6 +441,10 @@ pub struct Comparison {
     pub held_back: Vec<PackageChange>,
     /// The sums.
     pub totals: Totals,
+    /// What is not compared, since one of the two sources can't tell it: `programs` (with what opens what), `weight`,
+    /// `decisions`, `repositories`, `startup`, `looks`, `readings`.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub untold: Vec<Text>,
 }
 
 impl Comparison {

@@ -4,7 +4,7 @@ use super::document::{
     ApplicationChange, ApplicationSort, Comparison, DefaultSort, Headline, ListSort, PartSort,
 };
 use crate::knowledge::{Agents, PartRules, Roles, Scores};
-use crate::model::{Kind, Menu, Tally, Text};
+use crate::model::{Kind, Menu, System, Tally, Text};
 use crate::version::Step;
 use std::collections::BTreeMap;
 
@@ -189,7 +189,11 @@ impl Work<'_> {
                 ApplicationSort::New | ApplicationSort::Gone if change.menu != Menu::Games => {
                     self.decision_of(tally, &change.id).unwrap_or_else(|| change.id.clone())
                 }
-                ApplicationSort::MovedFormat => change.id.clone(),
+                // Another family of the whole install is one line, not one for each program.
+                ApplicationSort::MovedFormat => match another_family(change) {
+                    Some((was, is)) => format!("{was} to {is}").into(),
+                    None => change.id.clone(),
+                },
                 _ => continue,
             };
             // A mixer that came with another sound server is no news of its own.
@@ -223,12 +227,13 @@ impl Work<'_> {
                 }
                 _ => {
                     let change = changes[0];
-                    let systems = |list: &[crate::model::System]| {
+                    let systems = |list: &[System]| {
                         list.iter().map(|system| system.name()).collect::<Vec<_>>().join(" and ")
                     };
                     let (was, is) = (systems(&change.old_systems), systems(&change.new_systems));
-                    let text = if change.new_systems.iter().any(|system| change.old_systems.contains(system))
-                    {
+                    let text = if changes.len() > 3 {
+                        format!("{} programs come as {is}; they were {was}", changes.len())
+                    } else if change.new_systems.iter().any(|system| change.old_systems.contains(system)) {
                         format!("{said} comes as {is} now; it was {was} only")
                     } else {
                         format!("{said} moved from {was} to {is}")
@@ -340,5 +345,15 @@ fn listed(names: &[&str]) -> String {
         [one] => (*one).to_owned(),
         [first @ .., last] if names.len() <= 4 => format!("{} and {last}", first.join(", ")),
         _ => format!("{} and {} more", names[..3].join(", "), names.len() - 3),
+    }
+}
+/// The systems of an application that moved between two that each install whole systems.
+fn another_family(change: &ApplicationChange) -> Option<(System, System)> {
+    let native = |list: &[System]| -> Vec<System> {
+        list.iter().copied().filter(|system| !system.is_sandbox()).collect()
+    };
+    match (&native(&change.old_systems)[..], &native(&change.new_systems)[..]) {
+        ([was], [is]) if was != is => Some((*was, *is)),
+        _ => None,
     }
 }

@@ -6,6 +6,7 @@ mod decisions;
 mod document;
 mod headlines;
 mod inherited;
+mod level;
 mod lists;
 mod packages;
 mod parts;
@@ -28,8 +29,14 @@ use rustc_hash::{FxHashMap, FxHashSet};
 ///
 /// Every package of both sides is accounted for: unchanged pairs in the totals, all others as changes; every package
 /// that came or went has a decision, or is counted as unexplained. Packages of which only configuration files are
-/// left count as absent.
+/// left count as absent. What one of the two sources can't tell is no change: the comparison names it, and leaves it out.
 pub fn compare(old: &Tally, new: &Tally) -> Comparison {
+    let (old, new, untold) = level::level(old, new);
+    compare_alike(&old, &new, untold)
+}
+
+/// Compares two tallies that tell alike.
+fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
     let old_packages: Vec<&Package> = old.present().collect();
     let new_packages: Vec<&Package> = new.present().collect();
     let alignment = align(&Sides {
@@ -78,8 +85,12 @@ pub fn compare(old: &Tally, new: &Tally) -> Comparison {
         let went = decisions::explain(&went);
         (came.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), went, packages)
     });
-    let (decisions, unexplained) =
+    let (mut decisions, mut unexplained) =
         number(came, went, &alignment, &new_packages, &old_packages, &mut packages);
+    if untold.iter().any(|word| word == level::DECISIONS) {
+        (decisions, unexplained) = (Vec::new(), 0);
+        packages.iter_mut().for_each(|change| change.decision = None);
+    }
     let mut totals = Totals::of(old, new, &alignment, &packages, &applications);
     totals.decisions = u32::try_from(decisions.len()).unwrap_or(u32::MAX);
     totals.unexplained = unexplained;
@@ -99,6 +110,7 @@ pub fn compare(old: &Tally, new: &Tally) -> Comparison {
         readings: lists::readings(&old.readings, &new.readings),
         held_back: Vec::new(),
         totals,
+        untold,
     }
 }
 
@@ -109,7 +121,9 @@ pub fn compare_in_full(
     base: Option<Base<'_>>,
     rules: &HeadlineRules<'_>,
 ) -> Comparison {
-    let mut comparison = compare(old, new);
+    let (old, new, untold) = level::level(old, new);
+    let (old, new) = (&*old, &*new);
+    let mut comparison = compare_alike(old, new, untold);
     if let Some(base) = base {
         inherited::mark(&mut comparison, old, new, base);
     }

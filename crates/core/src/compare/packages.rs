@@ -79,7 +79,8 @@ fn kept(old: &Package, new: &Package, how: Match) -> Option<PackageChange> {
 fn sort_of(old: &Package, new: &Package) -> Option<(PackageSort, Option<Step>)> {
     let order = version::compare(new.system, &new.version, &old.version);
     if order == Ordering::Equal {
-        if old.arch != new.arch {
+        // A list may not say for which architecture a package is.
+        if old.arch != new.arch && !old.arch.is_empty() && !new.arch.is_empty() {
             return Some((PackageSort::ArchChanged, None));
         }
         let told = old.reason != Reason::Unknown && new.reason != Reason::Unknown;

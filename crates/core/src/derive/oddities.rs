@@ -174,7 +174,9 @@ fn packages(tally: &Tally, agents: &Agents, found: &mut Found) {
             add(OddityName::TransitionalPackage, format!("{} only eases a renaming", package.name));
         }
         if let Some(does) = agents.does(&package.name) {
-            add(OddityName::ReportsHome, format!("{} {does}: {}", package.name, package.summary));
+            let more =
+                if package.summary.is_empty() { String::new() } else { format!(": {}", package.summary) };
+            add(OddityName::ReportsHome, format!("{} {does}{more}", package.name));
         }
     }
     if let Some(part) = tally.parts.iter().find(|part| part.part == "installer") {

@@ -108,6 +108,11 @@ impl<'g> Graph<'g> {
         self.needs[at.0].iter().flatten().chain(&self.wants[at.0]).copied()
     }
 
+    /// What a package needs, every alternative that is there.
+    pub fn needs(&self, at: Ix) -> impl Iterator<Item = Ix> + '_ {
+        self.needs[at.0].iter().flatten().copied().filter(move |target| *target != at)
+    }
+
     /// What a package brings when it is installed: what it needs, and what it recommends.
     pub fn brings(&self, at: Ix) -> impl Iterator<Item = Ix> + '_ {
         let recommended = &self.wants[at.0][..self.recommends[at.0]];

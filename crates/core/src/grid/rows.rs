@@ -4,7 +4,7 @@ use super::GridRules;
 use super::document::{Cell, GridRow, RowGroup};
 use crate::ask::{AskFor, ask};
 use crate::model::{
-    Kind, Label, Look, MEASURES, MissingFact, Part, Reading, Reason, Scope, System, Tally, Text,
+    Kind, Label, Look, MEASURES, Medium, MissingFact, Part, Reading, Reason, Scope, System, Tally, Text,
 };
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -32,7 +32,13 @@ struct Rows<'a> {
 
 impl Rows<'_> {
     /// Adds a row; one that says "no" everywhere is left out, but for what was asked.
-    fn add(&mut self, group: RowGroup, row: &str, label: &str, unit: Option<&str>, cells: Vec<Cell>) {
+    fn add(&mut self, group: RowGroup, row: &str, label: &str, unit: Option<&str>, mut cells: Vec<Cell>) {
+        // That a list of packages does not name something is no proof that it isn't there.
+        for (cell, tally) in cells.iter_mut().zip(self.tallies) {
+            if tally.taken.medium == Medium::Listing && cell.is_no() {
+                *cell = Cell::default();
+            }
+        }
         if group != RowGroup::Asked && cells.iter().all(|cell| cell.is_no() || cell.value.is_none()) {
             return;
         }

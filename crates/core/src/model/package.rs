@@ -359,7 +359,8 @@ impl Package {
     /// Builds the package URL from system, distribution, name, version and architecture.
     ///
     /// Follows ECMA-427: `pkg:deb/saltmarsh/inkcap@3.2.1-2?arch=amd64`. The namespace is left out when
-    /// `distro_id` is empty.
+    /// `distro_id` is empty. The epoch of an rpm package is a qualifier, as its type asks; systems without a type of their
+    /// own are `generic`, and named in the qualifier `system`.
     pub fn make_purl(&self, distro_id: &str) -> Text {
         let mut url = String::with_capacity(48);
         url.push_str("pkg:");
@@ -370,11 +371,23 @@ impl Package {
             url.push('/');
         }
         encode_into(&mut url, &self.name);
+        let (epoch, version) = match self.version.split_once(':') {
+            Some((epoch, version)) if self.system == System::Rpm => (epoch, version),
+            _ => ("", self.version.as_str()),
+        };
         url.push('@');
-        encode_into(&mut url, &self.version);
-        if !self.arch.is_empty() {
-            url.push_str("?arch=");
-            encode_into(&mut url, &self.arch);
+        encode_into(&mut url, version);
+        let system = if self.system.purl_type() == "generic" { self.system.name() } else { "" };
+        let mut mark = '?';
+        // Qualifiers stand in the order of their names.
+        for (key, value) in [("arch", self.arch.as_str()), ("epoch", epoch), ("system", system)] {
+            if !value.is_empty() {
+                url.push(mark);
+                url.push_str(key);
+                url.push('=');
+                encode_into(&mut url, value);
+                mark = '&';
+            }
         }
         Text::from(url)
     }
@@ -439,6 +452,17 @@ mod tests {
         assert_eq!(
             package.make_purl("saltmarsh"),
             "pkg:deb/saltmarsh/libweir2%2Bextra@1:2.0~rc1%2Bb1?arch=amd64"
+        );
+    }
+
+    #[test]
+    fn an_epoch_of_rpm_is_a_qualifier_and_a_system_without_a_type_is_named() {
+        let mut package = Package::new(System::Rpm, "weir", "2:4.0-1");
+        package.arch = "noarch".into();
+        assert_eq!(package.make_purl("marsh"), "pkg:rpm/marsh/weir@4.0-1?arch=noarch&epoch=2");
+        assert_eq!(
+            Package::new(System::Xbps, "weir", "4.0_1").make_purl(""),
+            "pkg:generic/weir@4.0_1?system=xbps"
         );
     }
 

@@ -14,9 +14,12 @@ use tally_core::model::bytes_of;
 Examples:
   fresh-tally take /mnt/fresh
   fresh-tally take /mnt/fresh --edition Mudflat --profile minimal
-  fresh-tally take /mnt/fresh -o fresh.tally.json")]
+  fresh-tally take /mnt/fresh -o fresh.tally.json
+  fresh-tally take image.manifest --distro Saltmarsh --release 5.0
+  rpm -qa | fresh-tally take - --distro Saltmarsh --release 5.0")]
 pub(crate) struct TakeArgs {
-    /// Root folder of an install
+    /// Root folder of an install; or a list of packages as a package system prints it, a manifest, a bill of materials
+    /// (CycloneDX or SPDX JSON); `-` is standard input
     pub(crate) source: PathBuf,
     #[command(flatten)]
     pub(crate) label: LabelArgs,
@@ -155,6 +158,29 @@ pub(crate) struct NoteArgs {
     /// Memory of the machine
     #[arg(long, value_name = "SIZE", value_parser = bytes_of)]
     pub(crate) ram: Option<u64>,
+}
+
+/// Write a document about an install for others: a bill of materials
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally report saltmarsh-5.0-reedbed --sbom cyclonedx -o reedbed.cdx.json
+  fresh-tally report saltmarsh-5.0-reedbed --sbom spdx -o reedbed.spdx.json")]
+pub(crate) struct ReportArgs {
+    /// Handle, tally file, or source
+    #[arg(add = handles())]
+    pub(crate) install: String,
+    /// Standard that the bill of materials follows
+    #[arg(long, value_enum, value_name = "STANDARD")]
+    pub(crate) sbom: SbomArg,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum SbomArg {
+    /// CycloneDX 1.5, JSON
+    Cyclonedx,
+    /// SPDX 2.3, JSON
+    Spdx,
 }
 
 /// Tell what brought a package in, and what would leave with it

@@ -7,7 +7,7 @@ mod shelf;
 
 pub(crate) use comparison::{CheckArgs, CompareArgs, CompareWhatArg, GridArgs, LagArgs, OnlyArg, TrailArgs};
 pub(crate) use install::{
-    FindArgs, LabelArgs, NoteArgs, ShowArgs, ShowWhatArg, TakeArgs, WeighArgs, WhyArgs,
+    FindArgs, LabelArgs, NoteArgs, ReportArgs, SbomArg, ShowArgs, ShowWhatArg, TakeArgs, WeighArgs, WhyArgs,
 };
 pub(crate) use rules::{CompletionsArgs, DemoArgs, RulesAction, RulesArgs};
 pub(crate) use shelf::{ShelfAction, ShelfArgs, ShelfListArgs};
@@ -137,6 +137,7 @@ pub(crate) enum Command {
     Check(CheckArgs),
     Lag(LagArgs),
     Trail(TrailArgs),
+    Report(ReportArgs),
     Shelf(ShelfArgs),
     Rules(RulesArgs),
     Demo(DemoArgs),

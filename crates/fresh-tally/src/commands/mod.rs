@@ -7,6 +7,7 @@ mod find;
 mod grid;
 mod lag;
 mod note;
+mod report;
 mod rules;
 mod scripts;
 mod shelf;
@@ -34,6 +35,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure
         Command::Check(args) => check::run(&args, settings),
         Command::Lag(args) => lag::run(&args, settings),
         Command::Grid(args) => grid::run(&args, settings),
+        Command::Report(args) => report::run(&args, settings),
         Command::Trail(args) => trail::run(&args, settings),
         Command::Shelf(args) => shelf::run(args.action, settings),
         Command::Rules(args) => rules::run(args.action, settings),

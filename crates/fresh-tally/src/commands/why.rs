@@ -5,7 +5,7 @@ use crate::settings::Settings;
 use crate::{install, output};
 use tally_core::find::find;
 use tally_core::graph::{Graph, Ix};
-use tally_core::model::{PackageRef, Tally};
+use tally_core::model::{MissingFact, PackageRef, Tally};
 use tally_report::WhyView;
 
 pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> {
@@ -33,10 +33,14 @@ pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> 
         more_paths,
         leaves_with: leaving.iter().map(reference).collect(),
         leaves_bytes: graph.bytes(leaving.iter().copied().chain([at])),
+        untold: NEEDED.into_iter().filter(|fact| tally.lacks(*fact)).collect(),
     };
     output::show(&view, settings)?;
     Ok(Exit::Done)
 }
+
+/// Facts without which nothing tells what brings what.
+const NEEDED: [MissingFact; 2] = [MissingFact::Dependencies, MissingFact::Reasons];
 
 /// Names of packages that come near.
 fn near(tally: &Tally, asked: &str) -> Vec<String> {

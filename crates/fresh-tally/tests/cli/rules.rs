@@ -23,7 +23,10 @@ fn an_unknown_system_is_a_wrong_command_line() {
     let outcome = Place::new().run("rules order nosuch 1 2");
     assert_eq!(
         (outcome.code, outcome.stderr.as_str()),
-        (2, "error: no version order for `nosuch`; known: dpkg, rpm, pacman, apk, portage\n")
+        (
+            2,
+            "error: no version order for `nosuch`; known: dpkg, rpm, pacman, apk, eopkg, freebsd-pkg, portage, xbps\n"
+        )
     );
     assert_eq!(Place::new().run("rules order dpkg 1").code, 2);
 }

@@ -122,13 +122,13 @@ fn read_one(tree: &dyn Tree, folder: &str) -> (Option<Package>, Option<Unread>) 
                 ["Package", "InstalledSize"] => package.installed_bytes = text.parse().ok(),
                 ["Package", "PackageSize"] => package.download_bytes = text.parse().ok(),
                 ["Package", "RuntimeDependencies", "Dependency"] => {
-                    package.depends.push(smallvec![one(&mut asked)])
+                    package.depends.push(smallvec![one(&mut asked)]);
                 }
                 ["Package", "RuntimeDependencies", "AnyDependency", "Dependency"] => {
-                    any.push(one(&mut asked))
+                    any.push(one(&mut asked));
                 }
                 ["Package", "RuntimeDependencies", "AnyDependency"] => {
-                    package.depends.push(std::mem::take(&mut any))
+                    package.depends.push(std::mem::take(&mut any));
                 }
                 ["Package", "Conflicts", "Package"] => package.conflicts.push(one(&mut asked)),
                 ["Package", "Replaces", "Package"] => package.replaces.push(one(&mut asked)),

@@ -117,7 +117,7 @@ fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseErr
                 facts.packages.push(package);
             }
             None => {
-                facts.unread.push(Unread::whole(DATABASE, format!("package {id} has no name and version")))
+                facts.unread.push(Unread::whole(DATABASE, format!("package {id} has no name and version")));
             }
         }
         Ok(())

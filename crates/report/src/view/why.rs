@@ -5,7 +5,7 @@ use crate::view::{AS_FOUND, dim, optional};
 use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
 use tally_core::find::Findings;
-use tally_core::model::{Label, PackageRef};
+use tally_core::model::{Label, MissingFact, PackageRef};
 use tally_core::weigh::Weighing;
 
 /// Why a package is there, and what would leave with it.
@@ -28,6 +28,9 @@ pub struct WhyView {
     pub leaves_with: Vec<PackageRef>,
     /// Bytes on disk of the package and the others.
     pub leaves_bytes: u64,
+    /// Facts that the source could not tell, and without which there is no answer.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub untold: Vec<MissingFact>,
 }
 
 /// Others that the screen names.
@@ -37,6 +40,14 @@ impl View for WhyView {
     fn document(&self) -> Document {
         let mut document = Document::default();
         document.title(format!("{} in {}", self.package.name(), self.label.title()), AS_FOUND);
+        if !self.untold.is_empty() {
+            let facts: Vec<&str> = self.untold.iter().map(|fact| fact.name()).collect();
+            document.paragraph(Span::new(
+                Role::LookTwice,
+                format!("Can't be told: this source says nothing of {}.", facts.join(", ")),
+            ));
+            return document;
+        }
         let leaves = Line::from(match self.paths.len() {
             0 => Span::new(Role::LookTwice, "Nothing that was chosen leads to it. "),
             _ => Span::from(format!(

@@ -2,9 +2,11 @@
 
 mod csv_table;
 mod package_rows;
+mod sbom;
 
 pub use csv_table::CsvTable;
 pub use package_rows::PackageRows;
+pub use sbom::Sbom;
 
 use serde::Serialize;
 use tally_core::model::Label;

@@ -112,7 +112,7 @@ fn world(tree: &dyn Tree) -> Option<FxHashSet<Text>> {
 }
 
 /// `name-1.2.3_rc1-r2`: the version begins behind the last hyphen that a digit follows, a revision aside.
-pub(super) fn split(folder: &str) -> Option<(&str, &str)> {
+pub(crate) fn split(folder: &str) -> Option<(&str, &str)> {
     let is_revision = |at: usize| {
         let digits = folder[at..].strip_prefix("-r");
         digits.is_some_and(|digits| !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit()))

@@ -1,6 +1,6 @@
 //! `Packages`: a Berkeley DB hash file. Every page is gone through, so no bucket needs to be found by arithmetic.
 
-use super::BLOB_LIMIT;
+use super::{BLOB_LIMIT, Visit};
 use tally_trees::Bytes;
 
 const MAGIC: u32 = 0x0006_1561;
@@ -18,7 +18,7 @@ struct Hash<'f> {
 }
 
 /// Calls `visit` with each blob, or with what is wrong with one.
-pub(super) fn each(file: &dyn Bytes, visit: &mut dyn FnMut(Result<&[u8], String>)) -> Result<(), String> {
+pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String> {
     let head = file.exactly(0, 72).map_err(|_| "is too short to be a Berkeley DB file".to_owned())?;
     let big_endian = match (u32_at(&head, 12, false), u32_at(&head, 12, true)) {
         (MAGIC, _) => false,
@@ -57,7 +57,7 @@ impl Hash<'_> {
     }
 
     /// Keys and values in turn. An item ends where the one before it begins, the first one at the end of the page.
-    fn entries(&mut self, page: &[u8], number: u32, visit: &mut dyn FnMut(Result<&[u8], String>)) {
+    fn entries(&mut self, page: &[u8], number: u32, visit: &mut Visit<'_>) {
         let count = usize::from(u16_at(page, 20, self.big_endian));
         let big_endian = self.big_endian;
         let offset = |at: usize| usize::from(u16_at(page, PAGE_HEAD + 2 * at, big_endian));

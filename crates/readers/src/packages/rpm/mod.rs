@@ -21,6 +21,9 @@ const BLOB_LIMIT: u64 = 64 << 20;
 /// Folders of the database: where it lies today, where it lay before, where image-based systems have it.
 const FOLDERS: &[&str] = &["usr/lib/sysimage/rpm", "var/lib/rpm", "usr/share/rpm"];
 
+/// Who is called with each blob of a database, or with what is wrong with one.
+type Visit<'v> = dyn FnMut(Result<&[u8], String>) + 'v;
+
 /// The rpm reader.
 #[derive(Debug)]
 pub struct Rpm;
@@ -67,7 +70,7 @@ impl Found {
         tree.open(self.file.as_ref()).map_err(|error| error.why.to_string())
     }
 
-    fn rows(&self, tree: &dyn Tree, visit: &mut dyn FnMut(Result<&[u8], String>)) -> Result<(), String> {
+    fn rows(&self, tree: &dyn Tree, visit: &mut Visit<'_>) -> Result<(), String> {
         let read = |database: Database| {
             database.each("SELECT blob FROM Packages ORDER BY hnum", |row| {
                 match row.get_ref(0)?.as_blob() {

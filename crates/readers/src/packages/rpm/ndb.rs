@@ -1,6 +1,6 @@
 //! `Packages.db`: rpm's own format, little-endian. Slots name where the blob of each package lies, in blocks of 16 bytes.
 
-use super::BLOB_LIMIT;
+use super::{BLOB_LIMIT, Visit};
 use tally_trees::Bytes;
 
 const BLOCK: u64 = 16;
@@ -8,7 +8,7 @@ const BLOCK: u64 = 16;
 const SLOTS: u32 = 256;
 
 /// Calls `visit` with each blob, or with what is wrong with one.
-pub(super) fn each(file: &dyn Bytes, visit: &mut dyn FnMut(Result<&[u8], String>)) -> Result<(), String> {
+pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String> {
     let head = file.exactly(0, 32).map_err(|_| "is too short to be an ndb database".to_owned())?;
     if !head.starts_with(b"RpmP") || word(&head, 4) != 0 {
         return Err("is no ndb database of version 0".to_owned());

@@ -163,16 +163,22 @@ impl View for CompareView<'_> {
             document.paragraph(
                 "Nothing differs: no package, application, default, part, repository or startup item.",
             );
+            self.untold(&mut document);
             return document;
         }
         let what = self.what;
-        let one = |wanted: CompareWhat| what == wanted || what == CompareWhat::All;
-        let first = |wanted: CompareWhat| one(wanted) || what == CompareWhat::Headlines;
+        let one = |wanted: CompareWhat| {
+            (what == wanted || what == CompareWhat::All) && !self.says_nothing_of(wanted)
+        };
+        let first = |wanted: CompareWhat| {
+            one(wanted) || (what == CompareWhat::Headlines && !self.says_nothing_of(wanted))
+        };
         // Headlines speak of the whole.
         if first(CompareWhat::Headlines) && !self.filtered {
             tables::headlines(&mut document, self);
         }
         document.paragraph(self.sums());
+        self.untold(&mut document);
         if self.filtered {
             document.paragraph(dim("Only what was asked for is shown; the sums are those of the whole."));
         }
@@ -269,17 +275,43 @@ impl CompareView<'_> {
         if self.filtered { "None that was asked for." } else { nothing }
     }
 
-    /// The sums that everything below adds up to.
-    fn sums(&self) -> Line {
+    /// Names what is not compared.
+    fn untold(&self, document: &mut Document) {
+        if !self.comparison.untold.is_empty() {
+            let words = self.comparison.untold.join(", ");
+            let said = format!("Not compared, since one of the two can't tell: {words}.");
+            document.paragraph(Span::new(Role::LookTwice, said));
+        }
+    }
+
+    /// Whether one of the two can't tell this.
+    fn is_untold(&self, word: &str) -> bool {
+        self.comparison.untold.iter().any(|untold| untold == word)
+    }
+
+    /// Whether a section has nothing to say, because one of the two can't tell.
+    fn says_nothing_of(&self, what: CompareWhat) -> bool {
+        let word = match what {
+            CompareWhat::Applications | CompareWhat::Defaults => "programs",
+            CompareWhat::Decisions => "decisions",
+            CompareWhat::Repositories => "repositories",
+            CompareWhat::Startup => "startup",
+            CompareWhat::Looks => "looks",
+            CompareWhat::Weight => "weight",
+            CompareWhat::Readings => "readings",
+            _ => return false,
+        };
+        self.is_untold(word)
+    }
+
+    /// How programs differ.
+    fn sums_of_programs(&self) -> Line {
         let totals = &self.comparison.totals;
         let came = |n: u32, word: &str| Span::new(Role::Came, format!("{} {word}", thousands(u64::from(n))));
         let went = |n: u32, word: &str| Span::new(Role::Went, format!("{} {word}", thousands(u64::from(n))));
         let changed =
             |n: u32, word: &str| Span::new(Role::Changed, format!("{} {word}", thousands(u64::from(n))));
         let programs = |sort| totals.applications_of(sort);
-        let packages = |sort| totals.packages_of(sort);
-        let delta = i64::try_from(totals.new_bytes).unwrap_or(i64::MAX)
-            - i64::try_from(totals.old_bytes).unwrap_or(i64::MAX);
         let mut line = Line::from(Span::new(Role::Strong, "Programs "))
             .and(came(programs(ApplicationSort::New), "new"))
             .and(", ")
@@ -295,8 +327,21 @@ impl CompareView<'_> {
                 line = line.and(", ").and(changed(programs(sort), word));
             }
         }
+        line.and(format!(", {} same. ", totals.same_applications))
+    }
+
+    /// The sums that everything below adds up to.
+    fn sums(&self) -> Line {
+        let totals = &self.comparison.totals;
+        let came = |n: u32, word: &str| Span::new(Role::Came, format!("{} {word}", thousands(u64::from(n))));
+        let went = |n: u32, word: &str| Span::new(Role::Went, format!("{} {word}", thousands(u64::from(n))));
+        let changed =
+            |n: u32, word: &str| Span::new(Role::Changed, format!("{} {word}", thousands(u64::from(n))));
+        let packages = |sort| totals.packages_of(sort);
+        let delta = i64::try_from(totals.new_bytes).unwrap_or(i64::MAX)
+            - i64::try_from(totals.old_bytes).unwrap_or(i64::MAX);
+        let mut line = if self.is_untold("programs") { Line::default() } else { self.sums_of_programs() };
         line = line
-            .and(format!(", {} same. ", totals.same_applications))
             .and(Span::new(Role::Strong, "Packages "))
             .and(came(packages(PackageSort::Added), "added"))
             .and(", ")
@@ -317,19 +362,22 @@ impl CompareView<'_> {
         for (sort, word) in more.into_iter().filter(|(sort, _)| packages(*sort) > 0) {
             line = line.and(", ").and(changed(packages(sort), word));
         }
-        line.and(format!(", {} same; ", thousands(u64::from(totals.unchanged))))
+        line = line
+            .and(format!(", {} same; ", thousands(u64::from(totals.unchanged))))
             .and(format!(
                 "{} then, {} now. ",
                 count_of(u64::from(totals.old_packages), "package"),
                 thousands(u64::from(totals.new_packages)),
             ))
-            .and(self.base_said())
-            .and(Span::new(Role::Strong, "Weight "))
-            .and(format!(
-                "{} to {} ({})",
-                bytes_human(totals.old_bytes),
-                bytes_human(totals.new_bytes),
-                bytes_signed(delta)
-            ))
+            .and(self.base_said());
+        if self.is_untold("weight") {
+            return line;
+        }
+        line.and(Span::new(Role::Strong, "Weight ")).and(format!(
+            "{} to {} ({})",
+            bytes_human(totals.old_bytes),
+            bytes_human(totals.new_bytes),
+            bytes_signed(delta)
+        ))
     }
 }

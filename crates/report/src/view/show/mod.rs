@@ -8,10 +8,11 @@ mod weight;
 
 use crate::View;
 use crate::document::Document;
+use crate::view::AS_FOUND;
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use tally_core::knowledge::{PartRules, Roles};
-use tally_core::model::Tally;
+use tally_core::model::{Medium, Tally};
 
 /// The questions that can be asked of one install.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -56,6 +57,12 @@ pub struct ShowView<'a> {
 
 impl View for ShowView<'_> {
     fn document(&self) -> Document {
+        if let Some(untold) = self.untold() {
+            let mut document = Document::default();
+            document.title(self.tally.label.title(), AS_FOUND);
+            document.paragraph(untold);
+            return document;
+        }
         let tally = self.tally;
         match self.what {
             ShowWhat::Overview => overview::document(tally, self.roles),
@@ -108,6 +115,20 @@ impl View for ShowView<'_> {
 }
 
 impl ShowView<'_> {
+    /// What is said instead of a view that a list of packages can't fill.
+    fn untold(&self) -> Option<&'static str> {
+        if self.tally.taken.medium != Medium::Listing {
+            return None;
+        }
+        match self.what {
+            ShowWhat::Repositories => Some("Where packages come from can't be told from a list."),
+            ShowWhat::Startup => Some("What starts by itself can't be told from a list."),
+            ShowWhat::Looks => Some("Sessions, themes and fonts can't be told from a list."),
+            ShowWhat::Defaults => Some("What opens what can't be told from a list."),
+            _ => None,
+        }
+    }
+
     /// The records of a list, under the key that the tally has for them.
     fn records<T: Serialize + ?Sized>(&self, key: &str, records: &T) -> serde_json::Result<Vec<u8>> {
         let content = std::collections::BTreeMap::from([(key, records)]);

@@ -89,6 +89,10 @@ fn by_system(counts: &Counts) -> String {
 fn by_reason(tally: &Tally) -> Option<String> {
     let count = |reason| tally.present().filter(|p| p.reason == reason).count() as u64;
     let (chosen, followed) = (count(Reason::Chosen), count(Reason::Followed));
+    if tally.lacks(MissingFact::Reasons) {
+        let unknown = count(Reason::Unknown);
+        return (unknown > 0).then(|| format!("nothing tells why {} of them are there", thousands(unknown)));
+    }
     (chosen + followed > 0)
         .then(|| format!("{} were chosen, {} followed", thousands(chosen), thousands(followed)))
 }

@@ -144,10 +144,10 @@ fn add(index: &mut Vec<u8>, data: &mut Vec<u8>, tag: u32, value: &Value) {
         Value::Text(one) | Value::Translated(one) => text(one),
         Value::Texts(texts) => texts.iter().for_each(text),
         Value::Half(numbers) => {
-            numbers.iter().for_each(|number| data.extend_from_slice(&number.to_be_bytes()))
+            numbers.iter().for_each(|number| data.extend_from_slice(&number.to_be_bytes()));
         }
         Value::Word(numbers) => {
-            numbers.iter().for_each(|number| data.extend_from_slice(&number.to_be_bytes()))
+            numbers.iter().for_each(|number| data.extend_from_slice(&number.to_be_bytes()));
         }
     }
 }
