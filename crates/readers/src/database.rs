@@ -13,7 +13,7 @@ const DATABASE_LIMIT: u64 = 4 << 30;
 const VALUE_LIMIT: i32 = 64 << 20;
 /// Instructions of the database engine for one question, counted in thousands. An install is not trusted: what looks like
 /// a table may be a question without end.
-const PATIENCE: u32 = 2_000_000;
+const PATIENCE: u32 = 200_000;
 
 /// A private copy of a database, gone when it is dropped.
 pub(crate) struct Database {
@@ -30,6 +30,9 @@ pub(crate) enum DatabaseError {
     /// It can't be copied.
     #[error("can't be copied to be read: {0}")]
     Copy(#[from] io::Error),
+    /// It lacks what makes it one of its kind.
+    #[error("has no table `{0}`")]
+    NoTable(&'static str),
     /// It is no database, or a damaged one.
     #[error("{0}")]
     Sqlite(#[from] rusqlite::Error),

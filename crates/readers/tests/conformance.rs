@@ -221,6 +221,97 @@ fn a_cut_database_keeps_what_came_before() {
     }
 }
 
+/// The one file of rpm's database in a further format, changed.
+fn rpm_with(file: &str, change: impl Fn(&mut Vec<u8>)) -> PackageFacts {
+    let files = roots().iter().find(|files| files.iter().any(|(path, _)| path.ends_with(file))).unwrap();
+    let tree = install(files, |path, content| {
+        let mut content = content.to_vec();
+        if path.ends_with(file) {
+            change(&mut content);
+        }
+        content
+    });
+    ask(&tally_readers::packages::rpm::Rpm, &tree)
+}
+
+#[test]
+fn pointers_that_lead_in_circles_end() {
+    const PAGE: usize = 4096;
+    // Where the length of each long value stands.
+    let lengths = |file: &[u8]| -> Vec<usize> {
+        let all = (0..file.len() - 12).filter(|at| at % PAGE > 26 && file[*at..].starts_with(&[3, 0, 0, 0]));
+        all.map(|at| at + 8).collect()
+    };
+    let whole = rpm_with("var/lib/rpm/Packages", |_| {}).packages.len();
+    let facts = rpm_with("var/lib/rpm/Packages", |file| {
+        for at in lengths(file) {
+            file[at..at + 4].copy_from_slice(&(3 * PAGE as u32).to_le_bytes());
+        }
+        // Each page of a long value says that it is followed by itself.
+        for number in 0..file.len() / PAGE {
+            let page = &mut file[number * PAGE..(number + 1) * PAGE];
+            if page[25] == 7 {
+                page[16..20].copy_from_slice(&(number as u32).to_le_bytes());
+            }
+        }
+    });
+    assert!(
+        facts.unread.iter().any(|unread| unread.why.contains("in circles")),
+        "{:?}",
+        facts.unread.first()
+    );
+    assert!(facts.packages.len() < whole);
+    let long = rpm_with("var/lib/rpm/Packages", |file| {
+        for at in lengths(file) {
+            file[at..at + 4].copy_from_slice(&u32::MAX.to_le_bytes());
+        }
+    });
+    assert!(
+        long.unread.iter().any(|unread| unread.why.contains("longer than the file")),
+        "{:?}",
+        long.unread.first()
+    );
+}
+
+#[test]
+fn blobs_that_overlap_are_read_once() {
+    let facts = rpm_with("Packages.db", |file| {
+        let first: [u8; 8] = file[32 + 8..32 + 16].try_into().unwrap();
+        for slot in
+            (32..4096).step_by(16).filter(|slot| file[slot + 8..slot + 12] != [0; 4]).collect::<Vec<_>>()
+        {
+            file[slot + 8..slot + 16].copy_from_slice(&first);
+        }
+    });
+    assert_eq!(facts.packages.len(), 1);
+    assert!(
+        facts.unread.iter().any(|unread| unread.why.contains("across another")),
+        "{:?}",
+        facts.unread.first()
+    );
+    let huge = rpm_with("Packages.db", |file| file[12..16].copy_from_slice(&u32::MAX.to_le_bytes()));
+    assert!(huge.unread[0].why.contains("more pages than its length allows"), "{:?}", huge.unread);
+    let damaged = rpm_with("Packages.db", |file| {
+        let at = file.windows(5).position(|five| five == b"bash\0").unwrap();
+        file[at] = b'c';
+    });
+    assert!(damaged.unread[0].why.contains("checksum"), "{:?}", damaged.unread);
+}
+
+#[test]
+fn a_table_that_is_a_question_without_end_is_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("endless");
+    let endless = rusqlite::Connection::open(&path).unwrap();
+    endless
+        .execute_batch("CREATE VIEW Packages AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x FROM c) SELECT x AS hnum, x AS blob FROM c;")
+        .unwrap();
+    drop(endless);
+    let tree = Memory::new().file("var/lib/rpm/rpmdb.sqlite", std::fs::read(&path).unwrap());
+    let facts = ask(&tally_readers::packages::rpm::Rpm, &tree);
+    assert_eq!(facts.unread[0].why, "has no table `Packages`");
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 

@@ -101,6 +101,9 @@ impl PackageSystem for FreebsdPkg {
 
 /// All packages with what other tables say of them.
 fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseError> {
+    if !database.has_table("packages") {
+        return Err(DatabaseError::NoTable("packages"));
+    }
     let columns = database.columns("packages");
     let or_null = |name: &str| {
         if columns.iter().any(|column| column == name) { format!("p.{name}") } else { "NULL".to_owned() }

@@ -1,11 +1,11 @@
 //! Repositories: `etc/pacman.conf`, and the lists below `var/lib/pacman/sync`.
 
 use super::desc::Record;
-use crate::keyfile::KeyFile;
 use crate::packages::{Origin, RepositoryFacts, without_password};
 use crate::text::{lines, name_text, text};
 use rustc_hash::FxHashMap;
 use std::io::Read;
+use tally_core::knowledge::matches;
 use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread};
 use tally_trees::{Tree, unpack_file};
 
@@ -49,34 +49,80 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
     facts
 }
 
-/// Every section but `[options]` is a repository.
+/// Files that may include one another.
+const INCLUDE_LIMIT: usize = 8;
+
+/// Every section but `[options]` is a repository; `Include` puts another file in its place, which may open sections too.
 fn configured(tree: &dyn Tree, bytes: &[u8], label: &Label) -> Vec<Repository> {
-    let mut repositories: Vec<Repository> = Vec::new();
-    let parsed = KeyFile::parse(CONFIGURATION, bytes);
-    for group in parsed.groups().filter(|group| group.name() != "options") {
-        let included = || {
-            let file = group.string("Include")?;
-            let bytes = tree.read(file.trim_start_matches('/')).ok()?;
-            lines(&bytes).find_map(|(_, line)| {
-                let (key, value) = std::str::from_utf8(line).ok()?.split_once('=')?;
-                (key.trim() == "Server").then(|| Text::from(value.trim()))
-            })
-        };
-        let uri = group.string("Server").or_else(included).unwrap_or_default();
-        repositories.push(Repository {
-            system: System::Pacman,
-            name: group.name().into(),
-            uri: without_password(&uri),
-            suite: None,
-            components: Vec::new(),
-            enabled: true,
-            official: (!label.distro_id.is_empty() && uri.contains(label.distro_id.as_str())).then_some(true),
-            signed_by: None,
-            packages: None,
-            evidence: Evidence::file(CONFIGURATION),
-        });
+    let mut repositories = Vec::new();
+    let mut open = false;
+    include(tree, CONFIGURATION, bytes, 0, &mut open, &mut repositories);
+    for repository in &mut repositories {
+        let own = !label.distro_id.is_empty() && repository.uri.contains(label.distro_id.as_str());
+        repository.official = own.then_some(true);
     }
     repositories
+}
+
+/// Reads a file; `open` tells whether the last section is a repository.
+fn include(
+    tree: &dyn Tree,
+    path: &str,
+    bytes: &[u8],
+    depth: usize,
+    open: &mut bool,
+    repositories: &mut Vec<Repository>,
+) {
+    for (number, line) in lines(bytes) {
+        let line = text(line.split(|byte| *byte == b'#').next().unwrap_or_default());
+        if let Some(name) = line.strip_prefix('[').and_then(|rest| rest.strip_suffix(']')) {
+            *open = name != "options";
+            if *open {
+                repositories.push(repository(name, Evidence::line(path, number)));
+            }
+            continue;
+        }
+        let Some((key, value)) = line.split_once('=') else { continue };
+        match key.trim() {
+            "Server" if *open => {
+                if let Some(last) = repositories.last_mut().filter(|last| last.uri.is_empty()) {
+                    last.uri = without_password(value.trim());
+                }
+            }
+            "Include" if depth < INCLUDE_LIMIT => {
+                for file in included(tree, value.trim()) {
+                    let Ok(bytes) = tree.read(&file) else { continue };
+                    include(tree, &file, &bytes, depth + 1, open, repositories);
+                }
+            }
+            _ => {}
+        }
+    }
+}
+
+/// The files of a pattern: the last part may hold `*` and `?`.
+fn included(tree: &dyn Tree, pattern: &str) -> Vec<String> {
+    let pattern = pattern.trim_start_matches('/');
+    let Some((folder, last)) = pattern.rsplit_once('/').filter(|(_, last)| last.contains(['*', '?'])) else {
+        return vec![pattern.to_owned()];
+    };
+    let names = tree.names(folder).into_iter().map(|entry| name_text(&entry.name));
+    names.filter(|name| matches(last, name)).map(|name| format!("{folder}/{name}")).collect()
+}
+
+fn repository(name: &str, evidence: Evidence) -> Repository {
+    Repository {
+        system: System::Pacman,
+        name: name.into(),
+        uri: Text::default(),
+        suite: None,
+        components: Vec::new(),
+        enabled: true,
+        official: None,
+        signed_by: None,
+        packages: None,
+        evidence,
+    }
 }
 
 /// Goes through the packages of a list: a packed archive of `NAME-VERSION/desc`.
@@ -99,4 +145,32 @@ fn scan(bytes: Vec<u8>, mut call: impl FnMut(&str, &str, Option<u64>)) -> std::i
         }
     }
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    #[test]
+    fn included_files_open_sections_of_their_own() {
+        let tree = Memory::new()
+            .file("etc/pacman.d/a.conf", "[extra]\nServer = https://extra.example\n")
+            .file(
+                "etc/pacman.d/b.conf",
+                "[more]\nInclude = /etc/pacman.d/mirrors\nInclude = /etc/pacman.d/b.conf\n",
+            )
+            .file(
+                "etc/pacman.d/mirrors",
+                "#Server = https://off.example\nServer = https://u:p@more.example\n",
+            );
+        let file = b"[options]\nServer = https://none.example\nInclude = /etc/pacman.d/*.conf\n[core]\nSigLevel = Never # x\nServer = https://core.example\nServer = https://second.example\n";
+        let found = configured(&tree, file, &Label::default());
+        let said: Vec<_> = found.iter().map(|one| (one.name.as_str(), one.uri.as_str())).collect();
+        assert_eq!(said[0], ("extra", "https://extra.example"));
+        assert_eq!(said[1], ("more", "https://more.example"));
+        assert_eq!(said.last(), Some(&("core", "https://core.example")));
+        assert_eq!(found[0].evidence, Evidence::line("etc/pacman.d/a.conf", 1));
+        assert!(said.len() <= 3 + INCLUDE_LIMIT, "a file that includes itself ends");
+    }
 }

@@ -9,7 +9,7 @@ mod resolver;
 
 use super::files::{Files, Look};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
-use crate::database::Database;
+use crate::database::{Database, DatabaseError};
 use crate::text::text;
 use header::{Header, tag};
 use tally_core::model::{Label, MissingFact, Package, System, Unread};
@@ -17,6 +17,9 @@ use tally_trees::Tree;
 
 /// Bytes that the header of a package may have: 64 MiB. Kernels with all their files have 2 MB.
 const BLOB_LIMIT: u64 = 64 << 20;
+
+/// Problems of one database that are named.
+const PROBLEMS: usize = 100;
 
 /// Folders of the database: where it lies today, where it lay before, where image-based systems have it.
 const FOLDERS: &[&str] = &["usr/lib/sysimage/rpm", "var/lib/rpm", "usr/share/rpm"];
@@ -72,6 +75,10 @@ impl Found {
 
     fn rows(&self, tree: &dyn Tree, visit: &mut Visit<'_>) -> Result<(), String> {
         let read = |database: Database| {
+            // A view of that name may be a question without end.
+            if !database.has_table("Packages") {
+                return Err(DatabaseError::NoTable("Packages"));
+            }
             database.each("SELECT blob FROM Packages ORDER BY hnum", |row| {
                 match row.get_ref(0)?.as_blob() {
                     Ok(blob) => visit(Ok(blob)),
@@ -104,9 +111,11 @@ impl PackageSystem for Rpm {
         let end = found.each(tree, &mut |header| match header {
             Ok(header) => match record::package(header, &found.file) {
                 Some(package) => facts.packages.push(package),
+                None if bad.len() == PROBLEMS => {}
                 None => bad.push("a header names no package and version".to_owned()),
             },
-            Err(why) => bad.push(why),
+            Err(why) if bad.len() < PROBLEMS => bad.push(why),
+            Err(_) => {}
         });
         bad.extend(end.err());
         facts.unread.extend(bad.into_iter().map(|why| Unread::whole(found.file.as_str(), why)));
