@@ -13,6 +13,9 @@ pub(crate) enum Failure {
     /// A source can't be read.
     #[error("can't read `{}`: {why}", path.display())]
     Source { path: PathBuf, why: String },
+    /// A file holds no install that can be read.
+    #[error("`{}` {source}", path.display())]
+    Image { path: PathBuf, source: tally_trees::SourceError },
     /// A source can be read, but is no install.
     #[error("`{}` {source}", path.display())]
     NoInstall { path: PathBuf, source: TakeError },

@@ -5,10 +5,10 @@ use crate::settings::Settings;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
-use tally_core::model::{Medium, Reading, Taken, Tally, Text};
+use tally_core::model::{Medium, Reading, Taken, Tally, Text, Unread};
 use tally_readers::{Overrides, TakeOptions};
 use tally_shelf::{ShelfError, read_tally};
-use tally_trees::{Folder, Tree};
+use tally_trees::{Folder, Source, Tree};
 
 /// Program and version, as tallies name them.
 pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION"));
@@ -68,19 +68,63 @@ fn is_tally(path: &Path) -> bool {
     read.is_err() || String::from_utf8_lossy(&begin).contains("\"tally\"")
 }
 
-/// Reads a list of packages from a file or from standard input.
+/// Reads a file that is no tally: an archive, an image or a disk with an install in it, or a list of packages.
+fn take_file(
+    source: &Path,
+    medium: Medium,
+    overrides: Overrides,
+    settings: &Settings,
+    rules: &PartRules,
+) -> Result<Tally, Failure> {
+    if source != Path::new(STDIN) {
+        return take_named(source, source, medium, overrides, settings, rules);
+    }
+    // What comes through a pipe can be read from anywhere only once it lies somewhere.
+    let spool = || -> std::io::Result<tempfile::NamedTempFile> {
+        let mut file = tempfile::NamedTempFile::new()?;
+        std::io::copy(&mut std::io::stdin().lock(), file.as_file_mut())?;
+        Ok(file)
+    };
+    let file = spool().map_err(|error| unreadable(source, &error))?;
+    take_named(file.path(), source, medium, overrides, settings, rules)
+}
+
+/// Reads the file at `path`, which the user calls `source`.
+fn take_named(
+    path: &Path,
+    source: &Path,
+    medium: Medium,
+    overrides: Overrides,
+    settings: &Settings,
+    rules: &PartRules,
+) -> Result<Tally, Failure> {
+    if !Source::begins(path) {
+        return take_list(path, source, overrides, settings, rules);
+    }
+    let opened = Source::open(path).map_err(|error| Failure::Image { path: source.into(), source: error })?;
+    let medium = if opened.is_medium { Medium::Image } else { medium };
+    let mut options = Options::new(source, medium, settings)?;
+    let layers: Vec<String> =
+        opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
+    options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
+    let taken = tally_readers::take(opened.tree.as_ref(), options.of(overrides, rules));
+    let mut tally = taken.map_err(|error| Failure::NoInstall { path: source.into(), source: error })?;
+    let name = source.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    tally.unread.extend(opened.remarks.into_iter().map(|why| Unread::whole(name.as_str(), why)));
+    tally.unread.sort();
+    Ok(tally)
+}
+
+/// Reads a list of packages.
 fn take_list(
+    path: &Path,
     source: &Path,
     mut overrides: Overrides,
     settings: &Settings,
     rules: &PartRules,
 ) -> Result<Tally, Failure> {
     let mut bytes = Vec::new();
-    let read = if source == Path::new(STDIN) {
-        std::io::stdin().lock().take(LIST_LIMIT).read_to_end(&mut bytes)
-    } else {
-        std::fs::File::open(source).and_then(|file| file.take(LIST_LIMIT).read_to_end(&mut bytes))
-    };
+    let read = std::fs::File::open(path).and_then(|file| file.take(LIST_LIMIT).read_to_end(&mut bytes));
     read.map_err(|error| unreadable(source, &error))?;
     // A list is called like its file, unless somebody says better.
     let stem =
@@ -141,7 +185,7 @@ impl Options {
     }
 }
 
-/// Reads the install that lies in a folder, or a list of packages.
+/// Reads the install that lies in a folder or a file, or a list of packages.
 pub(crate) fn take(
     source: &Path,
     medium: Medium,
@@ -154,7 +198,7 @@ pub(crate) fn take(
             let why = "it is a tally already; `show` looks at one, `shelf import` puts one on the shelf";
             return Err(Failure::Source { path: source.into(), why: why.into() });
         }
-        return take_list(source, overrides, settings, rules);
+        return take_file(source, medium, overrides, settings, rules);
     }
     let tree = Folder::open(source)
         .map_err(|error| Failure::Source { path: source.into(), why: error.why.to_string() })?;

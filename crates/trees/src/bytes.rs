@@ -1,6 +1,8 @@
+use crate::{TreeError, Why};
 use std::fs::File;
 use std::io;
 use std::os::unix::fs::FileExt;
+use std::path::Path;
 use std::sync::Arc;
 
 /// A run of bytes that is read in pieces, from wherever one likes and by many threads at once: a large file of a tree,
@@ -60,6 +62,43 @@ impl Bytes for OnDisk {
         }
         Ok(read)
     }
+}
+
+impl Bytes for Arc<dyn Bytes> {
+    fn len(&self) -> u64 {
+        self.as_ref().len()
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        self.as_ref().read_at(offset, buffer)
+    }
+}
+
+/// Replaces the buffer's content by that of an open file. Memory is asked for piece by piece: a size is only believed as
+/// far as there is content for it.
+pub(crate) fn read_whole(
+    path: &Path,
+    file: &dyn Bytes,
+    limit: u64,
+    buffer: &mut Vec<u8>,
+) -> Result<(), TreeError> {
+    const PIECE: usize = 256 << 10;
+    buffer.clear();
+    if file.len() > limit {
+        return Err(TreeError::new(path, Why::TooLarge { limit }));
+    }
+    while (buffer.len() as u64) < file.len() {
+        let start = buffer.len();
+        let left = usize::try_from(file.len() - start as u64).unwrap_or(usize::MAX);
+        buffer.resize(start + left.min(PIECE), 0);
+        let read =
+            file.read_at(start as u64, &mut buffer[start..]).map_err(|error| TreeError::io(path, error))?;
+        buffer.truncate(start + read);
+        if read == 0 {
+            return Err(TreeError::io(path, io::ErrorKind::UnexpectedEof.into()));
+        }
+    }
+    Ok(())
 }
 
 impl Bytes for Arc<[u8]> {

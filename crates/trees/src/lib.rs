@@ -6,14 +6,22 @@
 //! - a path is resolved inside the root: an absolute link starts at the root, `..` stops there, loops end in an error;
 //! - nothing is executed, mounted or written, and a file larger than the caller's limit is refused, not read.
 
+mod archive;
 mod bytes;
 mod compressed;
+mod disk;
 mod error;
+mod ext4;
 mod folder;
+mod iso;
+mod layers;
+mod listed;
 mod memory;
 mod path;
+mod source;
 mod squashfs;
 mod tree;
+mod unpack;
 mod window;
 
 pub use bytes::Bytes;
@@ -21,6 +29,7 @@ pub use compressed::unpack_file;
 pub use error::{TreeError, Why};
 pub use folder::Folder;
 pub use memory::Memory;
+pub use source::{Source, SourceError};
 pub use squashfs::Squashfs;
 pub use tree::{Entry, Node, NodeKind, Tree};
 pub use window::Window;

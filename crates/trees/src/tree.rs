@@ -68,6 +68,16 @@ pub trait Tree: Send + Sync {
     /// # Errors
     /// When the path is not a link.
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError>;
+
+    /// Whether a path, as it is, takes a name of lower layers away: in a file system that is a layer of another one.
+    fn is_whiteout(&self, _path: &Path) -> bool {
+        false
+    }
+
+    /// Whether a folder hides what lower layers have in it.
+    fn is_opaque(&self, _path: &Path) -> bool {
+        false
+    }
 }
 
 impl dyn Tree + '_ {
@@ -94,5 +104,35 @@ impl dyn Tree + '_ {
     /// The names in a folder; none when there is no such folder.
     pub fn names(&self, path: impl AsRef<Path>) -> Vec<Entry> {
         self.list(path.as_ref()).unwrap_or_default()
+    }
+}
+
+impl Tree for std::sync::Arc<dyn Tree> {
+    fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
+        self.as_ref().node(path, follow_last)
+    }
+
+    fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
+        self.as_ref().list(path)
+    }
+
+    fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
+        self.as_ref().read_into(path, limit, buffer)
+    }
+
+    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+        self.as_ref().open(path)
+    }
+
+    fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
+        self.as_ref().read_link(path)
+    }
+
+    fn is_whiteout(&self, path: &Path) -> bool {
+        self.as_ref().is_whiteout(path)
+    }
+
+    fn is_opaque(&self, path: &Path) -> bool {
+        self.as_ref().is_opaque(path)
     }
 }

@@ -9,6 +9,15 @@ pub struct Window {
 }
 
 impl Window {
+    /// The part of that length from `start`; shorter where the end comes first.
+    ///
+    /// # Errors
+    /// When it would begin behind the end.
+    pub fn of(inner: Box<dyn Bytes>, start: u64, length: u64) -> io::Result<Self> {
+        let whole = Self::from(inner, start)?;
+        Ok(Self { length: whole.length.min(length), ..whole })
+    }
+
     /// The part from `start` to the end.
     ///
     /// # Errors

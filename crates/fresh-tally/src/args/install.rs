@@ -15,11 +15,14 @@ Examples:
   fresh-tally take /mnt/fresh
   fresh-tally take /mnt/fresh --edition Mudflat --profile minimal
   fresh-tally take /mnt/fresh -o fresh.tally.json
+  fresh-tally take saltmarsh-5.0.iso
+  fresh-tally take machine.qcow2 --profile minimal
   fresh-tally take image.manifest --distro Saltmarsh --release 5.0
   rpm -qa | fresh-tally take - --distro Saltmarsh --release 5.0")]
 pub(crate) struct TakeArgs {
-    /// Root folder of an install; or a list of packages as a package system prints it, a manifest, a bill of materials
-    /// (CycloneDX or SPDX JSON); `-` is standard input
+    /// Root folder of an install; an archive of one; an image (ISO 9660, SquashFS, ext4) or a disk (raw, qcow2, VDI) with
+    /// one in it; or a list of packages as a package system prints it, a manifest, a bill of materials (CycloneDX or SPDX
+    /// JSON); `-` is standard input
     pub(crate) source: PathBuf,
     #[command(flatten)]
     pub(crate) label: LabelArgs,

@@ -23,10 +23,15 @@ pub(super) struct Inode {
 
 #[derive(Debug, Clone)]
 pub(super) enum Content {
-    Folder { listing: Place, length: u32 },
+    Folder {
+        listing: Place,
+        length: u32,
+    },
     File(Arc<Blocks>),
     Link(Vec<u8>),
     Other,
+    /// A character device 0/0: a layer takes this name away.
+    Whiteout,
 }
 
 /// Where the blocks of a file lie.
@@ -91,6 +96,8 @@ impl Inode {
                 }
                 (NodeKind::Link, Content::Link(reader.take(length as usize)?))
             }
+            // Number of links, then the device.
+            5 | 12 if u32_at(&reader.take(8)?, 4) == 0 => (NodeKind::Other, Content::Whiteout),
             4..=7 | 11..=14 => (NodeKind::Other, Content::Other),
             _ => return Err(damaged("a file is of no sort that there is")),
         };
@@ -102,7 +109,7 @@ impl Inode {
         match &self.content {
             Content::File(blocks) => blocks.size,
             Content::Link(target) => target.len() as u64,
-            Content::Folder { .. } | Content::Other => 0,
+            Content::Folder { .. } | Content::Other | Content::Whiteout => 0,
         }
     }
 

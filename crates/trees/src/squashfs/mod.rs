@@ -192,6 +192,10 @@ impl Tree for Squashfs {
         }
         inode.target().map_err(|error| TreeError::io(path, error))
     }
+
+    fn is_whiteout(&self, path: &Path) -> bool {
+        matches!(self.inode(path), Ok(Some(Inode { content: Content::Whiteout, .. })))
+    }
 }
 
 /// A file of an image, unpacked block by block.

@@ -1,0 +1,100 @@
+use crate::listed::{Listed, Stamp};
+use crate::{Bytes, Window};
+use std::io::{self, Read, Seek, SeekFrom};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// Reads an archive's entries: names and places only, content when it is asked for.
+///
+/// POSIX pax and GNU tar, as the `tar` crate reads them. What comes before damage is kept; the second value says what the
+/// damage is.
+pub(crate) fn open(archive: Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)> {
+    let mut listed = Listed::default();
+    let mut reader = tar::Archive::new(Cursor { bytes: Arc::clone(&archive), at: 0 });
+    let mut entries = reader.entries_with_seek()?;
+    let mut damage = None;
+    loop {
+        let entry = match entries.next() {
+            None => break,
+            Some(Ok(entry)) => entry,
+            Some(Err(error)) => {
+                damage = Some(error.to_string());
+                break;
+            }
+        };
+        let header = entry.header();
+        let stamp = Stamp {
+            mode: header.mode().unwrap_or(0o644) & 0o7777,
+            changed_at: header.mtime().ok().and_then(|time| i64::try_from(time).ok()).unwrap_or(0),
+        };
+        let Ok(path) = entry.path().map(std::borrow::Cow::into_owned) else { continue };
+        let target = || entry.link_name().ok().flatten().map(std::borrow::Cow::into_owned);
+        match header.entry_type() {
+            sort if sort.is_dir() => listed.folder(&path, stamp)?,
+            sort if sort.is_symlink() => listed.link(&path, target().unwrap_or_default(), stamp)?,
+            sort if sort.is_hard_link() => {
+                if let Some(content) = target().and_then(|target| listed.content(&target)) {
+                    listed.file(&path, content, stamp)?;
+                }
+            }
+            sort if sort.is_file() || sort.is_contiguous() => {
+                let start = entry.raw_file_position();
+                let window = Window::of(Box::new(Arc::clone(&archive)), start, entry.size())?;
+                listed.file(&path, Arc::new(window), stamp)?;
+            }
+            // Pieces with holes between them are not put together: such a file has no content here.
+            _ => listed.other(&path, stamp)?,
+        }
+    }
+    Ok((listed, damage))
+}
+
+/// Whether so begins an archive.
+pub(crate) fn begins(head: &[u8]) -> bool {
+    head.get(257..262) == Some(b"ustar") || old_header(head)
+}
+
+/// A header of before 1988 has no magic: its checksum must be right, and there must be a name.
+fn old_header(head: &[u8]) -> bool {
+    let Some(block) = head.get(..512).filter(|block| block[0] != 0) else { return false };
+    let field = String::from_utf8_lossy(&block[148..156]);
+    let Ok(stated) = u32::from_str_radix(field.trim_matches(['\0', ' ']), 8) else { return false };
+    let sum = |(at, byte): (usize, &u8)| u32::from(if (148..156).contains(&at) { b' ' } else { *byte });
+    block.iter().enumerate().map(sum).sum::<u32>() == stated
+}
+
+/// Bytes as a file that is read from its start on.
+struct Cursor {
+    bytes: Arc<dyn Bytes>,
+    at: u64,
+}
+
+impl Read for Cursor {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.bytes.read_at(self.at, buffer)?;
+        self.at += read as u64;
+        Ok(read)
+    }
+}
+
+impl Seek for Cursor {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        let at = match to {
+            SeekFrom::Start(at) => Some(at),
+            SeekFrom::Current(by) => self.at.checked_add_signed(by),
+            SeekFrom::End(by) => self.bytes.len().checked_add_signed(by),
+        };
+        self.at = at.ok_or(io::ErrorKind::InvalidInput)?;
+        Ok(self.at)
+    }
+}
+
+/// The root inside an archive: where everything lies in one folder, that folder.
+pub(crate) fn only_folder(listed: &Listed) -> Option<PathBuf> {
+    use crate::{NodeKind, Tree};
+    let top = listed.list(Path::new("")).ok()?;
+    match &top[..] {
+        [only] if only.kind == NodeKind::Folder => Some(PathBuf::from(&only.name)),
+        _ => None,
+    }
+}

@@ -1,0 +1,151 @@
+//! Disks: their partitions, and the formats in which virtual machines keep them.
+
+mod qcow2;
+mod vdi;
+
+pub(crate) use qcow2::{Qcow2, begins as begins_qcow2};
+pub(crate) use vdi::{Vdi, begins as begins_vdi};
+
+use crate::{Bytes, Window};
+use std::io;
+use std::sync::Arc;
+
+const SECTOR: u64 = 512;
+/// Partitions that a table may have.
+const PARTITION_LIMIT: usize = 256;
+
+/// A place on a disk: first byte and length.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Partition {
+    pub(crate) start: u64,
+    pub(crate) length: u64,
+}
+
+impl Partition {
+    /// Its bytes.
+    pub(crate) fn of(self, disk: &Arc<dyn Bytes>) -> io::Result<Window> {
+        Window::of(Box::new(Arc::clone(disk)), self.start, self.length)
+    }
+}
+
+/// The partitions of a disk, by GPT (UEFI 2.10, chapter 5) or MBR; none where there is no table.
+pub(crate) fn partitions(disk: &dyn Bytes) -> Vec<Partition> {
+    let Ok(head) = disk.exactly(0, 512) else { return Vec::new() };
+    for sector in [512, 4096] {
+        if disk.exactly(sector, 92).is_ok_and(|table| table.starts_with(b"EFI PART")) {
+            return gpt(disk, sector);
+        }
+    }
+    if head[510..] != [0x55, 0xaa] {
+        return Vec::new();
+    }
+    let mut found = Vec::new();
+    mbr(disk, &head, 0, &mut found);
+    found.truncate(PARTITION_LIMIT);
+    found
+}
+
+fn gpt(disk: &dyn Bytes, sector: u64) -> Vec<Partition> {
+    let Ok(table) = disk.exactly(sector, 92) else { return Vec::new() };
+    let (first, count, size) = (u64_at(&table, 72), u32_at(&table, 80), u32_at(&table, 84));
+    if !(128..=4096).contains(&size) {
+        return Vec::new();
+    }
+    let mut found = Vec::new();
+    for number in 0..u64::from(count).min(PARTITION_LIMIT as u64) {
+        let at = first.saturating_mul(sector).saturating_add(number * u64::from(size));
+        let Ok(entry) = disk.exactly(at, 128) else { break };
+        let (begin, end) = (u64_at(&entry, 32), u64_at(&entry, 40));
+        if entry[..16] != [0; 16] && begin <= end {
+            let length = (end - begin).saturating_add(1).saturating_mul(sector);
+            found.push(Partition { start: begin.saturating_mul(sector), length });
+        }
+    }
+    found
+}
+
+/// The four entries of a table; an extended partition holds a chain of further tables.
+fn mbr(disk: &dyn Bytes, table: &[u8], base: u64, found: &mut Vec<Partition>) {
+    let mut waiting: Vec<(u64, u64)> = Vec::new();
+    let entries = |table: &[u8]| -> Vec<(u8, u64, u64)> {
+        let one = |entry: &[u8]| (entry[4], u64::from(u32_at(entry, 8)), u64::from(u32_at(entry, 12)));
+        table[446..510]
+            .chunks_exact(16)
+            .map(one)
+            .filter(|(sort, _, length)| *sort != 0 && *length != 0)
+            .collect()
+    };
+    const EXTENDED: [u8; 3] = [0x05, 0x0f, 0x85];
+    for (sort, start, length) in entries(table) {
+        if EXTENDED.contains(&sort) {
+            waiting.push((base + start, base + start));
+        } else {
+            found.push(Partition { start: (base + start) * SECTOR, length: length * SECTOR });
+        }
+    }
+    let mut steps = 0;
+    while let Some((at, extended)) = waiting.pop().filter(|_| steps < PARTITION_LIMIT) {
+        steps += 1;
+        let Ok(table) = disk.exactly(at * SECTOR, 512) else { continue };
+        for (sort, start, length) in entries(&table) {
+            if EXTENDED.contains(&sort) {
+                waiting.push((extended + start, extended));
+            } else {
+                found.push(Partition { start: (at + start) * SECTOR, length: length * SECTOR });
+            }
+        }
+    }
+}
+
+fn u32_at(bytes: &[u8], at: usize) -> u32 {
+    bytes.get(at..at + 4).and_then(|four| four.try_into().ok()).map_or(0, u32::from_le_bytes)
+}
+
+fn u64_at(bytes: &[u8], at: usize) -> u64 {
+    bytes.get(at..at + 8).and_then(|eight| eight.try_into().ok()).map_or(0, u64::from_le_bytes)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn table(entries: &[(u8, u32, u32)]) -> Vec<u8> {
+        let mut sector = vec![0; 512];
+        for (at, (sort, start, length)) in entries.iter().enumerate() {
+            let entry = &mut sector[446 + at * 16..446 + at * 16 + 16];
+            entry[4] = *sort;
+            entry[8..12].copy_from_slice(&start.to_le_bytes());
+            entry[12..16].copy_from_slice(&length.to_le_bytes());
+        }
+        sector[510..].copy_from_slice(&[0x55, 0xaa]);
+        sector
+    }
+
+    #[test]
+    fn a_chain_of_extended_partitions_is_followed_and_ends() {
+        let mut disk = vec![0_u8; 512 * 64];
+        disk[..512].copy_from_slice(&table(&[(0x83, 2, 4), (0x05, 16, 40)]));
+        disk[16 * 512..17 * 512].copy_from_slice(&table(&[(0x83, 1, 3), (0x05, 10, 10)]));
+        // The last one leads back to the first.
+        disk[26 * 512..27 * 512].copy_from_slice(&table(&[(0x82, 1, 5), (0x05, 0, 10)]));
+        let disk: Arc<[u8]> = disk.into();
+        let found = partitions(&disk);
+        assert_eq!(found[0], Partition { start: 1024, length: 2048 });
+        assert_eq!(found[1], Partition { start: 17 * 512, length: 3 * 512 });
+        assert_eq!(found[2], Partition { start: 27 * 512, length: 5 * 512 });
+        assert!(found.len() <= PARTITION_LIMIT);
+    }
+
+    proptest! {
+        #[test]
+        fn any_bytes_are_a_disk(bytes in prop::collection::vec(any::<u8>(), 0..2000), gpt: bool) {
+            let mut bytes = bytes;
+            if gpt && bytes.len() > 700 {
+                bytes[512..520].copy_from_slice(b"EFI PART");
+            }
+            let disk: Arc<[u8]> = bytes.into();
+            partitions(&disk);
+        }
+    }
+}

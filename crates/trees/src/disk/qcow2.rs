@@ -1,0 +1,192 @@
+//! qcow2 images, versions 2 and 3, by QEMU's `docs/interop/qcow2`: tables of two levels lead to clusters, which may be packed.
+
+use crate::Bytes;
+use std::collections::HashMap;
+use std::io::{self, ErrorKind, Read};
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Where an entry of a table points.
+const OFFSET: u64 = 0x00ff_ffff_ffff_fe00;
+const PACKED: u64 = 1 << 62;
+const ZERO: u64 = 1;
+/// Tables and packed clusters that are kept.
+const KEPT: usize = 128;
+/// Bytes that the first table may have: enough for 2 PiB.
+const TABLE_LIMIT: u64 = 32 << 20;
+
+fn damaged(why: &str) -> io::Error {
+    io::Error::new(ErrorKind::InvalidData, format!("damaged qcow2: {why}"))
+}
+
+fn unsupported(why: &str) -> io::Error {
+    io::Error::new(ErrorKind::Unsupported, why.to_owned())
+}
+
+/// Whether so begins an image.
+pub(crate) fn begins(head: &[u8]) -> bool {
+    head.starts_with(b"QFI\xfb")
+}
+
+/// An image as the disk that the machine sees.
+pub(crate) struct Qcow2 {
+    image: Box<dyn Bytes>,
+    cluster_bits: u32,
+    length: u64,
+    first: Vec<u64>,
+    zstd: bool,
+    tables: Mutex<HashMap<u64, Arc<Vec<u64>>>>,
+    clusters: Mutex<HashMap<u64, Arc<[u8]>>>,
+}
+
+fn word(bytes: &[u8], at: usize) -> u32 {
+    bytes.get(at..at + 4).and_then(|four| four.try_into().ok()).map_or(0, u32::from_be_bytes)
+}
+
+fn long(bytes: &[u8], at: usize) -> u64 {
+    bytes.get(at..at + 8).and_then(|eight| eight.try_into().ok()).map_or(0, u64::from_be_bytes)
+}
+
+impl Qcow2 {
+    /// Opens an image.
+    ///
+    /// # Errors
+    /// When it is damaged, encrypted, or stands on another image.
+    pub(crate) fn open(image: Box<dyn Bytes>) -> io::Result<Self> {
+        let head =
+            image.exactly(0, 112).or_else(|_| image.exactly(0, 72)).map_err(|_| damaged("it is cut off"))?;
+        let version = word(&head, 4);
+        let features = if version >= 3 { long(&head, 72) } else { 0 };
+        if !(2..=3).contains(&version) {
+            return Err(unsupported(&format!("is a qcow2 image of version {version}; 2 and 3 are read")));
+        }
+        if long(&head, 8) != 0 {
+            return Err(unsupported(
+                "is only what differs from another image: flatten it with `qemu-img convert` first",
+            ));
+        }
+        if word(&head, 32) != 0 {
+            return Err(unsupported("is encrypted"));
+        }
+        const KNOWN: u64 = 0b1011;
+        if features & !KNOWN != 0 {
+            return Err(unsupported("keeps its data in another file, or in a way that is not read"));
+        }
+        let zstd = features & 8 != 0 && head.get(104) == Some(&1);
+        let cluster_bits = word(&head, 20);
+        if !(9..=21).contains(&cluster_bits) {
+            return Err(damaged("its clusters have a size that none may have"));
+        }
+        let (length, entries, at) = (long(&head, 24), u64::from(word(&head, 36)), long(&head, 40));
+        let reach = 1_u64 << (2 * cluster_bits - 3);
+        if entries * 8 > TABLE_LIMIT || entries < length.div_ceil(reach) {
+            return Err(damaged("its first table has a size that it can't have"));
+        }
+        let table = image.exactly(at, usize::try_from(entries * 8).unwrap_or(usize::MAX));
+        let table = table.map_err(|_| damaged("its first table lies behind its end"))?;
+        let first = table.chunks_exact(8).map(|entry| long(entry, 0)).collect();
+        let (tables, clusters) = (Mutex::default(), Mutex::default());
+        Ok(Self { image, cluster_bits, length, first, zstd, tables, clusters })
+    }
+
+    fn cluster_size(&self) -> u64 {
+        1 << self.cluster_bits
+    }
+
+    /// The entry of the second table that a place of the disk has; 0 where nothing was ever written.
+    fn entry(&self, offset: u64) -> io::Result<u64> {
+        let entries_bits = self.cluster_bits - 3;
+        let first = offset >> (self.cluster_bits + entries_bits);
+        let at = usize::try_from(first)
+            .ok()
+            .and_then(|first| self.first.get(first))
+            .map_or(0, |entry| entry & OFFSET);
+        if at == 0 {
+            return Ok(0);
+        }
+        let table = kept(&self.tables, at, || {
+            let bytes = self
+                .image
+                .exactly(at, 1 << self.cluster_bits)
+                .map_err(|_| damaged("a table lies behind its end"))?;
+            Ok(Arc::new(bytes.chunks_exact(8).map(|entry| long(entry, 0)).collect()))
+        })?;
+        let second = offset >> self.cluster_bits & ((1 << entries_bits) - 1);
+        Ok(usize::try_from(second).ok().and_then(|second| table.get(second)).copied().unwrap_or(0))
+    }
+
+    /// A packed cluster, unpacked.
+    fn unpacked(&self, entry: u64) -> io::Result<Arc<[u8]>> {
+        let bits = 62 - (self.cluster_bits - 8);
+        let at = entry & ((1 << bits) - 1);
+        let sectors = (entry & (PACKED - 1)) >> bits;
+        let stored = (sectors + 1) * 512 - (at & 511);
+        kept(&self.clusters, entry, || {
+            // The last sector may be cut off with the file.
+            let stored = stored.min(self.image.len().saturating_sub(at));
+            let packed = self.image.exactly(at, usize::try_from(stored).unwrap_or(usize::MAX))?;
+            let mut cluster = Vec::new();
+            let reader: Box<dyn Read + '_> = if self.zstd {
+                Box::new(
+                    ruzstd::decoding::StreamingDecoder::new(&packed[..])
+                        .map_err(|_| damaged("a cluster can't be unpacked"))?,
+                )
+            } else {
+                Box::new(flate2::read::DeflateDecoder::new(&packed[..]))
+            };
+            let read = reader.take(self.cluster_size()).read_to_end(&mut cluster);
+            if (cluster.len() as u64) < self.cluster_size() {
+                return Err(read.err().unwrap_or_else(|| damaged("a cluster can't be unpacked")));
+            }
+            Ok(cluster.into())
+        })
+    }
+}
+
+/// What is kept under a key, made where it is not; when too much is kept, all of it goes.
+fn kept<T: Clone>(
+    cache: &Mutex<HashMap<u64, T>>,
+    key: u64,
+    make: impl FnOnce() -> io::Result<T>,
+) -> io::Result<T> {
+    if let Some(known) = cache.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
+        return Ok(known.clone());
+    }
+    let made = make()?;
+    let mut cache = cache.lock().unwrap_or_else(PoisonError::into_inner);
+    if cache.len() >= KEPT {
+        cache.clear();
+    }
+    cache.insert(key, made.clone());
+    Ok(made)
+}
+
+impl Bytes for Qcow2 {
+    fn len(&self) -> u64 {
+        self.length
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let mut done = 0;
+        while done < buffer.len() && offset + (done as u64) < self.length {
+            let at = offset + done as u64;
+            let inside = at & (self.cluster_size() - 1);
+            let left = (self.cluster_size() - inside).min(self.length - at);
+            let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
+            let out = &mut buffer[done..done + take];
+            let entry = self.entry(at)?;
+            if entry & PACKED != 0 {
+                let cluster = self.unpacked(entry)?;
+                let inside = usize::try_from(inside).unwrap_or(0);
+                out.copy_from_slice(&cluster[inside..inside + take]);
+            } else if entry & OFFSET == 0 || entry & ZERO != 0 {
+                out.fill(0);
+            } else {
+                let read = self.image.read_at((entry & OFFSET) + inside, out)?;
+                // What lies behind the end of the file was never written.
+                out[read..].fill(0);
+            }
+            done += take;
+        }
+        Ok(done)
+    }
+}

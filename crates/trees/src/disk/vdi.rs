@@ -1,0 +1,81 @@
+//! VDI images, version 1: a map of blocks, and the blocks.
+
+use super::{u32_at, u64_at};
+use crate::Bytes;
+use std::io::{self, ErrorKind};
+
+const SIGNATURE: [u8; 4] = [0x7f, 0x10, 0xda, 0xbe];
+/// Blocks that were never written, or are all zeros.
+const ABSENT: u32 = 0xffff_fffe;
+/// Bytes that the map may have.
+const MAP_LIMIT: u64 = 64 << 20;
+
+/// Whether so begins an image.
+pub(crate) fn begins(head: &[u8]) -> bool {
+    head.get(64..68) == Some(&SIGNATURE)
+}
+
+/// An image as the disk that the machine sees.
+pub(crate) struct Vdi {
+    image: Box<dyn Bytes>,
+    data: u64,
+    length: u64,
+    block: u64,
+    map: Vec<u32>,
+}
+
+impl Vdi {
+    /// Opens an image.
+    ///
+    /// # Errors
+    /// When it is damaged, or holds only what differs from another image.
+    pub(crate) fn open(image: Box<dyn Bytes>) -> io::Result<Self> {
+        let damaged = |why: &str| io::Error::new(ErrorKind::InvalidData, format!("damaged VDI: {why}"));
+        let head = image.exactly(0, 400).map_err(|_| damaged("it is cut off"))?;
+        if !matches!(u32_at(&head, 76), 1 | 2) {
+            let why = "is only what differs from another image: flatten it first";
+            return Err(io::Error::new(ErrorKind::Unsupported, why));
+        }
+        let (map, data) = (u64::from(u32_at(&head, 340)), u64::from(u32_at(&head, 344)));
+        let (length, block, blocks) =
+            (u64_at(&head, 368), u64::from(u32_at(&head, 376)), u64::from(u32_at(&head, 384)));
+        if !block.is_power_of_two() || !(4096..=1 << 30).contains(&block) {
+            return Err(damaged("its blocks have a size that none may have"));
+        }
+        if blocks * 4 > MAP_LIMIT || blocks < length.div_ceil(block) {
+            return Err(damaged("its map has a size that it can't have"));
+        }
+        let bytes = image.exactly(map, usize::try_from(blocks * 4).unwrap_or(usize::MAX));
+        let bytes = bytes.map_err(|_| damaged("its map lies behind its end"))?;
+        let map = bytes.chunks_exact(4).map(|entry| u32_at(entry, 0)).collect();
+        Ok(Self { image, data, length, block, map })
+    }
+}
+
+impl Bytes for Vdi {
+    fn len(&self) -> u64 {
+        self.length
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let mut done = 0;
+        while done < buffer.len() && offset + (done as u64) < self.length {
+            let at = offset + done as u64;
+            let inside = at % self.block;
+            let left = (self.block - inside).min(self.length - at);
+            let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
+            let out = &mut buffer[done..done + take];
+            let number = usize::try_from(at / self.block).ok().and_then(|number| self.map.get(number));
+            match number.copied().unwrap_or(ABSENT) {
+                ABSENT.. => out.fill(0),
+                place => {
+                    let start = self.data + u64::from(place) * self.block + inside;
+                    let read = self.image.read_at(start, out)?;
+                    out[read..].fill(0);
+                }
+            }
+            done += take;
+        }
+        Ok(done)
+    }
+}

@@ -1,0 +1,246 @@
+//! ext2, ext3 and ext4 file systems, read by the crate `ext4-view` on a thread of its own: its view of a file system may not
+//! move between threads, and a tree is asked by many.
+
+use crate::path::{Step, resolve};
+use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
+use ext4_view::{Ext4, Ext4Error, Ext4Read, FileType};
+use std::error::Error;
+use std::ffi::OsString;
+use std::io;
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError, mpsc};
+
+/// Files up to this size are read as a whole when they are opened: 4 MiB.
+const WHOLE: u64 = 4 << 20;
+
+/// Whether there is such a file system.
+pub(crate) fn begins(head: &[u8]) -> bool {
+    head.get(1080..1082) == Some(&[0x53, 0xef])
+}
+
+/// What the file system's head says of its state; `None` when it was left in order.
+pub(crate) fn unclean(head: &[u8]) -> Option<&'static str> {
+    let half = |at: usize| head.get(at..at + 2).map_or(0, |two| u16::from_le_bytes([two[0], two[1]]));
+    const IN_ORDER: u16 = 1;
+    const NEEDS_RECOVERY: u16 = 4;
+    if half(1024 + 96) & NEEDS_RECOVERY != 0 {
+        return Some(
+            "it was not unmounted: what its journal holds is read, what was never written is missing",
+        );
+    }
+    (half(1024 + 58) & IN_ORDER == 0).then_some("it was not unmounted, or has errors")
+}
+
+type Job = Box<dyn FnOnce(&Ext4) + Send>;
+
+/// A file system, and the thread that reads it.
+pub(crate) struct FileSystem {
+    jobs: Arc<Jobs>,
+}
+
+struct Jobs(Mutex<mpsc::Sender<Job>>);
+
+impl Jobs {
+    /// Lets the thread do something, and waits for its answer.
+    fn ask<T: Send + 'static>(&self, job: impl FnOnce(&Ext4) -> T + Send + 'static) -> io::Result<T> {
+        let (answer, wait) = mpsc::sync_channel(1);
+        let job: Job = Box::new(move |view| _ = answer.send(job(view)));
+        let sent = self.0.lock().unwrap_or_else(PoisonError::into_inner).send(job);
+        let gone = || io::Error::other("the file system is too damaged to be read");
+        sent.map_err(|_| gone())?;
+        wait.recv().map_err(|_| gone())
+    }
+}
+
+/// The bytes below a file system.
+struct Below(Box<dyn Bytes>);
+
+impl Ext4Read for Below {
+    fn read(
+        &mut self,
+        start_byte: u64,
+        buffer: &mut [u8],
+    ) -> Result<(), Box<dyn Error + Send + Sync + 'static>> {
+        let read = self.0.read_at(start_byte, buffer)?;
+        if read == buffer.len() {
+            Ok(())
+        } else {
+            Err(Box::new(io::Error::from(io::ErrorKind::UnexpectedEof)))
+        }
+    }
+}
+
+impl FileSystem {
+    /// Opens a file system.
+    ///
+    /// # Errors
+    /// When it is none, is damaged, or uses a feature that can't be read.
+    pub(crate) fn open(bytes: Box<dyn Bytes>) -> io::Result<Self> {
+        let (jobs, todo) = mpsc::channel::<Job>();
+        let (opened, wait) = mpsc::sync_channel::<io::Result<()>>(1);
+        std::thread::Builder::new().name("ext4".into()).spawn(move || {
+            let view = match Ext4::load(Box::new(Below(bytes))) {
+                Ok(view) => view,
+                Err(error) => {
+                    _ = opened.send(Err(io::Error::new(io::ErrorKind::InvalidData, error.to_string())));
+                    return;
+                }
+            };
+            _ = opened.send(Ok(()));
+            for job in todo {
+                job(&view);
+            }
+        })?;
+        wait.recv().unwrap_or_else(|_| Err(io::Error::other("the file system can't be read")))?;
+        Ok(Self { jobs: Arc::new(Jobs(Mutex::new(jobs))) })
+    }
+
+    /// What a path without links in its folders is; `None` where there is nothing.
+    fn look(&self, path: &Path, clean: &Path) -> Result<Option<Node>, TreeError> {
+        let asked = rooted(clean);
+        let answer = self.jobs.ask(move |view| match view.symlink_metadata(asked.as_slice()) {
+            Ok(found) => Ok(Some(Node {
+                kind: kind(found.file_type()),
+                size: found.len(),
+                mode: u32::from(found.mode()) & 0o7777,
+                changed_at: found.modified().seconds(),
+            })),
+            Err(Ext4Error::NotFound | Ext4Error::NotADirectory) => Ok(None),
+            Err(error) => Err(failed(error)),
+        });
+        answer.and_then(|found| found).map_err(|error| TreeError::io(path, error))
+    }
+
+    fn target(&self, path: &Path, clean: &Path) -> Result<PathBuf, TreeError> {
+        let asked = rooted(clean);
+        let answer = self.jobs.ask(move |view| {
+            let target = view.read_link(asked.as_slice()).map_err(failed)?;
+            Ok(PathBuf::from(OsString::from_vec(AsRef::<[u8]>::as_ref(&target).to_vec())))
+        });
+        answer.and_then(|target| target).map_err(|error| TreeError::io(path, error))
+    }
+
+    fn find(&self, path: &Path, follow_last: bool) -> Result<(PathBuf, Node), TreeError> {
+        let mut last = None;
+        let clean = resolve(path, follow_last, |clean| {
+            let Some(node) = self.look(path, clean)? else { return Ok(Step::Missing) };
+            last = Some(node);
+            Ok(match node.kind {
+                NodeKind::Folder => Step::Folder,
+                NodeKind::Link => Step::Link(self.target(path, clean)?),
+                _ => Step::Leaf,
+            })
+        })?;
+        match self.look(path, &clean)? {
+            Some(node) => Ok((clean, node)),
+            None => Err(TreeError::new(path, Why::Missing)),
+        }
+    }
+}
+
+fn rooted(clean: &Path) -> Vec<u8> {
+    [b"/", clean.as_os_str().as_bytes()].concat()
+}
+
+fn kind(sort: FileType) -> NodeKind {
+    match sort {
+        FileType::Regular => NodeKind::File,
+        FileType::Directory => NodeKind::Folder,
+        FileType::Symlink => NodeKind::Link,
+        _ => NodeKind::Other,
+    }
+}
+
+fn failed(error: Ext4Error) -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidData, error.to_string())
+}
+
+impl Tree for FileSystem {
+    fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
+        self.find(path, follow_last).map(|(_, node)| node)
+    }
+
+    fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
+        let (clean, node) = self.find(path, true)?;
+        if node.kind != NodeKind::Folder {
+            return Err(TreeError::new(path, Why::NotAFolder));
+        }
+        let asked = rooted(&clean);
+        let answer = self.jobs.ask(move |view| {
+            let mut entries = Vec::new();
+            for entry in view.read_dir(asked.as_slice()).map_err(failed)? {
+                let entry = entry.map_err(failed)?;
+                let name = entry.file_name();
+                let name: &[u8] = name.as_ref();
+                if name != b"." && name != b".." {
+                    let kind = entry.file_type().map_or(NodeKind::Other, kind);
+                    entries.push(Entry { name: OsString::from_vec(name.to_vec()), kind });
+                }
+            }
+            entries.sort();
+            Ok(entries)
+        });
+        answer.and_then(|entries| entries).map_err(|error| TreeError::io(path, error))
+    }
+
+    fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
+        let file = self.open(path)?;
+        crate::bytes::read_whole(path, file.as_ref(), limit, buffer)
+    }
+
+    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+        let (clean, node) = self.find(path, true)?;
+        if node.kind != NodeKind::File {
+            return Err(TreeError::new(path, Why::NotAFile));
+        }
+        let file = Opened { jobs: Arc::clone(&self.jobs), path: rooted(&clean), length: node.size };
+        if node.size > WHOLE {
+            return Ok(Box::new(file));
+        }
+        let mut whole = Vec::new();
+        crate::bytes::read_whole(path, &file, WHOLE, &mut whole)?;
+        Ok(Box::new(Arc::<[u8]>::from(whole)))
+    }
+
+    fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
+        let (clean, node) = self.find(path, false)?;
+        if node.kind != NodeKind::Link {
+            return Err(TreeError::new(path, Why::NotALink));
+        }
+        self.target(path, &clean)
+    }
+}
+
+/// A large file, read piece by piece.
+struct Opened {
+    jobs: Arc<Jobs>,
+    path: Vec<u8>,
+    length: u64,
+}
+
+impl Bytes for Opened {
+    fn len(&self) -> u64 {
+        self.length
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let (asked, wanted) = (self.path.clone(), buffer.len());
+        let bytes = self.jobs.ask(move |view| -> io::Result<Vec<u8>> {
+            let mut file = view.open(asked.as_slice()).map_err(failed)?;
+            file.seek_to(offset).map_err(failed)?;
+            let mut bytes = vec![0; wanted];
+            let mut done = 0;
+            while done < wanted {
+                match file.read_bytes(&mut bytes[done..]).map_err(failed)? {
+                    0 => break,
+                    read => done += read,
+                }
+            }
+            bytes.truncate(done);
+            Ok(bytes)
+        })??;
+        buffer[..bytes.len()].copy_from_slice(&bytes);
+        Ok(bytes.len())
+    }
+}

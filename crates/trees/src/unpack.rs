@@ -1,0 +1,88 @@
+use crate::Bytes;
+use crate::bytes::OnDisk;
+use std::io::{self, Read, Write};
+use std::sync::Arc;
+
+/// Bytes that a packed source may hold: 256 GiB. They go to a file that has no name, in the folder for temporary files.
+const LIMIT: u64 = 256 << 30;
+/// How much larger than the packed file its content may be; what is larger is made to fill the disk.
+const RATIO: u64 = 2000;
+
+/// How a file is packed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Packed {
+    Gzip,
+    Xz,
+    Zstd,
+    Bzip2,
+    Lz4,
+}
+
+impl Packed {
+    /// By the first bytes of a file.
+    pub(crate) fn of(head: &[u8]) -> Option<Self> {
+        match head {
+            [0x1f, 0x8b, ..] => Some(Self::Gzip),
+            [0xfd, b'7', b'z', b'X', b'Z', 0, ..] => Some(Self::Xz),
+            [0x28, 0xb5, 0x2f, 0xfd, ..] => Some(Self::Zstd),
+            [b'B', b'Z', b'h', b'1'..=b'9', ..] => Some(Self::Bzip2),
+            [0x04, 0x22, 0x4d, 0x18, ..] => Some(Self::Lz4),
+            _ => None,
+        }
+    }
+
+    /// Unpacks a whole file to a temporary one. A file that breaks off gives what stood before, and what is wrong.
+    pub(crate) fn spool(self, bytes: &Arc<dyn Bytes>) -> io::Result<(Arc<dyn Bytes>, Option<String>)> {
+        let length = bytes.len();
+        let packed = io::BufReader::with_capacity(1 << 18, Stream { bytes: Arc::clone(bytes), at: 0 });
+        let mut reader: Box<dyn Read> = match self {
+            Self::Gzip => Box::new(flate2::read::MultiGzDecoder::new(packed)),
+            Self::Xz => Box::new(liblzma::read::XzDecoder::new_multi_decoder(packed)),
+            Self::Bzip2 => Box::new(bzip2::read::MultiBzDecoder::new(packed)),
+            Self::Lz4 => Box::new(lz4_flex::frame::FrameDecoder::new(packed)),
+            Self::Zstd => Box::new(
+                ruzstd::decoding::StreamingDecoder::new(packed)
+                    .map_err(|error| io::Error::other(error.to_string()))?,
+            ),
+        };
+        let limit = LIMIT.min(length.saturating_mul(RATIO).max(64 << 20));
+        let mut file = tempfile::tempfile()?;
+        let mut buffer = vec![0; 1 << 18];
+        let (mut written, mut damage) = (0_u64, None);
+        loop {
+            match reader.read(&mut buffer) {
+                Ok(0) => break,
+                Ok(read) => {
+                    written += read as u64;
+                    if written > limit {
+                        return Err(io::Error::other(format!(
+                            "holds more than {limit} bytes: too much for its size"
+                        )));
+                    }
+                    file.write_all(&buffer[..read])?;
+                }
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                Err(error) if written > 0 => {
+                    damage = Some(error.to_string());
+                    break;
+                }
+                Err(error) => return Err(error),
+            }
+        }
+        Ok((Arc::new(OnDisk { file, length: written }), damage))
+    }
+}
+
+/// Bytes from their start on.
+struct Stream {
+    bytes: Arc<dyn Bytes>,
+    at: u64,
+}
+
+impl Read for Stream {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.bytes.read_at(self.at, buffer)?;
+        self.at += read as u64;
+        Ok(read)
+    }
+}
