@@ -5,7 +5,7 @@ use crate::settings::Settings;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
-use tally_core::model::{Medium, Reading, Taken, Tally, Text, Unread};
+use tally_core::model::{Medium, Phase, Reading, System, Taken, Tally, Text, Unread};
 use tally_readers::{Overrides, TakeOptions};
 use tally_shelf::{ShelfError, read_tally};
 use tally_trees::{Folder, Source, Tree};
@@ -102,17 +102,69 @@ fn take_named(
         return take_list(path, source, overrides, settings, rules);
     }
     let opened = Source::open(path).map_err(|error| Failure::Image { path: source.into(), source: error })?;
+    take_opened(opened, source, medium, overrides, settings, rules)
+}
+
+/// Reads an install that was found inside a file.
+fn take_opened(
+    opened: Source,
+    source: &Path,
+    medium: Medium,
+    mut overrides: Overrides,
+    settings: &Settings,
+    rules: &PartRules,
+) -> Result<Tally, Failure> {
     let medium = if opened.is_medium { Medium::Image } else { medium };
     let mut options = Options::new(source, medium, settings)?;
     let layers: Vec<String> =
         opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
     options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
+    overrides.profile = overrides.profile.or(opened.profile);
     let taken = tally_readers::take(opened.tree.as_ref(), options.of(overrides, rules));
     let mut tally = taken.map_err(|error| Failure::NoInstall { path: source.into(), source: error })?;
+    // The kit takes the figures of the running system along.
+    tally.readings = tally_readers::readings::read(opened.tree.as_ref(), medium, "when the kit was run");
     let name = source.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     tally.unread.extend(opened.remarks.into_iter().map(|why| Unread::whole(name.as_str(), why)));
     tally.unread.sort();
     Ok(tally)
+}
+
+/// Reads every profile that a medium can install, the smallest first. What only the live session has beyond the largest of
+/// the others is marked.
+pub(crate) fn take_each_profile(
+    source: &Path,
+    overrides: &Overrides,
+    settings: &Settings,
+    rules: &PartRules,
+) -> Result<Vec<Tally>, Failure> {
+    let fail = |error| Failure::Image { path: source.into(), source: error };
+    let profiles = Source::each_profile(source).map_err(fail)?;
+    let mut tallies = Vec::new();
+    for opened in profiles {
+        let overrides = Overrides { profile: None, ..overrides.clone() };
+        tallies.push(take_opened(opened, source, Medium::Image, overrides, settings, rules)?);
+    }
+    mark_live_only(&mut tallies);
+    Ok(tallies)
+}
+
+/// The profile that is only started, and never installed.
+const LIVE: &str = "live";
+
+fn mark_live_only(tallies: &mut [Tally]) {
+    let is_live = |tally: &Tally| tally.label.profile.as_deref() == Some(LIVE);
+    let installed = tallies.iter().filter(|tally| !is_live(tally)).max_by_key(|tally| tally.packages.len());
+    let Some(installed) = installed else { return };
+    let known: std::collections::BTreeSet<(System, Text)> =
+        installed.packages.iter().map(|package| (package.system, package.name.clone())).collect();
+    for tally in tallies.iter_mut().filter(|tally| is_live(tally)) {
+        for package in &mut tally.packages {
+            if !known.contains(&(package.system, package.name.clone())) {
+                package.phase = Phase::LiveOnly;
+            }
+        }
+    }
 }
 
 /// Reads a list of packages.

@@ -8,9 +8,9 @@ use std::sync::Arc;
 ///
 /// POSIX pax and GNU tar, as the `tar` crate reads them. What comes before damage is kept; the second value says what the
 /// damage is.
-pub(crate) fn open(archive: Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)> {
+pub(crate) fn open(archive: &Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)> {
     let mut listed = Listed::default();
-    let mut reader = tar::Archive::new(Cursor { bytes: Arc::clone(&archive), at: 0 });
+    let mut reader = tar::Archive::new(Cursor { bytes: Arc::clone(archive), at: 0 });
     let mut entries = reader.entries_with_seek()?;
     let mut damage = None;
     loop {
@@ -39,7 +39,7 @@ pub(crate) fn open(archive: Arc<dyn Bytes>) -> io::Result<(Listed, Option<String
             }
             sort if sort.is_file() || sort.is_contiguous() => {
                 let start = entry.raw_file_position();
-                let window = Window::of(Box::new(Arc::clone(&archive)), start, entry.size())?;
+                let window = Window::of(Box::new(Arc::clone(archive)), start, entry.size())?;
                 listed.file(&path, Arc::new(window), stamp)?;
             }
             // Pieces with holes between them are not put together: such a file has no content here.

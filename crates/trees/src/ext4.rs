@@ -152,7 +152,8 @@ fn kind(sort: FileType) -> NodeKind {
     }
 }
 
-fn failed(error: Ext4Error) -> io::Error {
+fn failed(error: impl Into<Ext4Error>) -> io::Error {
+    let error: Ext4Error = error.into();
     io::Error::new(io::ErrorKind::InvalidData, error.to_string())
 }
 

@@ -25,6 +25,8 @@ pub struct Source {
     pub is_medium: bool,
     /// The layers of the medium that it is made of, the lowest one first; or the one image that it lies in.
     pub layers: Vec<PathBuf>,
+    /// The profile that the layers make up, where the medium has several: the last word of the last layer's name.
+    pub profile: Option<String>,
     /// What should be known: an unclean file system, an archive that breaks off.
     pub remarks: Vec<String>,
 }
@@ -68,6 +70,26 @@ impl Source {
         Self::inside(bytes, 0)
     }
 
+    /// Opens a file on disk, once for each profile that it can install, the smallest first; once alone where it has none.
+    ///
+    /// # Errors
+    /// As [`Source::open`].
+    pub fn each_profile(path: &Path) -> Result<Vec<Self>, SourceError> {
+        let file = File::open(path)?;
+        let length = file.metadata()?.len();
+        let bytes: Arc<dyn Bytes> = Arc::new(OnDisk { file, length });
+        if matches!(Sort::of(&head_of(bytes.as_ref())?), Some(Sort::Iso)) {
+            let chains = profiles(&(Arc::new(iso::open(Arc::clone(&bytes))?) as Arc<dyn Tree>));
+            if chains.len() > 1 {
+                return Ok(chains
+                    .into_iter()
+                    .map(|(profile, layers)| layered(layers, Some(profile), Vec::new()))
+                    .collect());
+            }
+        }
+        Ok(vec![Self::of(bytes)?])
+    }
+
     /// Whether a file begins like something that could hold an install.
     pub fn begins(path: &Path) -> bool {
         let head = || -> io::Result<Vec<u8>> {
@@ -91,9 +113,12 @@ impl Source {
                 Ok(source)
             }
             Sort::Iso => medium(Arc::new(iso::open(bytes)?), depth),
-            Sort::Squashfs => image(Arc::new(Squashfs::open(Box::new(bytes))?), depth),
+            Sort::Squashfs => {
+                let source = image(Arc::new(Squashfs::open(Box::new(bytes))?), depth)?;
+                Ok(Self { is_medium: true, ..source })
+            }
             Sort::Tar => {
-                let (mut listed, damage) = archive::open(bytes)?;
+                let (mut listed, damage) = archive::open(&bytes)?;
                 // An archive of a root that was packed as a folder.
                 if !is_root(&listed)
                     && let Some(folder) = archive::only_folder(&listed)
@@ -187,7 +212,7 @@ fn is_root(tree: &dyn Tree) -> bool {
 
 fn root(tree: Box<dyn Tree>, otherwise: &str) -> Result<Source, SourceError> {
     if is_root(tree.as_ref()) {
-        return Ok(Source { tree, is_medium: false, layers: Vec::new(), remarks: Vec::new() });
+        return Ok(Source { tree, is_medium: false, layers: Vec::new(), profile: None, remarks: Vec::new() });
     }
     Err(SourceError::NoRoot(otherwise.to_owned()))
 }
@@ -199,6 +224,7 @@ fn image(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
             tree: Box::new(tree),
             is_medium: false,
             layers: Vec::new(),
+            profile: None,
             remarks: Vec::new(),
         });
     }
@@ -248,28 +274,83 @@ fn medium(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
             Err(error) => said.push(format!("`{}` {error}", path.display())),
         }
     }
-    let stacks = by_folder.into_values().filter_map(stack);
+    let stacks = by_folder.values().filter_map(|layers| stack(layers));
     let best = stacks.max_by_key(Vec::len);
     match (best, whole) {
         (Some(layers), _) => {
-            let paths = layers.iter().map(|(path, _)| path.clone()).collect();
-            let mut trees: Vec<Box<dyn Tree>> =
-                layers.into_iter().map(|(_, tree)| Box::new(tree) as Box<dyn Tree>).collect();
-            let tree = match trees.len() {
-                1 => trees.remove(0),
-                _ => Box::new(Layers::new(trees)),
-            };
-            Ok(Source { tree, is_medium: true, layers: paths, remarks: said })
+            let profile = (layers.len() > 1).then(|| last_word(&layers));
+            Ok(layered(layers, profile, said))
         }
         (None, Some(source)) => Ok(source),
-        (None, None) if is_root(tree.as_ref()) => {
-            Ok(Source { tree: Box::new(tree), is_medium: true, layers: Vec::new(), remarks: said })
-        }
+        (None, None) if is_root(tree.as_ref()) => Ok(Source {
+            tree: Box::new(tree),
+            is_medium: true,
+            layers: Vec::new(),
+            profile: None,
+            remarks: said,
+        }),
         (None, None) if said.is_empty() => {
             Err(SourceError::NoRoot("there is no image of a system on it".to_owned()))
         }
         (None, None) => Err(SourceError::NoRoot(said.join("; "))),
     }
+}
+
+/// A source of layers, the lowest one first.
+fn layered(layers: Vec<Layer>, profile: Option<String>, remarks: Vec<String>) -> Source {
+    let paths = layers.iter().map(|(path, _)| path.clone()).collect();
+    let mut trees: Vec<Box<dyn Tree>> =
+        layers.into_iter().map(|(_, tree)| Box::new(tree) as Box<dyn Tree>).collect();
+    let tree = match trees.len() {
+        1 => trees.remove(0),
+        _ => Box::new(Layers::new(trees)),
+    };
+    Source { tree, is_medium: true, layers: paths, profile, remarks }
+}
+
+/// The name of an image without its ending.
+fn stem(path: &Path) -> String {
+    path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default()
+}
+
+/// The last word of the name of the last layer.
+fn last_word(layers: &[Layer]) -> String {
+    let name = layers.last().map(|(path, _)| stem(path)).unwrap_or_default();
+    name.rsplit('.').next().unwrap_or_default().to_owned()
+}
+
+/// The profiles of a medium whose layers stand on one another by their names: for each layer all that it stands on.
+/// Languages and what is only for another way to start are no profiles.
+fn profiles(tree: &Arc<dyn Tree>) -> Vec<(String, Vec<Layer>)> {
+    let layers: Vec<Layer> = images(tree.as_ref())
+        .into_iter()
+        .filter_map(|path| {
+            let image = Squashfs::open(tree.open(&path).ok()?).ok()?;
+            Some((path, Arc::new(image) as Arc<dyn Tree>))
+        })
+        .collect();
+    let named = |folder: &Path, name: &str| {
+        layers.iter().find(|(path, _)| path.parent() == Some(folder) && stem(path) == name)
+    };
+    let mut found = Vec::new();
+    for (path, _) in &layers {
+        let (folder, name) = (path.parent().unwrap_or(Path::new("")), stem(path));
+        let ends: Vec<usize> = name.match_indices('.').map(|(at, _)| at).chain([name.len()]).collect();
+        let chain: Option<Vec<Layer>> =
+            ends.iter().map(|end| named(folder, &name[..*end]).cloned()).collect();
+        if let Some(chain) = chain.filter(|chain| is_root(chain[0].1.as_ref()))
+            && (!is_aside(&name) || name.ends_with(".live"))
+        {
+            found.push((last_word(&chain), chain));
+        }
+    }
+    found.sort_by_key(|(_, chain)| chain.len());
+    found
+}
+
+/// Whether a layer is for a language, or for starting from the medium, and not for what is installed.
+fn is_aside(name: &str) -> bool {
+    name.split('.').skip(1).any(|word| ASIDE.contains(&word) || word.len() <= 3 || word.contains('_'))
 }
 
 enum System {
@@ -331,15 +412,12 @@ const ASIDE: &[&str] = &["live", "installer", "no-languages", "enhanced-securebo
 /// The layers of a folder that make up the install: where names say what stands on what (`minimal`, `minimal.standard`), the
 /// longest chain without what is only for the live session or a language; else the root, with what lies beside it in the
 /// order of the names.
-fn stack(layers: Vec<Layer>) -> Option<Vec<Layer>> {
+fn stack(layers: &[Layer]) -> Option<Vec<Layer>> {
     let stem =
         |path: &Path| path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
     let bases: Vec<&Layer> = layers.iter().filter(|(_, tree)| is_root(tree.as_ref())).collect();
     let base = bases.iter().max_by_key(|(path, _)| std::cmp::Reverse(stem(path).split('.').count()))?;
     let base_stem = stem(&base.0);
-    let is_aside = |name: &str| {
-        name.split('.').skip(1).any(|word| ASIDE.contains(&word) || word.len() <= 3 || word.contains('_'))
-    };
     let above = |name: &str| name.strip_prefix(base_stem.as_str()).is_some_and(|rest| rest.starts_with('.'));
     let mut chain: Vec<Layer> = layers
         .iter()

@@ -16,6 +16,7 @@ Examples:
   fresh-tally take /mnt/fresh --edition Mudflat --profile minimal
   fresh-tally take /mnt/fresh -o fresh.tally.json
   fresh-tally take saltmarsh-5.0.iso
+  fresh-tally take saltmarsh-5.0.iso --each-profile -o tallies
   fresh-tally take machine.qcow2 --profile minimal
   fresh-tally take image.manifest --distro Saltmarsh --release 5.0
   rpm -qa | fresh-tally take - --distro Saltmarsh --release 5.0")]
@@ -32,6 +33,9 @@ pub(crate) struct TakeArgs {
     /// Mark it as read from a live session
     #[arg(long)]
     pub(crate) live: bool,
+    /// Take a tally of each profile that the medium can install; -o names a folder for them
+    #[arg(long, conflicts_with_all = ["handle", "profile", "live"])]
+    pub(crate) each_profile: bool,
 }
 
 /// What the release files do not say, or say wrong.
@@ -222,3 +226,17 @@ pub(crate) struct WeighArgs {
     #[arg(long, value_name = "SIZE", value_parser = bytes_of, default_value = "0")]
     pub(crate) plus: u64,
 }
+
+/// Print a script that collects what `take` needs of an install elsewhere
+///
+/// The script is POSIX shell and runs on any Linux and on FreeBSD, as anybody; it says what it could not read. It never
+/// takes passwords, keys, network credentials, machine ids or personal files; `sh kit.sh --list` shows what it would take.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally kit -o kit.sh
+  sh kit.sh --list                                               (there) what it would take
+  sh kit.sh                                                      (there) writes tally-kit.tar.gz
+  fresh-tally take tally-kit.tar.gz
+  ssh host sh -s -- -o - < kit.sh | fresh-tally take -")]
+pub(crate) struct KitArgs {}

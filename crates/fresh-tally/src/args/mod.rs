@@ -7,7 +7,8 @@ mod shelf;
 
 pub(crate) use comparison::{CheckArgs, CompareArgs, CompareWhatArg, GridArgs, LagArgs, OnlyArg, TrailArgs};
 pub(crate) use install::{
-    FindArgs, LabelArgs, NoteArgs, ReportArgs, SbomArg, ShowArgs, ShowWhatArg, TakeArgs, WeighArgs, WhyArgs,
+    FindArgs, KitArgs, LabelArgs, NoteArgs, ReportArgs, SbomArg, ShowArgs, ShowWhatArg, TakeArgs, WeighArgs,
+    WhyArgs,
 };
 pub(crate) use rules::{CompletionsArgs, DemoArgs, RulesAction, RulesArgs};
 pub(crate) use shelf::{ShelfAction, ShelfArgs, ShelfListArgs};
@@ -127,6 +128,7 @@ pub(crate) enum ColorArg {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Take(TakeArgs),
+    Kit(KitArgs),
     Show(ShowArgs),
     Find(FindArgs),
     Why(WhyArgs),

@@ -5,6 +5,7 @@ mod compare;
 mod demo;
 mod find;
 mod grid;
+mod kit;
 mod lag;
 mod note;
 mod report;
@@ -26,6 +27,7 @@ use crate::settings::Settings;
 pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure> {
     match command {
         Command::Take(args) => take::run(args, settings),
+        Command::Kit(_) => kit::run(settings),
         Command::Show(args) => show::run(&args.install, show::what(args.view), settings),
         Command::Find(args) => find::run(&args, settings),
         Command::Why(args) => why::run(&args, settings),

@@ -11,10 +11,36 @@ use tally_shelf::encode;
 
 pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> {
     let rules = settings.own.parts()?;
+    if args.each_profile {
+        return each_profile(args, &rules, settings);
+    }
     let tally = taken(args, &rules, settings)?;
     say(&tally, &rules, settings)?;
     // Taking a large tally apart piece by piece only to end is time nobody gets back.
     std::mem::forget(tally);
+    Ok(Exit::Done)
+}
+
+/// A tally for each profile, on the shelf or in the folder of `-o`; one line for each.
+fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Exit, Failure> {
+    check_date(args.label.release_date.as_deref())?;
+    let mut tallies = install::take_each_profile(&args.source, &overrides(args.label), settings, rules)?;
+    for tally in &mut tallies {
+        if let Some(folder) = &settings.output {
+            let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
+            std::fs::create_dir_all(folder).map_err(fail)?;
+            let path = folder.join(format!("{}.tally.json", tally.label.handle));
+            output::file(&path, &encoded(tally)?)?;
+            output::status(settings, &format!("Wrote `{}`.", path.display()));
+        }
+        if settings.output.is_none() || settings.shelf_given {
+            let put = settings.shelf.put(tally)?;
+            output::status(settings, &format!("Put on the shelf as `{}`.", put.handle));
+        }
+    }
+    for tally in &tallies {
+        say(tally, rules, settings)?;
+    }
     Ok(Exit::Done)
 }
 

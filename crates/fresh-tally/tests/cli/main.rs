@@ -10,6 +10,7 @@ mod family;
 mod find;
 mod grid;
 mod harness;
+mod kit;
 mod lag;
 mod listing;
 mod note;

@@ -26,6 +26,8 @@ pub(super) enum Content {
     Folder {
         listing: Place,
         length: u32,
+        /// Number of its extended attributes.
+        attributes: u32,
     },
     File(Arc<Blocks>),
     Link(Vec<u8>),
@@ -81,12 +83,14 @@ impl Inode {
             1 => {
                 let rest = reader.take(16)?;
                 let listing = Place { block: u64::from(u32_at(&rest, 0)), offset: u16_at(&rest, 10) };
-                (NodeKind::Folder, Content::Folder { listing, length: u32::from(u16_at(&rest, 8)) })
+                let length = u32::from(u16_at(&rest, 8));
+                (NodeKind::Folder, Content::Folder { listing, length, attributes: u32::MAX })
             }
             8 => {
                 let rest = reader.take(24)?;
                 let listing = Place { block: u64::from(u32_at(&rest, 8)), offset: u16_at(&rest, 18) };
-                (NodeKind::Folder, Content::Folder { listing, length: u32_at(&rest, 4) })
+                let (length, attributes) = (u32_at(&rest, 4), u32_at(&rest, 20));
+                (NodeKind::Folder, Content::Folder { listing, length, attributes })
             }
             2 | 9 => (NodeKind::File, Content::File(Arc::new(file(shared, &mut reader, sort == 9)?))),
             3 | 10 => {

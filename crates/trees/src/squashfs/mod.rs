@@ -4,6 +4,7 @@
 //! Everything in an image is untrusted: each size is checked against the image and against a limit before memory is
 //! asked for, and a table that points back into itself ends in an error.
 
+mod attributes;
 mod inode;
 mod meta;
 mod unpack;
@@ -40,6 +41,7 @@ struct Shared {
     inodes: u64,
     listings: u64,
     fragments: u64,
+    attributes: u64,
     fragment_count: u32,
     meta: Cache<u64, Arc<meta::Block>>,
     pieces: Cache<u64, Arc<[u8]>>,
@@ -87,6 +89,7 @@ impl Squashfs {
             inodes: u64_at(&head, 64),
             listings: u64_at(&head, 72),
             fragments: u64_at(&head, 80),
+            attributes: u64_at(&head, 56),
             fragment_count: u32_at(&head, 16),
             meta: Cache::new(2048),
             pieces: Cache::new(usize::try_from((16 << 20) / block_size).unwrap_or(16).max(4)),
@@ -118,7 +121,7 @@ impl Squashfs {
     }
 
     fn folder(&self, inode: &Inode) -> io::Result<Arc<Folder>> {
-        let Content::Folder { listing, length } = inode.content else {
+        let Content::Folder { listing, length, .. } = inode.content else {
             return Err(damaged("a folder has no listing"));
         };
         // An empty folder has no listing of its own: its place is that of the next one.
@@ -195,6 +198,15 @@ impl Tree for Squashfs {
 
     fn is_whiteout(&self, path: &Path) -> bool {
         matches!(self.inode(path), Ok(Some(Inode { content: Content::Whiteout, .. })))
+    }
+
+    fn is_opaque(&self, path: &Path) -> bool {
+        match self.inode(path) {
+            Ok(Some(Inode { content: Content::Folder { attributes, .. }, .. })) => {
+                attributes::is_opaque(&self.shared, attributes).unwrap_or(false)
+            }
+            _ => false,
+        }
     }
 }
 

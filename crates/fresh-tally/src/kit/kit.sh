@@ -1,0 +1,206 @@
+#!/bin/sh
+# Collects what fresh-tally reads of an install into one archive, for `fresh-tally take ARCHIVE` elsewhere.
+#
+#   sh kit.sh                    writes tally-kit.tar here (compressed with gzip where it is there: tally-kit.tar.gz)
+#   sh kit.sh -o FILE            writes that file; `-` is standard output
+#   sh kit.sh --list             shows what it would take, and takes nothing
+#   sh kit.sh --root DIR         collects from an install that is mounted there, and takes no readings
+#   ssh host sh -s -- -o - < kit.sh | fresh-tally take -
+#
+# Runs as anybody; what only root may read is then named and left out. It writes to one temporary folder, which it removes.
+# It never takes: password and shadow files, keys, network credentials, machine ids, addresses' passwords, personal files.
+# Of pictures, fonts and programs it takes names only; of home folders only launchers and the names of AppImages.
+
+set -u
+LC_ALL=C
+export LC_ALL
+umask 077
+
+root=/ out='' list='' largest=4096
+while [ $# -gt 0 ]; do
+    case $1 in
+        -o | --output) [ $# -gt 1 ] || { echo "kit: $1 needs a file" >&2; exit 2; }; out=$2; shift ;;
+        --root) [ $# -gt 1 ] || { echo "kit: --root needs a folder" >&2; exit 2; }; root=$2; shift ;;
+        --list) list=yes ;;
+        -h | --help) sed -n '2,12s/^# \{0,1\}//p' "$0" 2>/dev/null; exit 0 ;;
+        *) echo "kit: unknown option $1" >&2; exit 2 ;;
+    esac
+    shift
+done
+start=$(pwd) || exit 3
+cd "$root" 2>/dev/null || { echo "kit: can't enter $root" >&2; exit 3; }
+here=$(pwd -P)
+case $out in '' | - | /*) ;; *) out=$start/$out ;; esac
+
+work=$(mktemp -d "${TMPDIR:-/tmp}/kit.XXXXXX") || exit 3
+trap 'rm -rf "$work"' EXIT
+trap 'exit 130' INT TERM HUP
+stage=$work/stage
+mkdir "$stage" || exit 3
+: >"$work/missed"
+
+# --- what is taken ---------------------------------------------------------------------------------------------------
+
+# Whole files and links; folders with everything in them. Patterns are the shell's.
+whole() {
+    cat <<'END'
+etc/os-release usr/lib/os-release etc/lsb-release etc/*-release etc/debian_version etc/slackware-version bin/freebsd-version usr/bin/freebsd-version .disk/info
+var/lib/dpkg/status var/lib/dpkg/status.d var/lib/dpkg/diversions var/lib/dpkg/info/*.list var/lib/apt/extended_states var/lib/apt/lists/*_Packages*
+var/lib/apt/lists/*_InRelease var/lib/apt/lists/*_Release usr/lib/sysimage/rpm usr/share/rpm var/lib/rpm/Packages var/lib/rpm/Packages.db
+var/lib/rpm/rpmdb.sqlite* var/lib/rpm/installed-through-deps.list var/lib/dnf/history.sqlite* usr/lib/sysimage/libdnf5/*.toml
+var/lib/zypp/AutoInstalled var/lib/yum/yumdb var/lib/pacman/local var/lib/pacman/sync/*.db lib/apk/db/installed usr/lib/apk/db/installed etc/apk/world
+etc/apk/arch var/lib/eopkg/package var/lib/eopkg/info/automatic var/lib/eopkg/info/repos var/lib/eopkg/index/*/uri var/db/pkg var/lib/portage/world
+var/lib/portage/world_sets var/db/xbps usr/share/xbps.d var/lib/pkgtools/packages var/log/packages var/lib/snapd/seed/seed.yaml snap/*/current
+snap/*/*/meta/snap.yaml var/lib/flatpak/app/*/current var/lib/flatpak/app/*/*/*/active var/lib/flatpak/runtime/*/*/*/active
+var/lib/flatpak/app/*/*/*/*/deploy var/lib/flatpak/app/*/*/*/*/metadata var/lib/flatpak/app/*/*/*/*/export/share/applications
+var/lib/flatpak/app/*/*/*/*/files/share/metainfo var/lib/flatpak/app/*/*/*/*/files/share/appdata var/lib/flatpak/runtime/*/*/*/*/deploy
+var/lib/flatpak/runtime/*/*/*/*/metadata var/lib/flatpak/exports/share/applications usr/share/applications usr/local/share/applications
+var/lib/snapd/desktop/applications etc/skel/.local/share/applications etc/skel/.config home/*/.local/share/applications root/.local/share/applications
+usr/share/mime/aliases usr/share/mime/subclasses etc/xdg usr/etc/xdg etc/alternatives etc/X11/default-display-manager usr/share/xsessions
+usr/share/wayland-sessions usr/local/share/xsessions usr/local/share/wayland-sessions etc/systemd/system etc/systemd/user
+etc/systemd/zram-generator.conf usr/lib/systemd/zram-generator.conf etc/default/zramswap usr/lib/systemd/system usr/lib/systemd/user
+usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d usr/local/etc/rc.d
+etc/dconf/profile etc/dconf/db/*.d usr/share/glib-2.0/schemas/*.override etc/gtk-3.0/settings.ini usr/share/lxqt/lxqt.conf
+usr/share/themes/*/index.theme usr/share/icons/*/index.theme proc/uptime proc/loadavg proc/meminfo
+END
+}
+
+# Files that may hold a password or a user's name beside what is needed: what is cut out, and the files.
+filtered() {
+    cat <<'END'
+s#://[^/@ ]*@#://#g|etc/apt/sources.list etc/apt/sources.list.d/*.list etc/apt/sources.list.d/*.sources etc/urpmi/urpmi.cfg etc/pacman.conf etc/pacman.d/* etc/apk/repositories etc/xbps.d/*.conf etc/portage/repos.conf etc/portage/repos.conf/* etc/pkg/*.conf usr/local/etc/pkg/repos/*.conf etc/slackpkg/mirrors etc/flatpak/remotes.d/*
+s#://[^/@ ]*@#://#g;/^ *\(password\|username\|proxy_[a-z]*\) *=/d|etc/yum.repos.d/*.repo etc/zypp/repos.d/*.repo etc/distro.repos.d/*.repo usr/share/dnf5/repos.d/*.repo
+s#://[^/@ ]*@#://#g;/^ *\(http-\)\{0,1\}\(token\|password\)/d|var/lib/flatpak/repo/config
+/_enable=/!d|etc/defaults/rc.conf etc/rc.conf etc/rc.conf.local etc/rc.conf.d/*
+/^\[/b;/session/b;d|etc/lightdm/lightdm.conf etc/lightdm/lightdm.conf.d/* usr/share/lightdm/lightdm.conf.d/*
+/^\[/b;/[Ss]ession/b;d|etc/sddm.conf etc/sddm.conf.d/*
+s/|[^|]*@[^|]*|/|someone|/|var/log/zypp/history
+s/\(user\|username\|pass\|password\|credentials\|cred\)=[^, ]*/\1=/g|etc/fstab
+/^Threads/!d|proc/[0-9]*/status
+/^flags/!d|proc/cpuinfo
+s/\(password\|pass\|key\|token\)=[^ ]*//g|proc/cmdline
+END
+}
+
+# Folders of which only names are taken: empty files stand for the files.
+names() {
+    cat <<'END'
+bin sbin usr/bin usr/sbin usr/games usr/local/bin usr/local/sbin usr/local/games snap/bin usr/share/backgrounds usr/share/wallpapers usr/share/images
+usr/share/lxqt/wallpapers usr/share/lxqt/themes usr/share/pixmaps/backgrounds usr/share/fonts
+END
+}
+
+# Folders of which the names of the first level are taken.
+first_names() { echo 'usr/lib/modules lib/modules usr/share/themes usr/share/themes/* usr/share/icons'; }
+
+# Images with a package in them, taken whole while they are small, and otherwise named.
+images() { echo 'var/lib/snapd/seed/snaps/*.snap'; echo 'var/lib/snapd/snaps/*.snap'; echo 'opt/*.AppImage'; echo 'opt/*/*.AppImage'; echo 'usr/local/bin/*.AppImage'; echo 'Applications/*.AppImage'; echo 'etc/skel/*/*.AppImage'; }
+
+# --- how it is taken -------------------------------------------------------------------------------------------------
+
+# Paths of patterns that are there, a line each; folders that are links lead elsewhere, and are links here as well.
+expand() {
+    while IFS= read -r patterns; do
+        for path in $patterns; do
+            case $path in proc/*) [ "$root" = / ] || continue ;; esac
+            if [ -e "$path" ] || [ -L "$path" ]; then printf '%s\n' "$path"; fi
+        done
+    done
+}
+
+# Whether a folder on the way to a path is a link: then the path is reached by another name, and is taken by that one.
+reached() {
+    above=$1
+    while case $above in */*) true ;; *) false ;; esac; do
+        above=${above%/*}
+        [ -L "$above" ] && return 1
+    done
+    return 0
+}
+
+folder_of() { mkdir -p "$stage/$(dirname "$1")"; }
+
+miss() { printf '%s\n' "$1" >>"$work/missed"; }
+
+# Everything below a path that may be read, but what holds secrets wherever it lies.
+below() {
+    find "$1" \( -name '*.key' -o -name '*.pem' -o -name '*.psk' -o -name 'auth.conf*' -o -name 'shadow*' -o -name 'gnupg' -o -name 'credentials*' \
+        -o -name 'environment.bz2' -o -name '*mtree' -o -name 'install' -o -name '*.ebuild' \) -prune -o \( -type f -o -type l \) -print 2>>"$work/missed"
+}
+
+whole | expand | while IFS= read -r path; do reached "$path" && below "$path"; done | sort -u >"$work/whole"
+filtered | while IFS= read -r line; do
+    printf '%s\n' "${line##*|}" | expand | while IFS= read -r path; do
+        [ -f "$path" ] && reached "$path" && printf '%s|%s\n' "${line%|*}" "$path"
+    done
+done >"$work/filtered"
+names | expand | while IFS= read -r path; do
+    if [ -L "$path" ]; then printf '%s\n' "$path"; elif reached "$path"; then find "$path" \( -type f -o -type l \) -print 2>>"$work/missed"; fi
+done | sort -u >"$work/names"
+{ first_names | expand | while IFS= read -r path; do reached "$path" && for inner in "$path"/*; do [ -d "$inner" ] && printf '%s\n' "$inner"; done; done; echo lib; echo lib64; } >"$work/folders"
+images | expand >"$work/images"
+
+if [ -n "$list" ]; then
+    cat "$work/whole"
+    sed 's/.*|\(.*\)/\1 (without passwords and names)/' "$work/filtered"
+    cat "$work/images"
+    sed 's/$/ (its name only)/' "$work/names"
+    exit 0
+fi
+
+# Whole files keep their times, which tell when packages came.
+tar -cf - -T "$work/whole" 2>"$work/tar" | (cd "$stage" && tar -xf - 2>/dev/null)
+grep -i 'permission\|cannot' "$work/tar" | sed 's/^[^:]*: //' >>"$work/missed"
+while IFS= read -r line; do
+    path=${line##*|}
+    folder_of "$path"
+    sed "${line%|*}" "$path" >"$stage/$path" 2>/dev/null || miss "$path: can't be read"
+    touch -r "$path" "$stage/$path" 2>/dev/null
+done <"$work/filtered"
+while IFS= read -r path; do
+    folder_of "$path"
+    if [ -L "$path" ]; then
+        target=$(readlink "$path")
+        ln -s "$target" "$stage/$path" 2>/dev/null
+        # A program may lie elsewhere: an empty file stands for it there.
+        case $target in /*) target=.$target ;; *) target=$(dirname "$path")/$target ;; esac
+        if [ -f "$target" ] && real=$(cd -P "$(dirname "$target")" 2>/dev/null && pwd -P); then
+            real=${real#"$here"}/$(basename "$target")
+            [ -e "$stage/$real" ] || { folder_of "$real" && : >"$stage/$real"; }
+        fi
+    else
+        [ -e "$stage/$path" ] || : >"$stage/$path"
+    fi
+done <"$work/names"
+while IFS= read -r path; do
+    if [ -L "$path" ]; then ln -s "$(readlink "$path")" "$stage/$path" 2>/dev/null; elif [ -d "$path" ]; then mkdir -p "$stage/$path"; fi
+done <"$work/folders"
+while IFS= read -r path; do
+    if [ "$(($(wc -c <"$path" 2>/dev/null || echo 99999999) / 1024))" -le "$largest" ]; then
+        folder_of "$path"
+        cp -p "$path" "$stage/$path" 2>/dev/null || miss "$path: can't be read"
+    else
+        miss "$path: larger than $largest KiB, left out"
+    fi
+done <"$work/images"
+for path in var/lib/flatpak/app/*/*/*/* var/lib/flatpak/runtime/*/*/*/*; do
+    [ -d "$stage/$path" ] && [ ! -L "$path" ] && touch -r "$path" "$stage/$path"
+done
+# Programs of a real install may be run by others; what was collected may be read by whoever unpacks it.
+chmod -R u+rwX "$stage" 2>/dev/null
+
+if [ -s "$work/missed" ]; then
+    echo "kit: not read:" >&2
+    sed 's/^/kit:   /' "$work/missed" | head -n 40 >&2
+fi
+if [ "$out" = - ]; then
+    (cd "$stage" && tar -cf - .)
+    exit
+fi
+if command -v gzip >/dev/null 2>&1; then
+    [ -n "$out" ] || out=$start/tally-kit.tar.gz
+    case $out in *.gz | *.tgz) (cd "$stage" && tar -cf - .) | gzip >"$out.part" ;; *) (cd "$stage" && tar -cf - .) >"$out.part" ;; esac
+else
+    [ -n "$out" ] || out=$start/tally-kit.tar
+    (cd "$stage" && tar -cf - .) >"$out.part"
+fi && mv "$out.part" "$out" && echo "kit: wrote $out" >&2

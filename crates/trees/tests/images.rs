@@ -1,0 +1,149 @@
+//! One root in many images, made by the formats' own tools: each tells the same, and damage to any of them ends in an
+//! error or in less, never in a panic of ours or in memory without end.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "tests may fail")]
+
+use proptest::prelude::*;
+use std::path::Path;
+use std::sync::Arc;
+use tally_trees::{Bytes, NodeKind, Source, SourceError, Tree, unpack_file};
+
+const DEEP: &str = "usr/share/A long name that no short one can stand for/deep/er/and/deeper/than/eight/levels/of/folders/Ünïcode.txt";
+
+/// The images, by name.
+fn images() -> Vec<(&'static str, Vec<u8>)> {
+    macro_rules! image {
+        ($name:literal) => {
+            (
+                $name,
+                unpack_file(include_bytes!(concat!("fixtures/images/", $name, ".zst")).to_vec(), 64 << 20)
+                    .unwrap(),
+            )
+        };
+    }
+    vec![
+        image!("rr.iso"),
+        image!("joliet.iso"),
+        image!("part.ext4"),
+        image!("disk.qcow2"),
+        image!("old.qcow2"),
+        image!("zstd.qcow2"),
+        image!("disk.vdi"),
+        image!("root.tar"),
+    ]
+}
+
+fn open(bytes: Vec<u8>) -> Result<Source, SourceError> {
+    let bytes: Arc<[u8]> = bytes.into();
+    Source::of(Arc::new(bytes) as Arc<dyn Bytes>)
+}
+
+#[test]
+fn each_image_tells_the_same() {
+    for (name, bytes) in images() {
+        let source = open(bytes).unwrap_or_else(|error| panic!("{name}: {error}"));
+        let tree = source.tree.as_ref();
+        assert_eq!(source.remarks, Vec::<String>::new(), "{name}");
+        assert_eq!(source.is_medium, name.ends_with(".iso"), "{name}");
+        let numbers: String = (1..=5000).map(|number| format!("{number}\n")).collect();
+        assert_eq!(String::from_utf8(tree.read("usr/share/numbers").unwrap()).unwrap(), numbers, "{name}");
+        // Joliet has no links: whoever makes such an image leaves them out.
+        if name != "joliet.iso" {
+            assert_eq!(tree.read("etc/os-release").unwrap(), b"NAME=\"Saltmarsh Linux\"\n", "{name}");
+            assert_eq!(
+                tree.read("lib/os-release").unwrap(),
+                b"NAME=\"Saltmarsh Linux\"\n",
+                "{name}: an absolute link"
+            );
+            assert_eq!(tree.read_link(Path::new("lib")).unwrap(), Path::new("/usr/lib"), "{name}");
+            assert_eq!(tree.node(Path::new("lib"), false).unwrap().kind, NodeKind::Link, "{name}");
+        }
+        assert_eq!(tree.read(DEEP).unwrap(), b"deep\n", "{name}");
+        assert!(!tree.exists("usr/share/none") && !tree.exists("../../etc/passwd"), "{name}");
+        let node = tree.node(Path::new("usr/share/numbers"), true).unwrap();
+        assert_eq!(
+            (node.kind, node.size, node.mode & 0o777),
+            (NodeKind::File, 23893, node.mode & 0o777),
+            "{name}"
+        );
+        assert!(node.changed_at > 1_700_000_000, "{name}: {}", node.changed_at);
+        let names: Vec<String> =
+            tree.names("").into_iter().map(|entry| entry.name.into_string().unwrap()).collect();
+        for folder in ["bin", "etc", "usr"] {
+            assert!(names.iter().any(|known| known == folder), "{name}: {names:?}");
+        }
+        // A piece out of the middle, as large files are read.
+        let file = tree.open(Path::new("usr/share/numbers")).unwrap();
+        assert_eq!(file.exactly(20_000, 10).unwrap(), numbers.as_bytes()[20_000..20_010], "{name}");
+        assert!(file.exactly(23_890, 10).is_err(), "{name}");
+    }
+}
+
+#[test]
+fn what_can_not_be_read_is_named() {
+    let mut xfs = b"XFSB".to_vec();
+    xfs.resize(70_000, 0);
+    let said = open(xfs).err().unwrap().to_string();
+    assert!(said.contains("XFS") && said.contains("mount it"), "{said}");
+    assert!(matches!(open(b"nothing that is known".to_vec()), Err(SourceError::Unknown)));
+    let (_, qcow2) = images().remove(3);
+    let mut backed = qcow2.clone();
+    backed[8..16].copy_from_slice(&70_000_u64.to_be_bytes());
+    assert!(open(backed).err().unwrap().to_string().contains("differs from another image"));
+    let mut encrypted = qcow2;
+    encrypted[32..36].copy_from_slice(&1_u32.to_be_bytes());
+    assert!(open(encrypted).err().unwrap().to_string().contains("encrypted"));
+    let (_, tar) = images().pop().unwrap();
+    let cut = open(tar[..tar.len() / 2].to_vec()).unwrap();
+    assert!(
+        cut.remarks.iter().any(|remark| remark.contains("breaks off")) || cut.tree.exists("usr"),
+        "{:?}",
+        cut.remarks
+    );
+}
+
+/// Asks a tree everything, as far as it answers.
+fn walk(tree: &dyn Tree) {
+    let mut waiting = vec![std::path::PathBuf::new()];
+    let mut seen = 0;
+    while let Some(folder) = waiting.pop() {
+        for entry in tree.names(&folder) {
+            seen += 1;
+            if seen > 2000 {
+                return;
+            }
+            let path = folder.join(&entry.name);
+            match entry.kind {
+                NodeKind::Folder => waiting.push(path),
+                NodeKind::Link => _ = tree.read_link(&path),
+                _ => _ = tree.read(&path),
+            }
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    #[test]
+    fn damage_never_stops_us(seed in any::<u64>(), flips in 1_usize..60, cut in 0.2..1.0_f64) {
+        for (_, mut bytes) in images() {
+            let mut state = seed | 1;
+            let mut next = || {
+                state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+                (state >> 33) as usize
+            };
+            // What describes an image stands at its begin.
+            for at in 0..flips {
+                let reach = if at % 2 == 0 { bytes.len().min(120_000) } else { bytes.len() };
+                bytes[next() % reach] ^= next() as u8;
+            }
+            if flips % 3 == 0 {
+                let keep = (bytes.len() as f64 * cut) as usize;
+                bytes.truncate(keep);
+            }
+            if let Ok(source) = open(bytes) {
+                walk(source.tree.as_ref());
+            }
+        }
+    }
+}
