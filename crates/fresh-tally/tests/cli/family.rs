@@ -19,7 +19,8 @@ fn every_family_gives_the_same_menu_parts_and_services() {
         names.sort();
         names
     };
-    for (name, family) in Family::ALL.iter().filter(|(name, _)| *name != "dpkg") {
+    for (name, family) in Family::ALL.iter().filter(|(name, _)| *name != "dpkg" && !name.starts_with("rpm-"))
+    {
         let tally = taken(&place, name, *family);
         assert_eq!(tally["unread"].as_array().map(Vec::len), Some(0), "{name}: {}", tally["unread"]);
         assert_eq!(

@@ -16,7 +16,9 @@ fn collect(place: &Place, words: &[&str]) -> std::process::Output {
 fn an_archive_of_the_kit_gives_the_same_tally_as_the_root() {
     let place = Place::new();
     let world = World::load().unwrap();
-    for (name, family) in Family::ALL {
+    // The other formats of rpm lie where these two do.
+    let further = ["rpm-ndb", "rpm-berkeley-big-endian"];
+    for (name, family) in Family::ALL.iter().filter(|(name, _)| !further.contains(name)) {
         saltmarsh::write_install_as(
             &world,
             world.install("5.0-reedbed").unwrap(),
