@@ -313,7 +313,7 @@ fn a_table_that_is_a_question_without_end_is_refused() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(8))]
 
     #[test]
     fn flipped_bytes_never_stop_a_reader(seed in any::<u64>(), every in 3_usize..400) {

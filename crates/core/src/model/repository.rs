@@ -32,3 +32,29 @@ pub struct Repository {
     #[serde(default)]
     pub evidence: Evidence,
 }
+
+impl Repository {
+    /// A repository in use, of which only this is known.
+    pub fn new(system: System, name: impl Into<Text>, uri: impl Into<Text>, evidence: Evidence) -> Self {
+        Self {
+            system,
+            name: name.into(),
+            uri: uri.into(),
+            suite: None,
+            components: Vec::new(),
+            enabled: true,
+            official: None,
+            signed_by: None,
+            packages: None,
+            evidence,
+        }
+    }
+
+    /// The same, said to be the distribution's own where its address names the distribution; others may be as well.
+    #[must_use]
+    pub fn owned_by(mut self, distro_id: &str) -> Self {
+        let own = !distro_id.is_empty() && self.uri.to_ascii_lowercase().contains(distro_id);
+        self.official = own.then_some(true);
+        self
+    }
+}

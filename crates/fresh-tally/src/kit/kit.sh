@@ -118,7 +118,7 @@ reached() {
     return 0
 }
 
-folder_of() { mkdir -p "$stage/$(dirname "$1")"; }
+folder_of() { case $1 in */*) [ -d "$stage/${1%/*}" ] || mkdir -p "$stage/${1%/*}" ;; esac; }
 
 miss() { printf '%s\n' "$1" >>"$work/missed"; }
 
@@ -163,9 +163,9 @@ while IFS= read -r path; do
         target=$(readlink "$path")
         ln -s "$target" "$stage/$path" 2>/dev/null
         # A program may lie elsewhere: an empty file stands for it there.
-        case $target in /*) target=.$target ;; *) target=$(dirname "$path")/$target ;; esac
-        if [ -f "$target" ] && real=$(cd -P "$(dirname "$target")" 2>/dev/null && pwd -P); then
-            real=${real#"$here"}/$(basename "$target")
+        case $target in /*) target=.$target ;; *) case $path in */*) target=${path%/*}/$target ;; *) target=./$target ;; esac ;; esac
+        if [ -f "$target" ] && real=$(cd -P "${target%/*}" 2>/dev/null && pwd -P); then
+            real=${real#"$here"}/${target##*/}
             [ -e "$stage/$real" ] || { folder_of "$real" && : >"$stage/$real"; }
         fi
     else

@@ -213,16 +213,11 @@ fn repositories(tree: &dyn Tree, label: &Label) -> Vec<Repository> {
         let name = tag
             .map_or_else(|| tail.iter().take(2).rev().copied().collect::<Vec<_>>().join("-"), str::to_owned);
         repositories.push(Repository {
-            system: System::Apk,
-            name: name.into(),
-            uri: without_password(uri),
             suite: tail.get(1).map(|suite| Text::from(*suite)),
             components: tail.first().map(|component| Text::from(*component)).into_iter().collect(),
             enabled,
-            official: (!label.distro_id.is_empty() && uri.contains(label.distro_id.as_str())).then_some(true),
-            signed_by: None,
-            packages: None,
-            evidence: Evidence::line(REPOSITORIES, number),
+            ..Repository::new(System::Apk, name, without_password(uri), Evidence::line(REPOSITORIES, number))
+                .owned_by(&label.distro_id)
         });
     }
     repositories

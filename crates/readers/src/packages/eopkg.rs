@@ -1,6 +1,6 @@
 //! Packages of eopkg: a folder each, with XML in it. See `docs/formats/eopkg.md`.
 
-use super::files::Files;
+use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
 use crate::text::{filled, lines, name_text, text, time_text};
 use crate::xml::{Step, walk};
@@ -59,13 +59,7 @@ impl PackageSystem for Eopkg {
     }
 
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
-        let own: Vec<(usize, &Package)> =
-            packages.iter().enumerate().filter(|(_, package)| package.system == System::Eopkg).collect();
-        let found: Vec<Owners> =
-            own.par_iter().map(|(at, package)| files_of(tree, *at, package, wanted)).collect();
-        let mut all = Owners::default();
-        found.into_iter().for_each(|owners| all.absorb(owners));
-        all
+        survey_each(packages, System::Eopkg, |at, package| files_of(tree, at, package, wanted))
     }
 
     fn repositories(&self, tree: &dyn Tree, _packages: &[Package], label: &Label) -> RepositoryFacts {
@@ -211,19 +205,15 @@ fn repositories(tree: &dyn Tree, bytes: &[u8], label: &Label, unread: &mut Vec<U
             "name" => {
                 let address = tree.read(format!("var/lib/eopkg/index/{text}/uri"));
                 let uri = address.map(|bytes| crate::text::text(&bytes)).unwrap_or_default();
-                repositories.push(Repository {
-                    system: System::Eopkg,
-                    name: text.into(),
-                    uri: without_password(&uri),
-                    suite: None,
-                    components: Vec::new(),
-                    enabled: true,
-                    official: (!label.distro_id.is_empty() && uri.contains(label.distro_id.as_str()))
-                        .then_some(true),
-                    signed_by: None,
-                    packages: None,
-                    evidence: Evidence::file(REPOSITORIES),
-                });
+                repositories.push(
+                    Repository::new(
+                        System::Eopkg,
+                        text,
+                        without_password(&uri),
+                        Evidence::file(REPOSITORIES),
+                    )
+                    .owned_by(&label.distro_id),
+                );
             }
             "status" if text == "inactive" => {
                 if let Some(last) = repositories.last_mut() {

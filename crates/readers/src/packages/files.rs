@@ -1,7 +1,23 @@
 //! What the files of one package show: owners of wanted paths, and traits. For systems whose lists have paths of any shape.
 
 use super::{Owners, Wanted, each_folder};
+use rayon::prelude::*;
 use tally_core::knowledge::{FolderClass, Traits, folder_class, trait_of};
+use tally_core::model::{Package, System};
+
+/// Surveys the packages of a system by as many threads as there are, each by a list of its own.
+pub(super) fn survey_each(
+    packages: &[Package],
+    system: System,
+    files_of: impl Fn(usize, &Package) -> Owners + Sync,
+) -> Owners {
+    let own: Vec<(usize, &Package)> =
+        packages.iter().enumerate().filter(|(_, package)| package.system == system).collect();
+    let found: Vec<Owners> = own.par_iter().map(|(at, package)| files_of(*at, package)).collect();
+    let mut all = Owners::default();
+    found.into_iter().for_each(|owners| all.absorb(owners));
+    all
+}
 
 /// What is found out once about a folder, and holds for every file in it.
 #[derive(Debug, Clone, Copy)]

@@ -245,18 +245,12 @@ fn settings(bytes: &[u8], path: &str, label: &Label, repositories: &mut Vec<Repo
             let name = head.trim().trim_end_matches([':', '=']).trim();
             let known = repositories.iter().position(|one| one.name == name);
             here = Some(known.unwrap_or_else(|| {
-                repositories.push(Repository {
-                    system: System::FreebsdPkg,
-                    name: name.into(),
-                    uri: Text::default(),
-                    suite: None,
-                    components: Vec::new(),
-                    enabled: true,
-                    official: None,
-                    signed_by: None,
-                    packages: None,
-                    evidence: Evidence::line(path, number),
-                });
+                repositories.push(Repository::new(
+                    System::FreebsdPkg,
+                    name,
+                    Text::default(),
+                    Evidence::line(path, number),
+                ));
                 repositories.len() - 1
             }));
         }
@@ -268,8 +262,7 @@ fn settings(bytes: &[u8], path: &str, label: &Label, repositories: &mut Vec<Repo
             match key.trim().trim_matches('"') {
                 "url" => {
                     repository.uri = without_password(value.strip_prefix("pkg+").unwrap_or(value));
-                    let own = value.to_ascii_lowercase().contains(label.distro_id.as_str());
-                    repository.official = (!label.distro_id.is_empty() && own).then_some(true);
+                    *repository = repository.clone().owned_by(&label.distro_id);
                 }
                 "enabled" => repository.enabled = matches!(value, "yes" | "true" | "on" | "1"),
                 "fingerprints" | "pubkey" => repository.signed_by = filled(value.into()),

@@ -1,6 +1,6 @@
 //! Packages of Slackware: a text each. See `docs/formats/slackware.md`.
 
-use super::files::Files;
+use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
 use crate::text::{lines, name_text, text, time_text};
 use rayon::prelude::*;
@@ -49,21 +49,13 @@ impl PackageSystem for Slackware {
     }
 
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
-        let own: Vec<(usize, &Package)> =
-            packages.iter().enumerate().filter(|(_, package)| package.system == System::Slackware).collect();
-        let found: Vec<Owners> = own
-            .par_iter()
-            .map(|(at, package)| {
-                let mut files = Files::of(*at, wanted);
-                // That a text can't be read was said when the package was read.
-                let bytes = tree.read(package.evidence.file.as_str()).unwrap_or_default();
-                files.list(file_list(&bytes));
-                files.done()
-            })
-            .collect();
-        let mut all = Owners::default();
-        found.into_iter().for_each(|owners| all.absorb(owners));
-        all
+        survey_each(packages, System::Slackware, |at, package| {
+            let mut files = Files::of(at, wanted);
+            // That a text can't be read was said when the package was read.
+            let bytes = tree.read(package.evidence.file.as_str()).unwrap_or_default();
+            files.list(file_list(&bytes));
+            files.done()
+        })
     }
 
     fn repositories(&self, tree: &dyn Tree, _packages: &[Package], _label: &Label) -> RepositoryFacts {
@@ -75,18 +67,15 @@ impl PackageSystem for Slackware {
             if uri.is_empty() || uri.starts_with('#') {
                 continue;
             }
-            let name = uri.trim_end_matches('/').rsplit('/').next().unwrap_or_default().into();
+            let name = uri.trim_end_matches('/').rsplit('/').next().unwrap_or_default();
             facts.repositories.push(Repository {
-                system: System::Slackware,
-                name,
-                uri: without_password(&uri),
-                suite: None,
-                components: Vec::new(),
-                enabled: true,
                 official: Some(true),
-                signed_by: None,
-                packages: None,
-                evidence: Evidence::line(MIRRORS, number),
+                ..Repository::new(
+                    System::Slackware,
+                    name,
+                    without_password(&uri),
+                    Evidence::line(MIRRORS, number),
+                )
             });
         }
         facts

@@ -1,10 +1,9 @@
 //! Packages of XBPS: one property list, and one for the files of each package. See `docs/formats/xbps.md`.
 
-use super::files::Files;
+use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
 use crate::text::{filled, lines, name_text, text};
 use crate::xml::{Step, walk};
-use rayon::prelude::*;
 use smallvec::smallvec;
 use tally_core::model::{
     Dependency, Evidence, Label, Package, Reason, Repository, State, System, Text, Unread, VersionOp,
@@ -71,13 +70,7 @@ impl PackageSystem for Xbps {
     }
 
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
-        let own: Vec<(usize, &Package)> =
-            packages.iter().enumerate().filter(|(_, package)| package.system == System::Xbps).collect();
-        let found: Vec<Owners> =
-            own.par_iter().map(|(at, package)| files_of(tree, *at, package, wanted)).collect();
-        let mut all = Owners::default();
-        found.into_iter().for_each(|owners| all.absorb(owners));
-        all
+        survey_each(packages, System::Xbps, |at, package| files_of(tree, at, package, wanted))
     }
 
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
@@ -266,18 +259,10 @@ fn repositories(bytes: &[u8], path: &str, label: &Label) -> Vec<Repository> {
             .split_once('-')
             .filter(|(order, _)| order.bytes().all(|b| b.is_ascii_digit()))
             .map_or(stem, |(_, name)| name);
-        repositories.push(Repository {
-            system: System::Xbps,
-            name: name.into(),
-            uri: without_password(uri),
-            suite: None,
-            components: Vec::new(),
-            enabled: true,
-            official: (!label.distro_id.is_empty() && uri.contains(label.distro_id.as_str())).then_some(true),
-            signed_by: None,
-            packages: None,
-            evidence: Evidence::line(path, number),
-        });
+        repositories.push(
+            Repository::new(System::Xbps, name, without_password(uri), Evidence::line(path, number))
+                .owned_by(&label.distro_id),
+        );
     }
     repositories
 }

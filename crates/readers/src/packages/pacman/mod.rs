@@ -3,7 +3,7 @@
 mod desc;
 mod sync;
 
-use super::files::Files;
+use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::text::{name_text, time_text};
 use desc::Record;
@@ -47,13 +47,7 @@ impl PackageSystem for Pacman {
     }
 
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
-        let own: Vec<(usize, &Package)> =
-            packages.iter().enumerate().filter(|(_, package)| package.system == System::Pacman).collect();
-        let found: Vec<Owners> =
-            own.par_iter().map(|(at, package)| files_of(tree, *at, package, wanted)).collect();
-        let mut all = Owners::default();
-        found.into_iter().for_each(|owners| all.absorb(owners));
-        all
+        survey_each(packages, System::Pacman, |at, package| files_of(tree, at, package, wanted))
     }
 
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {

@@ -57,11 +57,7 @@ fn configured(tree: &dyn Tree, bytes: &[u8], label: &Label) -> Vec<Repository> {
     let mut repositories = Vec::new();
     let mut open = false;
     include(tree, CONFIGURATION, bytes, 0, &mut open, &mut repositories);
-    for repository in &mut repositories {
-        let own = !label.distro_id.is_empty() && repository.uri.contains(label.distro_id.as_str());
-        repository.official = own.then_some(true);
-    }
-    repositories
+    repositories.into_iter().map(|one: Repository| one.owned_by(&label.distro_id)).collect()
 }
 
 /// Reads a file; `open` tells whether the last section is a repository.
@@ -78,7 +74,12 @@ fn include(
         if let Some(name) = line.strip_prefix('[').and_then(|rest| rest.strip_suffix(']')) {
             *open = name != "options";
             if *open {
-                repositories.push(repository(name, Evidence::line(path, number)));
+                repositories.push(Repository::new(
+                    System::Pacman,
+                    name,
+                    Text::default(),
+                    Evidence::line(path, number),
+                ));
             }
             continue;
         }
@@ -108,21 +109,6 @@ fn included(tree: &dyn Tree, pattern: &str) -> Vec<String> {
     };
     let names = tree.names(folder).into_iter().map(|entry| name_text(&entry.name));
     names.filter(|name| matches(last, name)).map(|name| format!("{folder}/{name}")).collect()
-}
-
-fn repository(name: &str, evidence: Evidence) -> Repository {
-    Repository {
-        system: System::Pacman,
-        name: name.into(),
-        uri: Text::default(),
-        suite: None,
-        components: Vec::new(),
-        enabled: true,
-        official: None,
-        signed_by: None,
-        packages: None,
-        evidence,
-    }
 }
 
 /// Goes through the packages of a list: a packed archive of `NAME-VERSION/desc`.

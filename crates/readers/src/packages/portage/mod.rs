@@ -2,7 +2,7 @@
 
 mod needs;
 
-use super::files::Files;
+use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
 use crate::keyfile::KeyFile;
 use crate::text::{filled, lines, name_text, text, time_text};
@@ -61,13 +61,7 @@ impl PackageSystem for Portage {
     }
 
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
-        let own: Vec<(usize, &Package)> =
-            packages.iter().enumerate().filter(|(_, package)| package.system == System::Portage).collect();
-        let found: Vec<Owners> =
-            own.par_iter().map(|(at, package)| files_of(tree, *at, package, wanted)).collect();
-        let mut all = Owners::default();
-        found.into_iter().for_each(|owners| all.absorb(owners));
-        all
+        survey_each(packages, System::Portage, |at, package| files_of(tree, at, package, wanted))
     }
 
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
@@ -196,16 +190,9 @@ fn repositories(bytes: &[u8], file: &str, label: &Label, repositories: &mut Vec<
         }
         let uri = group.get("sync-uri").cloned().unwrap_or_default();
         repositories.push(Repository {
-            system: System::Portage,
-            name: group.name().into(),
-            uri: without_password(&uri),
-            suite: None,
-            components: Vec::new(),
-            enabled: true,
             official: (!label.distro_id.is_empty() && group.name() == label.distro_id).then_some(true),
             signed_by: group.get("sync-openpgp-key-path").cloned(),
-            packages: None,
-            evidence: Evidence::file(file),
+            ..Repository::new(System::Portage, group.name(), without_password(&uri), Evidence::file(file))
         });
     }
 }

@@ -43,22 +43,11 @@ fn repository(group: &Group, path: &str, label: &Label) -> Repository {
     let uri = uri.unwrap_or_default();
     let uri = uri.split_whitespace().next().unwrap_or_default();
     Repository {
-        system: System::Rpm,
-        name: group.name().into(),
-        uri: without_password(uri),
-        suite: None,
-        components: Vec::new(),
         enabled: group.get("enabled").is_none_or(|_| group.is_true("enabled")),
-        official: official(label, uri),
         signed_by: group.get("gpgkey").and_then(|keys| keys.split_whitespace().next()).map(Text::from),
-        packages: None,
-        evidence: Evidence::file(path),
+        ..Repository::new(System::Rpm, group.name(), without_password(uri), Evidence::file(path))
+            .owned_by(&label.distro_id)
     }
-}
-
-/// A repository whose address names the distribution is its own; the others may be as well.
-fn official(label: &Label, uri: &str) -> Option<bool> {
-    (!label.distro_id.is_empty() && uri.contains(label.distro_id.as_str())).then_some(true)
 }
 
 /// `name address {` opens a block of settings, `}` closes it; a backslash keeps a space in a name.
@@ -68,18 +57,10 @@ fn urpmi(bytes: &[u8], label: &Label, repositories: &mut Vec<Repository>) {
         if let Some(head) = line.strip_suffix('{') {
             let mut words = head.split_whitespace().map(|word| word.replace('\u{0}', " "));
             let (Some(name), uri) = (words.next(), words.next().unwrap_or_default()) else { continue };
-            repositories.push(Repository {
-                system: System::Rpm,
-                name: name.into(),
-                uri: without_password(&uri),
-                suite: None,
-                components: Vec::new(),
-                enabled: true,
-                official: official(label, &uri),
-                signed_by: None,
-                packages: None,
-                evidence: Evidence::line(URPMI, number),
-            });
+            repositories.push(
+                Repository::new(System::Rpm, name, without_password(&uri), Evidence::line(URPMI, number))
+                    .owned_by(&label.distro_id),
+            );
         } else if let (Some(last), Some((key, value))) = (repositories.last_mut(), line.split_once(':')) {
             if key.trim() == "key-ids" {
                 last.signed_by = Some(value.trim().into());
