@@ -61,7 +61,7 @@ usr/share/wayland-sessions usr/local/share/xsessions usr/local/share/wayland-ses
 etc/systemd/zram-generator.conf usr/lib/systemd/zram-generator.conf etc/default/zramswap usr/lib/systemd/system usr/lib/systemd/user
 usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d usr/local/etc/rc.d
 etc/dconf/profile etc/dconf/db/*.d usr/share/glib-2.0/schemas/*.override etc/gtk-3.0/settings.ini usr/share/lxqt/lxqt.conf
-usr/share/themes/*/index.theme usr/share/icons/*/index.theme proc/uptime proc/loadavg proc/meminfo
+usr/share/themes/*/index.theme usr/share/icons/*/index.theme
 END
 }
 
@@ -77,6 +77,7 @@ s#://[^/@ ]*@#://#g;/^ *\(http-\)\{0,1\}\(token\|password\)/d|var/lib/flatpak/re
 s/|[^|]*@[^|]*|/|someone|/|var/log/zypp/history
 s/\(user\|username\|pass\|password\|credentials\|cred\)=[^, ]*/\1=/g|etc/fstab
 /^Threads/!d|proc/[0-9]*/status
+s/ / /|proc/uptime proc/loadavg proc/meminfo
 /^flags/!d|proc/cpuinfo
 s/\(password\|pass\|key\|token\)=[^ ]*//g|proc/cmdline
 END
