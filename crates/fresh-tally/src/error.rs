@@ -88,6 +88,9 @@ impl Failure {
             Self::Shelf(ShelfError::OtherSchema { .. }) => {
                 Some("a newer fresh-tally wrote it: update this one".into())
             }
+            Self::Image { source: tally_trees::SourceError::Unsupported(_), .. } => Some(
+                "`fresh-tally kit` prints a script that collects what is needed from inside the install".into(),
+            ),
             Self::NoInstall { source: TakeError::NoListing, .. } => Some(
                 "what `dpkg -l`, `rpm -qa`, `pacman -Q`, `apk info -v` and their like print can be read, manifests of images, CycloneDX and SPDX in JSON".into(),
             ),

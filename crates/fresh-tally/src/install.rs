@@ -1,6 +1,7 @@
 //! From what the user calls an install to its tally.
 
 use crate::error::Failure;
+use crate::output;
 use crate::settings::Settings;
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -40,18 +41,27 @@ pub(crate) fn unknown(asked: &str, settings: &Settings) -> Failure {
     }
 }
 
-/// The folder that an install was, or is, read from: the source itself, else where its tally says it came from.
-pub(crate) fn source_of(asked: &str, settings: &Settings) -> Result<PathBuf, Failure> {
-    if Path::new(asked).is_dir() && !settings.shelf.has(asked) {
-        return Ok(asked.into());
+/// The root of an install that is still there: the source itself, else where its tally says it came from. A folder, or
+/// what lies inside an archive, an image or a disk.
+pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>, Failure> {
+    let path = Path::new(asked);
+    let is_source = path.is_dir() || (path.is_file() && !is_tally(path));
+    let source = if is_source && !settings.shelf.has(asked) {
+        PathBuf::from(asked)
+    } else {
+        PathBuf::from(find(asked, settings, &PartRules::default())?.taken.from.as_str())
+    };
+    if source.is_file() {
+        let opened = Source::open(&source).map_err(|error| Failure::Image { path: source, source: error })?;
+        return Ok(opened.tree);
     }
-    let tally = find(asked, settings, &PartRules::default())?;
-    let from = PathBuf::from(tally.taken.from.as_str());
-    if from.is_dir() {
-        return Ok(from);
+    if !source.is_dir() {
+        let why = "the install is no longer there, and a tally keeps no lists of all files: give its root";
+        return Err(Failure::Source { path: source, why: why.into() });
     }
-    let why = "the install is no longer there, and a tally keeps no lists of all files: give its root folder";
-    Err(Failure::Source { path: from, why: why.into() })
+    let folder = Folder::open(&source);
+    let folder = folder.map_err(|error| Failure::Source { path: source, why: error.why.to_string() })?;
+    Ok(Box::new(folder))
 }
 
 /// What stands for standard input where a source is asked for.
@@ -120,6 +130,8 @@ fn take_opened(
         opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
     options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
     overrides.profile = overrides.profile.or(opened.profile);
+    // Said at once as well: it may be why there is nothing in it.
+    opened.remarks.iter().for_each(|remark| output::warn(&format!("`{}`: {remark}", source.display())));
     let taken = tally_readers::take(opened.tree.as_ref(), options.of(overrides, rules));
     let mut tally = taken.map_err(|error| Failure::NoInstall { path: source.into(), source: error })?;
     // The kit takes the figures of the running system along.

@@ -4,6 +4,9 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+/// Bytes of a block: contents are filled up to whole ones.
+const BLOCK: u64 = 512;
+
 /// Reads an archive's entries: names and places only, content when it is asked for.
 ///
 /// POSIX pax and GNU tar, as the `tar` crate reads them. What comes before damage is kept; the second value says what the
@@ -12,7 +15,7 @@ pub(crate) fn open(archive: &Arc<dyn Bytes>) -> io::Result<(Listed, Option<Strin
     let mut listed = Listed::default();
     let mut reader = tar::Archive::new(Cursor { bytes: Arc::clone(archive), at: 0 });
     let mut entries = reader.entries_with_seek()?;
-    let mut damage = None;
+    let (mut damage, mut end) = (None, 0);
     loop {
         let entry = match entries.next() {
             None => break,
@@ -22,6 +25,12 @@ pub(crate) fn open(archive: &Arc<dyn Bytes>) -> io::Result<(Listed, Option<Strin
                 break;
             }
         };
+        let start = entry.raw_file_position();
+        end = start.saturating_add(entry.size().next_multiple_of(BLOCK));
+        if start.saturating_add(entry.size()) > archive.len() {
+            damage = Some(format!("inside `{}`", String::from_utf8_lossy(&entry.path_bytes())));
+            break;
+        }
         let header = entry.header();
         let stamp = Stamp {
             mode: header.mode().unwrap_or(0o644) & 0o7777,
@@ -38,7 +47,6 @@ pub(crate) fn open(archive: &Arc<dyn Bytes>) -> io::Result<(Listed, Option<Strin
                 }
             }
             sort if sort.is_file() || sort.is_contiguous() => {
-                let start = entry.raw_file_position();
                 let window = Window::of(Box::new(Arc::clone(archive)), start, entry.size())?;
                 listed.file(&path, Arc::new(window), stamp)?;
             }
@@ -46,6 +54,8 @@ pub(crate) fn open(archive: &Arc<dyn Bytes>) -> io::Result<(Listed, Option<Strin
             _ => listed.other(&path, stamp)?,
         }
     }
+    // An archive ends with empty blocks; one that was cut between two files has none.
+    let damage = damage.or_else(|| (end >= archive.len()).then(|| "it has no end mark".to_owned()));
     Ok((listed, damage))
 }
 

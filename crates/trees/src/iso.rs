@@ -40,9 +40,13 @@ struct Reader {
 }
 
 /// Reads all folders of an image; files are read when they are asked for.
-pub(crate) fn open(image: Arc<dyn Bytes>) -> io::Result<Listed> {
+/// The second value says what is missing of an image that is shorter than it says.
+pub(crate) fn open(image: Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)> {
     let (primary, joliet) = descriptors(image.as_ref())?;
     let joliet = joliet.as_deref();
+    let stated = u64::from(u32::from_le_bytes([primary[80], primary[81], primary[82], primary[83]])) * SECTOR;
+    let cut =
+        (stated > image.len()).then(|| format!("it is cut off: {} of {stated} bytes are there", image.len()));
     let root = record(&primary[156..190]).ok_or_else(|| damaged("it has no root"))?;
     let rock_ridge = rock_ridge(image.as_ref(), &root);
     let (names, root) = match (rock_ridge, joliet) {
@@ -54,7 +58,7 @@ pub(crate) fn open(image: Arc<dyn Bytes>) -> io::Result<Listed> {
     };
     let mut reader = Reader { image, names, seen: HashSet::new(), listed: Listed::default() };
     reader.folder(Path::new(""), root.start, root.length, 0)?;
-    Ok(reader.listed)
+    Ok((reader.listed, cut))
 }
 
 /// The primary descriptor, and the one with Joliet's names.

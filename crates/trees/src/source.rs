@@ -49,7 +49,7 @@ pub enum SourceError {
 }
 
 /// What to do with what can't be read.
-const KIT: &str = "take the tally of it from inside, or mount it and give the folder";
+const KIT: &str = "collect what is needed from inside it, or mount it and give the folder";
 
 impl Source {
     /// Opens a file on disk.
@@ -79,7 +79,7 @@ impl Source {
         let length = file.metadata()?.len();
         let bytes: Arc<dyn Bytes> = Arc::new(OnDisk { file, length });
         if matches!(Sort::of(&head_of(bytes.as_ref())?), Some(Sort::Iso)) {
-            let chains = profiles(&(Arc::new(iso::open(Arc::clone(&bytes))?) as Arc<dyn Tree>));
+            let chains = profiles(&(Arc::new(iso::open(Arc::clone(&bytes))?.0) as Arc<dyn Tree>));
             if chains.len() > 1 {
                 return Ok(chains
                     .into_iter()
@@ -112,9 +112,16 @@ impl Source {
                 source.remarks.extend(damage.map(|why| format!("it breaks off while it is unpacked: {why}")));
                 Ok(source)
             }
-            Sort::Iso => medium(Arc::new(iso::open(bytes)?), depth),
+            Sort::Iso => {
+                let (listed, cut) = iso::open(bytes)?;
+                let mut source = medium(Arc::new(listed), depth)?;
+                source.remarks.extend(cut);
+                Ok(source)
+            }
             Sort::Squashfs => {
-                let source = image(Arc::new(Squashfs::open(Box::new(bytes))?), depth)?;
+                let cut = Squashfs::missing(&head, bytes.len());
+                let mut source = image(Arc::new(Squashfs::open(Box::new(bytes))?), depth)?;
+                source.remarks.extend(cut);
                 Ok(Self { is_medium: true, ..source })
             }
             Sort::Tar => {

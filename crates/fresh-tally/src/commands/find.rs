@@ -7,7 +7,7 @@ use tally_core::find::find;
 use tally_core::model::Label;
 use tally_readers::owner::{self, Owned};
 use tally_report::{FindView, OwnedFile, OwnerView};
-use tally_trees::{Folder, Tree};
+use tally_trees::Tree;
 
 pub(crate) fn run(args: &FindArgs, settings: &Settings) -> Result<Exit, Failure> {
     if let Some(path) = &args.file {
@@ -30,10 +30,8 @@ fn owner(
     settings: &Settings,
     ask: impl FnOnce(&dyn Tree) -> Vec<Owned>,
 ) -> Result<Exit, Failure> {
-    let source = install::source_of(&args.install, settings)?;
-    let tree = Folder::open(&source)
-        .map_err(|error| Failure::Source { path: source.clone(), why: error.why.to_string() })?;
-    let found: Vec<Owned> = ask(&tree as &dyn Tree).into_iter().filter(|owned| owned.is_there).collect();
+    let tree = install::root_of(&args.install, settings)?;
+    let found: Vec<Owned> = ask(tree.as_ref()).into_iter().filter(|owned| owned.is_there).collect();
     let exit = if found.is_empty() { Exit::No } else { Exit::Done };
     let files: Vec<OwnedFile> = found
         .into_iter()
@@ -44,7 +42,7 @@ fn owner(
             package: package.map(|package| package.reference()),
         })
         .collect();
-    let label: Label = owner::label(&tree as &dyn Tree);
+    let label: Label = owner::label(tree.as_ref());
     output::show(&OwnerView { label, asked: asked.to_owned(), files }, settings)?;
     Ok(exit)
 }

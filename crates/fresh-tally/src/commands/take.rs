@@ -6,7 +6,7 @@ use crate::{install, output};
 use tally_core::knowledge::PartRules;
 use tally_core::model::{Medium, Tally};
 use tally_readers::Overrides;
-use tally_report::{Format, ShowView, ShowWhat, render};
+use tally_report::{Format, ShowView, ShowWhat, bytes_human, clean, count_of, render};
 use tally_shelf::encode;
 
 pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> {
@@ -21,27 +21,51 @@ pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> 
     Ok(Exit::Done)
 }
 
-/// A tally for each profile, on the shelf or in the folder of `-o`; one line for each.
+/// A tally for each profile, on the shelf or in the folder of `-o`; a line for each, as JSON the tallies themselves.
 fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Exit, Failure> {
     check_date(args.label.release_date.as_deref())?;
     let mut tallies = install::take_each_profile(&args.source, &overrides(args.label), settings, rules)?;
+    let mut places = Vec::new();
     for tally in &mut tallies {
         if let Some(folder) = &settings.output {
             let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
             std::fs::create_dir_all(folder).map_err(fail)?;
             let path = folder.join(format!("{}.tally.json", tally.label.handle));
             output::file(&path, &encoded(tally)?)?;
-            output::status(settings, &format!("Wrote `{}`.", path.display()));
+            places.push(path.to_string_lossy().into_owned());
         }
         if settings.output.is_none() || settings.shelf_given {
             let put = settings.shelf.put(tally)?;
-            output::status(settings, &format!("Put on the shelf as `{}`.", put.handle));
+            places.push(put.handle.to_string());
         }
     }
-    for tally in &tallies {
-        say(tally, rules, settings)?;
+    if settings.output.is_none() && settings.format() == Format::Json {
+        tallies.iter().try_for_each(|tally| output::stdout(&encoded(tally)?))?;
+        return Ok(Exit::Done);
+    }
+    if settings.quiet {
+        return Ok(Exit::Done);
+    }
+    let line = |tally: &Tally| {
+        format!(
+            "{}: {}, {}, {}\n",
+            tally.label.title(),
+            count_of(tally.present().count() as u64, "package"),
+            count_of(u64::from(tally.counts.applications), "program"),
+            bytes_human(tally.installed_bytes()),
+        )
+    };
+    let said: String = tallies.iter().map(line).collect();
+    output::stdout(clean_lines(&said).as_bytes())?;
+    if places.len() > 1 {
+        output::status(settings, &format!("`fresh-tally grid {}` lays them side by side.", places.join(" ")));
     }
     Ok(Exit::Done)
+}
+
+/// Lines without what a terminal would obey.
+fn clean_lines(lines: &str) -> String {
+    lines.lines().map(|line| clean(line).into_owned() + "\n").collect()
 }
 
 fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally, Failure> {

@@ -10,6 +10,25 @@ use crate::{Bytes, Window};
 use std::io;
 use std::sync::Arc;
 
+/// Fills a buffer from a disk that is kept in blocks: `fill` is asked for pieces that each lie in one block.
+fn by_blocks(
+    offset: u64,
+    length: u64,
+    block: u64,
+    buffer: &mut [u8],
+    mut fill: impl FnMut(u64, &mut [u8]) -> io::Result<()>,
+) -> io::Result<usize> {
+    let mut done = 0;
+    while done < buffer.len() && offset + (done as u64) < length {
+        let at = offset + done as u64;
+        let left = (block - at % block).min(length - at);
+        let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
+        fill(at, &mut buffer[done..done + take])?;
+        done += take;
+    }
+    Ok(done)
+}
+
 const SECTOR: u64 = 512;
 /// Partitions that a table may have.
 const PARTITION_LIMIT: usize = 256;

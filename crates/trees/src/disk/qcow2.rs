@@ -1,5 +1,6 @@
 //! qcow2 images, versions 2 and 3, by QEMU's `docs/interop/qcow2`: tables of two levels lead to clusters, which may be packed.
 
+use super::by_blocks;
 use crate::Bytes;
 use std::collections::HashMap;
 use std::io::{self, ErrorKind, Read};
@@ -166,18 +167,13 @@ impl Bytes for Qcow2 {
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        let mut done = 0;
-        while done < buffer.len() && offset + (done as u64) < self.length {
-            let at = offset + done as u64;
+        by_blocks(offset, self.length, self.cluster_size(), buffer, |at, out| {
             let inside = at & (self.cluster_size() - 1);
-            let left = (self.cluster_size() - inside).min(self.length - at);
-            let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
-            let out = &mut buffer[done..done + take];
             let entry = self.entry(at)?;
             if entry & PACKED != 0 {
                 let cluster = self.unpacked(entry)?;
                 let inside = usize::try_from(inside).unwrap_or(0);
-                out.copy_from_slice(&cluster[inside..inside + take]);
+                out.copy_from_slice(&cluster[inside..inside + out.len()]);
             } else if entry & OFFSET == 0 || entry & ZERO != 0 {
                 out.fill(0);
             } else {
@@ -185,8 +181,7 @@ impl Bytes for Qcow2 {
                 // What lies behind the end of the file was never written.
                 out[read..].fill(0);
             }
-            done += take;
-        }
-        Ok(done)
+            Ok(())
+        })
     }
 }

@@ -1,6 +1,6 @@
 //! VDI images, version 1: a map of blocks, and the blocks.
 
-use super::{u32_at, u64_at};
+use super::{by_blocks, u32_at, u64_at};
 use crate::Bytes;
 use std::io::{self, ErrorKind};
 
@@ -58,24 +58,17 @@ impl Bytes for Vdi {
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        let mut done = 0;
-        while done < buffer.len() && offset + (done as u64) < self.length {
-            let at = offset + done as u64;
-            let inside = at % self.block;
-            let left = (self.block - inside).min(self.length - at);
-            let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
-            let out = &mut buffer[done..done + take];
+        by_blocks(offset, self.length, self.block, buffer, |at, out| {
             let number = usize::try_from(at / self.block).ok().and_then(|number| self.map.get(number));
             match number.copied().unwrap_or(ABSENT) {
                 ABSENT.. => out.fill(0),
                 place => {
-                    let start = self.data + u64::from(place) * self.block + inside;
+                    let start = self.data + u64::from(place) * self.block + at % self.block;
                     let read = self.image.read_at(start, out)?;
                     out[read..].fill(0);
                 }
             }
-            done += take;
-        }
-        Ok(done)
+            Ok(())
+        })
     }
 }

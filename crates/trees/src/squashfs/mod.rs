@@ -102,6 +102,12 @@ impl Squashfs {
         Ok(Self { shared, root, folders: Cache::new(512) })
     }
 
+    /// What is missing of an image that says it is longer than it is.
+    pub(crate) fn missing(head: &[u8], length: u64) -> Option<String> {
+        let stated = u64_at(head, 40);
+        (stated > length).then(|| format!("it is cut off: {length} of {stated} bytes are there"))
+    }
+
     /// Whether so begins an image.
     pub fn begins(bytes: &[u8]) -> bool {
         bytes.starts_with(SQUASHFS_MAGIC)
