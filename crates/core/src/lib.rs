@@ -7,6 +7,7 @@
 //! - [`version`]: each package system's own order of versions, and the step between two of them;
 //! - [`knowledge`]: what is known beforehand (menus, parts), as tables with stated precedence;
 //! - [`derive`]: what follows from the facts of one tally;
+//! - [`history`]: what was shipped, and what came later;
 //! - [`graph`]: what needs what, why a package is there, what would leave with it;
 //! - [`compare`]: two tallies in, one comparison out;
 //! - [`ask`]: one thing asked of one install;
@@ -22,6 +23,7 @@ pub mod derive;
 pub mod find;
 pub mod graph;
 pub mod grid;
+pub mod history;
 pub mod knowledge;
 pub mod lag;
 pub mod model;

@@ -15,6 +15,7 @@ fn launcher(package: &Package, categories: &str) -> Launcher {
     let categories: Vec<Text> = categories.split(';').map(Text::from).collect();
     let menu = menu_of(&categories);
     Launcher {
+        phase: tally_core::model::Phase::Shipped,
         id: format!("{}.desktop", package.name).into(),
         name: package.name.clone(),
         generic_name: None,

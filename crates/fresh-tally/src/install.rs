@@ -1,10 +1,12 @@
 //! From what the user calls an install to its tally.
 
+use crate::args::AsArg;
 use crate::error::Failure;
 use crate::output;
 use crate::settings::Settings;
 use std::io::Read;
 use std::path::{Path, PathBuf};
+use tally_core::history::{as_found, as_shipped};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Phase, Reading, System, Taken, Tally, Text, Unread};
 use tally_readers::{Overrides, TakeOptions};
@@ -14,8 +16,27 @@ use tally_trees::{Folder, Source, Tree};
 /// Program and version, as tallies name them.
 pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION"));
 
-/// Finds an install: a handle on the shelf, else a tally file, else a source that is read on the fly.
+/// Finds an install, and shows of it what is asked for: by `@shipped` or `@found` behind its name, else by `--as`.
 pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Result<Tally, Failure> {
+    let is_there = |name: &str| settings.shelf.has(name) || Path::new(name).exists();
+    let (name, seen) = match asked.rsplit_once('@') {
+        Some((name, "shipped")) if !is_there(asked) => (name, AsArg::Shipped),
+        Some((name, "found")) if !is_there(asked) => (name, AsArg::Found),
+        _ => (asked, settings.seen),
+    };
+    Ok(seen_as(find_as_found(name, settings, rules)?, seen))
+}
+
+/// Of a tally as it was taken what is asked for.
+pub(crate) fn seen_as(tally: Tally, seen: AsArg) -> Tally {
+    match seen {
+        AsArg::Shipped => as_shipped(tally),
+        AsArg::Found => as_found(tally),
+    }
+}
+
+/// Finds an install: a handle on the shelf, else a tally file, else a source that is read on the fly.
+fn find_as_found(asked: &str, settings: &Settings, rules: &PartRules) -> Result<Tally, Failure> {
     if settings.shelf.has(asked) {
         return Ok(settings.shelf.get(asked)?);
     }
@@ -27,9 +48,26 @@ pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Resul
         };
     }
     if path.exists() || asked == STDIN {
-        return take(path, Medium::Installed, Overrides::default(), settings, rules);
+        return take(path, How::of(settings, rules));
     }
     Err(unknown(asked, settings))
+}
+
+/// How an install is to be read.
+pub(crate) struct How<'a> {
+    pub(crate) medium: Medium,
+    pub(crate) overrides: Overrides,
+    /// The last moment of the install day, seconds since 1970 UTC, where somebody knows it.
+    pub(crate) installed: Option<i64>,
+    pub(crate) settings: &'a Settings,
+    pub(crate) rules: &'a PartRules,
+}
+
+impl<'a> How<'a> {
+    /// As an installed system that tells all by itself.
+    pub(crate) fn of(settings: &'a Settings, rules: &'a PartRules) -> Self {
+        Self { medium: Medium::Installed, overrides: Overrides::default(), installed: None, settings, rules }
+    }
 }
 
 /// The error of an install that is neither on the shelf nor a path.
@@ -49,7 +87,7 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
     let source = if is_source && !settings.shelf.has(asked) {
         PathBuf::from(asked)
     } else {
-        PathBuf::from(find(asked, settings, &PartRules::default())?.taken.from.as_str())
+        PathBuf::from(find_as_found(asked, settings, &PartRules::default())?.taken.from.as_str())
     };
     if source.is_file() {
         let opened = Source::open(&source).map_err(|error| Failure::Image { path: source, source: error })?;
@@ -79,15 +117,9 @@ fn is_tally(path: &Path) -> bool {
 }
 
 /// Reads a file that is no tally: an archive, an image or a disk with an install in it, or a list of packages.
-fn take_file(
-    source: &Path,
-    medium: Medium,
-    overrides: Overrides,
-    settings: &Settings,
-    rules: &PartRules,
-) -> Result<Tally, Failure> {
+fn take_file(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     if source != Path::new(STDIN) {
-        return take_named(source, source, medium, overrides, settings, rules);
+        return take_named(source, source, how);
     }
     // What comes through a pipe can be read from anywhere only once it lies somewhere.
     let spool = || -> std::io::Result<tempfile::NamedTempFile> {
@@ -96,36 +128,23 @@ fn take_file(
         Ok(file)
     };
     let file = spool().map_err(|error| unreadable(source, &error))?;
-    take_named(file.path(), source, medium, overrides, settings, rules)
+    take_named(file.path(), source, how)
 }
 
 /// Reads the file at `path`, which the user calls `source`.
-fn take_named(
-    path: &Path,
-    source: &Path,
-    medium: Medium,
-    overrides: Overrides,
-    settings: &Settings,
-    rules: &PartRules,
-) -> Result<Tally, Failure> {
+fn take_named(path: &Path, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     if !Source::begins(path) {
-        return take_list(path, source, overrides, settings, rules);
+        return take_list(path, source, how);
     }
     let opened = Source::open(path).map_err(|error| Failure::Image { path: source.into(), source: error })?;
-    take_opened(opened, source, medium, overrides, settings, rules)
+    take_opened(opened, source, how)
 }
 
 /// Reads an install that was found inside a file.
-fn take_opened(
-    opened: Source,
-    source: &Path,
-    medium: Medium,
-    mut overrides: Overrides,
-    settings: &Settings,
-    rules: &PartRules,
-) -> Result<Tally, Failure> {
-    let medium = if opened.is_medium { Medium::Image } else { medium };
-    let mut options = Options::new(source, medium, settings)?;
+fn take_opened(opened: Source, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
+    let How { mut overrides, installed, settings, rules, .. } = how;
+    let medium = if opened.is_medium { Medium::Image } else { how.medium };
+    let mut options = Options::new(source, medium, installed, settings)?;
     let layers: Vec<String> =
         opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
     options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
@@ -155,7 +174,7 @@ pub(crate) fn take_each_profile(
     let mut tallies = Vec::new();
     for opened in profiles {
         let overrides = Overrides { profile: None, ..overrides.clone() };
-        tallies.push(take_opened(opened, source, Medium::Image, overrides, settings, rules)?);
+        tallies.push(take_opened(opened, source, How { overrides, ..How::of(settings, rules) })?);
     }
     mark_live_only(&mut tallies);
     Ok(tallies)
@@ -180,13 +199,8 @@ fn mark_live_only(tallies: &mut [Tally]) {
 }
 
 /// Reads a list of packages.
-fn take_list(
-    path: &Path,
-    source: &Path,
-    mut overrides: Overrides,
-    settings: &Settings,
-    rules: &PartRules,
-) -> Result<Tally, Failure> {
+fn take_list(path: &Path, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
+    let How { mut overrides, settings, rules, .. } = how;
     let mut bytes = Vec::new();
     let read = std::fs::File::open(path).and_then(|file| file.take(LIST_LIMIT).read_to_end(&mut bytes));
     read.map_err(|error| unreadable(source, &error))?;
@@ -194,7 +208,7 @@ fn take_list(
     let stem =
         source.file_stem().map(|stem| stem.to_string_lossy().into_owned()).filter(|stem| stem != STDIN);
     let named = overrides.distro.is_some();
-    let options = Options::new(source, Medium::Listing, settings)?;
+    let options = Options::new(source, Medium::Listing, None, settings)?;
     let told = tally_readers::take_listing(&bytes, options.of(Overrides::default(), rules));
     let told =
         told.map_err(|source_error| Failure::NoInstall { path: source.into(), source: source_error })?;
@@ -214,13 +228,19 @@ fn take_list(
 /// What every reading is told: where from, when, and the rules.
 struct Options {
     taken: Taken,
+    installed: Option<i64>,
     kinds: KindRules,
     roles: Roles,
     agents: Agents,
 }
 
 impl Options {
-    fn new(source: &Path, medium: Medium, settings: &Settings) -> Result<Self, Failure> {
+    fn new(
+        source: &Path,
+        medium: Medium,
+        installed: Option<i64>,
+        settings: &Settings,
+    ) -> Result<Self, Failure> {
         let from = match std::path::absolute(source) {
             Ok(path) if source != Path::new(STDIN) => path,
             _ => PathBuf::from("standard input"),
@@ -233,7 +253,7 @@ impl Options {
             sha256: None,
         };
         let (kinds, roles, agents) = (settings.own.kinds()?, settings.own.roles()?, settings.own.agents()?);
-        Ok(Self { taken, kinds, roles, agents })
+        Ok(Self { taken, installed, kinds, roles, agents })
     }
 
     fn of<'a>(&'a self, overrides: Overrides, rules: &'a PartRules) -> TakeOptions<'a> {
@@ -241,6 +261,7 @@ impl Options {
             program: PROGRAM.into(),
             taken: self.taken.clone(),
             overrides,
+            installed: self.installed,
             rules,
             kinds: &self.kinds,
             roles: &self.roles,
@@ -250,23 +271,18 @@ impl Options {
 }
 
 /// Reads the install that lies in a folder or a file, or a list of packages.
-pub(crate) fn take(
-    source: &Path,
-    medium: Medium,
-    overrides: Overrides,
-    settings: &Settings,
-    rules: &PartRules,
-) -> Result<Tally, Failure> {
+pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     if source == Path::new(STDIN) || source.is_file() {
         if source.is_file() && is_tally(source) {
             let why = "it is a tally already; `show` looks at one, `shelf import` puts one on the shelf";
             return Err(Failure::Source { path: source.into(), why: why.into() });
         }
-        return take_file(source, medium, overrides, settings, rules);
+        return take_file(source, how);
     }
     let tree = Folder::open(source)
         .map_err(|error| Failure::Source { path: source.into(), why: error.why.to_string() })?;
-    let options = Options::new(source, medium, settings)?;
+    let How { medium, overrides, installed, settings, rules } = how;
+    let options = Options::new(source, medium, installed, settings)?;
     let mut result = tally_readers::take(&tree as &dyn Tree, options.of(overrides, rules));
     if let Ok(tally) = &mut result
         && options.taken.from == "/"

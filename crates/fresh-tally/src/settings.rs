@@ -1,6 +1,6 @@
 //! What the arguments and the environment mean together. The environment is read here and nowhere else.
 
-use crate::args::{ColorArg, Common, FormatArg};
+use crate::args::{AsArg, ColorArg, Common, FormatArg};
 use crate::error::Failure;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
@@ -23,6 +23,8 @@ pub(crate) struct Settings {
     pub(crate) canvas: Canvas,
     /// The reviewer's own rules: `--rules`, else `rules.toml` in the configuration folder.
     pub(crate) own: OwnRules,
+    /// What of an install is shown.
+    pub(crate) seen: AsArg,
     /// No status lines.
     pub(crate) quiet: bool,
     /// The moment that tallies are taken at, RFC 3339 UTC; `SOURCE_DATE_EPOCH` wins over the clock.
@@ -48,6 +50,7 @@ impl Settings {
             canvas: Canvas { width: width(common, to_terminal), palette: palette(common.color, to_terminal) },
             output,
             own: own_rules(common)?,
+            seen: common.seen,
             quiet: common.quiet,
             now: now(),
         })

@@ -55,6 +55,8 @@ pub(crate) fn read(
     associations.parents = parents(tree);
     associations.aliases = pairs(tree, "usr/share/mime/aliases").collect();
     associations.alternatives = roles.alternatives().filter_map(|link| alternative(tree, link)).collect();
+    associations.others =
+        associations.alternatives.keys().map(|link| (link.clone(), alternatives(tree, link))).collect();
     (associations, unread)
 }
 
@@ -111,4 +113,21 @@ fn pairs(tree: &dyn Tree, file: &str) -> impl Iterator<Item = (Text, Text)> {
 fn alternative(tree: &dyn Tree, link: &Text) -> Option<(Text, Text)> {
     let target = tree.read_link(Path::new(&format!("etc/alternatives/{link}"))).ok()?;
     Some((link.clone(), text(target.as_os_str().as_bytes())))
+}
+
+/// All programs behind a link, as update-alternatives(1) keeps them, by falling priority.
+///
+/// `var/lib/dpkg/alternatives/NAME`: the mode; the link; pairs of lines for slaves up to an empty one; then for each program
+/// its path, its priority, and a line for each slave.
+fn alternatives(tree: &dyn Tree, link: &Text) -> Vec<Text> {
+    let bytes = tree.read(format!("var/lib/dpkg/alternatives/{link}")).unwrap_or_default();
+    let all: Vec<&[u8]> = lines(&bytes).map(|(_, line)| line).collect();
+    let Some(divider) = all.iter().skip(2).position(|line| line.is_empty()) else { return Vec::new() };
+    let slaves = divider / 2;
+    let mut programs: Vec<(i64, Text)> = all[divider + 3..]
+        .chunks(2 + slaves)
+        .filter_map(|one| Some((std::str::from_utf8(one.get(1)?).ok()?.trim().parse().ok()?, text(one[0]))))
+        .collect();
+    programs.sort_by_key(|(priority, _)| std::cmp::Reverse(*priority));
+    programs.into_iter().map(|(_, program)| program).collect()
 }

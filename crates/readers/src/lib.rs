@@ -17,6 +17,7 @@ pub mod packages;
 
 mod database;
 mod defaults;
+pub mod history;
 mod keyfile;
 mod looks;
 pub mod owner;

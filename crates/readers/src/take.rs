@@ -1,17 +1,19 @@
 //! One pass over a tree: all readers, one tally.
 
+use crate::history;
 use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::packages::{self, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
 use crate::{defaults, listings, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 use std::collections::BTreeSet;
 use std::path::Path;
-use tally_core::derive::{choose_defaults, dead_defaults, find_oddities, join_applications};
+use tally_core::derive::{Associations, choose_defaults, dead_defaults, find_oddities, join_applications};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
-    Counts, Dependency, InstallDayHow, Label, Look, Looks, MissingFact, Oddity, Package, StartupItem, Taken,
-    Tally, Text,
+    Counts, DefaultChoice, Dependency, InstallDayHow, Kind, Label, Launcher, Look, Looks, MissingFact,
+    Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, Taken, Tally, Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -24,6 +26,8 @@ pub struct TakeOptions<'a> {
     pub taken: Taken,
     /// Label fields given by hand.
     pub overrides: Overrides,
+    /// The last moment of the install day, seconds since 1970 UTC, where somebody knows it.
+    pub installed: Option<i64>,
     /// Rules for parts.
     pub rules: &'a PartRules,
     /// Rules for kinds.
@@ -56,17 +60,21 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
         return Err(TakeError::NoInstall);
     }
     let (mut found, mut menu) = rayon::join(|| read_systems(tree, &systems), || Menu::read(tree));
-    let mut tally = Tally::new(options.program, options.taken, label.label.clone());
+    let mut tally = Tally::new(options.program.clone(), options.taken.clone(), label.label.clone());
     menu.embed(&mut found);
     collect(&mut tally, label, found, &options.overrides, options.rules);
+    let (records, unread) = history::read(tree, &systems, &tally.packages, options.installed);
+    tally.unread.extend(unread);
+    let past = history::apply(&records, &mut tally.packages, tally.taken.medium);
     let (owned, repositories) = rayon::join(
         || own(tree, &systems, &tally.packages, &menu),
         || read_repositories(tree, &systems, &tally.packages, &tally.label),
     );
-    let traits = owned.1.traits(tally.packages.len());
+    let mut traits = owned.1.traits(tally.packages.len());
     provide_needed_files(&mut tally.packages, &owned.0, &owned.1);
     attach(&mut tally, menu, owned);
     place(&mut tally, &systems, repositories);
+    remember(tree, &mut tally, past, &mut traits);
     classify(&mut tally, options.kinds, &traits);
     fold_companions(&mut tally.packages);
     tally.applications = join_applications(&tally.launchers, &tally.packages);
@@ -75,7 +83,9 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     tally.unread.extend(unread);
     tally.defaults = choose_defaults(options.roles, &associations, &tally.launchers, &tally.applications);
     let dead = dead_defaults(options.roles, &associations, &tally.launchers);
-    tally.parts = options.rules.apply(&tally.packages, &parts::probe(tree, options.rules));
+    let probes = parts::probe(tree, options.rules);
+    tally.parts = options.rules.apply(&tally.packages, &probes);
+    note_what_was_shipped(&mut tally, &options, associations, &probes);
     tally.storage = storage::read(tree);
     finish(&mut tally, options.agents, dead);
     Ok(tally)
@@ -252,6 +262,101 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
         }
     }
     tally.unread.extend(owners.unread);
+}
+
+/// Writes down the install day, puts packages back that only logs know, and marks launchers, startup items and repositories
+/// that came later: with their package, or as files that no package owns.
+fn remember(tree: &dyn Tree, tally: &mut Tally, past: history::Past, traits: &mut Vec<Option<Traits>>) {
+    let history::Past { day, ended, since, removed } = past;
+    (tally.install_day, tally.since_install) = (day, since);
+    let distro_id = tally.label.distro_id.clone();
+    tally.packages.extend(removed.into_iter().map(|mut package| {
+        package.purl = package.make_purl(&distro_id);
+        package
+    }));
+    traits.resize(tally.packages.len(), None);
+    if ended.is_none() {
+        return;
+    }
+    let mut phases: FxHashMap<PackageRef, Phase> = FxHashMap::default();
+    for package in tally.packages.iter().filter(|package| package.is_present()) {
+        let known = phases.entry(package.reference()).or_insert(package.phase);
+        // Of several architectures one that was shipped is enough.
+        if package.phase != Phase::AddedLater {
+            *known = package.phase;
+        }
+    }
+    let phase = |package: Option<&PackageRef>, file: &str| match package {
+        Some(package) if phases.get(package) == Some(&Phase::AddedLater) => Phase::AddedLater,
+        Some(_) => Phase::Shipped,
+        None => history::phase_of_file(tree, file, ended),
+    };
+    for launcher in &mut tally.launchers {
+        launcher.phase = phase(launcher.package.as_ref(), &launcher.evidence.file);
+    }
+    for item in &mut tally.startup {
+        item.phase = phase(item.package.as_ref(), &item.evidence.file);
+    }
+    // A main file is edited by hand and by installers; what was dropped in beside it was added.
+    let is_dropped_in = |file: &str| {
+        Path::new(file).parent().is_some_and(|folder| {
+            folder.ends_with("sources.list.d")
+                || folder.ends_with("repos.d")
+                || folder.ends_with("yum.repos.d")
+        })
+    };
+    for repository in tally.repositories.iter_mut().filter(|one| is_dropped_in(&one.evidence.file)) {
+        repository.phase = history::phase_of_file(tree, &repository.evidence.file, ended);
+    }
+}
+
+/// Whether a package of this kind, of which nothing but the name is left, may have had a launcher.
+fn may_open(kind: Kind) -> bool {
+    matches!(kind, Kind::Application | Kind::Game | Kind::Desktop | Kind::Packaging | Kind::Unknown)
+}
+
+/// Answers as shipped, where what came later changed them.
+fn note_what_was_shipped(
+    tally: &mut Tally,
+    options: &TakeOptions<'_>,
+    mut associations: Associations,
+    probes: &Probes,
+) {
+    if tally.packages.iter().any(|package| package.phase != Phase::Shipped) {
+        let shipped: Vec<Package> =
+            tally.packages.iter().filter_map(|package| package.as_shipped()).collect();
+        let parts = options.rules.apply(&shipped, probes);
+        tally.shipped_parts = (parts != tally.parts).then_some(parts);
+    }
+    let (shipped, later): (Vec<Launcher>, Vec<Launcher>) =
+        tally.launchers.iter().cloned().partition(|launcher| launcher.phase.is_shipped());
+    let removed: Vec<&str> = tally
+        .packages
+        .iter()
+        .filter(|package| package.phase == Phase::RemovedLater && may_open(package.kind))
+        .map(|package| package.name.as_str())
+        .collect();
+    if later.is_empty() && removed.is_empty() {
+        return;
+    }
+    associations.without_programs_of(&later, &shipped);
+    let applications = join_applications(&shipped, &tally.packages);
+    let choices = choose_defaults(options.roles, &associations, &shipped, &applications);
+    for (found, shipped) in tally.defaults.iter_mut().zip(choices) {
+        let DefaultChoice { application, launcher, mut how, candidates, mut sure, .. } = shipped;
+        // With a program its launcher went, and with that what it could open.
+        if application.is_none() && !removed.is_empty() {
+            how = format!("unless it was {}, removed since", removed.join(" or ")).into();
+            sure = false;
+        }
+        let same = found.application == application && found.candidates == candidates && found.sure == sure;
+        if !same {
+            if found.application != application {
+                found.shipped_application.clone_from(&application);
+            }
+            found.shipped = Some(Box::new(ShippedChoice { application, launcher, how, candidates, sure }));
+        }
+    }
 }
 
 fn read_repositories(

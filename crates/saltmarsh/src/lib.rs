@@ -72,6 +72,17 @@ pub fn write_install_as(
     build::root(world, install, family, folder)
 }
 
+/// Goes on with the story of an install that [`write_install`] wrote: a week later its owner has added, updated and removed
+/// packages. Returns whether its story goes on at all.
+///
+/// # Errors
+/// When a file can't be written.
+pub fn write_a_week_later(world: &World, install: &Install, folder: &Path) -> Result<bool, WorldError> {
+    let Some(later) = world.a_week_later(&install.key) else { return Ok(false) };
+    build::later(world, install, later, folder)?;
+    Ok(true)
+}
+
 /// Writes one install of the world as a root file system below `folder`, which is made when missing.
 ///
 /// # Errors

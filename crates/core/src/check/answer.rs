@@ -157,6 +157,9 @@ fn opener(tally: &Tally, expect: &Expect, asked: impl Fn(&DefaultChoice) -> bool
         let several = choice.candidates.join(", ");
         let found =
             if several.is_empty() { "nothing".to_owned() } else { format!("not told among {several}") };
+        if choice.is_untold() {
+            return Answer { verdict: Verdict::Untold, found: choice.how.clone(), evidence: Vec::new() };
+        }
         return said(expect.absent && choice.candidates.is_empty(), found, &[]);
     };
     let (name, version) = tally.holder(id);

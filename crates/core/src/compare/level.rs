@@ -129,6 +129,7 @@ mod tests {
             evidence: crate::model::Evidence::default(),
         }];
         install.repositories = vec![Repository {
+            phase: crate::model::Phase::Shipped,
             system: System::Rpm,
             name: "marsh".into(),
             uri: Text::default(),

@@ -15,6 +15,9 @@ pub(super) fn defaults(
     let mut changes = Vec::new();
     for choice in new {
         let Some(earlier) = before.get(&(choice.role.as_str(), choice.asked.as_str())) else { continue };
+        if earlier.is_untold() || choice.is_untold() {
+            continue;
+        }
         let sort = match (&earlier.application, &choice.application) {
             (a, b) if a == b && earlier.sure && !choice.sure => DefaultSort::NowUnsure,
             (a, b) if a == b => continue,

@@ -113,6 +113,7 @@ mod tests {
 
     fn launcher(id: &str, runs: &str, package: &str) -> Launcher {
         Launcher {
+            phase: crate::model::Phase::Shipped,
             id: id.into(),
             name: id.trim_end_matches(".desktop").into(),
             generic_name: None,

@@ -32,6 +32,25 @@ pub struct Associations {
     pub aliases: BTreeMap<Text, Text>,
     /// Programs that links in `etc/alternatives` choose, by the name of the link.
     pub alternatives: BTreeMap<Text, Text>,
+    /// All programs that stand behind such a link, by the name of the link, the one of highest priority first.
+    pub others: BTreeMap<Text, Vec<Text>>,
+}
+
+impl Associations {
+    /// Takes programs out of the alternatives that only launchers in `later` start: the best of the others is chosen then.
+    pub fn without_programs_of(&mut self, later: &[Launcher], shipped: &[Launcher]) {
+        let starts = |list: &[Launcher], program: &str| {
+            list.iter().any(|launcher| launcher.runs.as_deref() == Some(program_of(program)))
+        };
+        let came = |program: &Text| starts(later, program) && !starts(shipped, program);
+        for (link, program) in &mut self.alternatives {
+            if came(program)
+                && let Some(next) = self.others.get(link).and_then(|all| all.iter().find(|one| !came(one)))
+            {
+                program.clone_from(next);
+            }
+        }
+    }
 }
 
 /// Answers every asked type and category of every role, in the order of the roles.
@@ -177,6 +196,7 @@ impl<'a> Chooser<'a> {
             candidates: all,
             sure,
             shipped_application: None,
+            shipped: None,
         }
     }
 
@@ -274,6 +294,7 @@ mod tests {
 
     fn launcher(id: &str, category: &str) -> Launcher {
         Launcher {
+            phase: crate::model::Phase::Shipped,
             id: format!("{id}.desktop").into(),
             name: id.into(),
             generic_name: None,

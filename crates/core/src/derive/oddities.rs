@@ -163,6 +163,7 @@ fn packages(tally: &Tally, agents: &Agents, found: &mut Found) {
                 );
                 continue;
             }
+            State::Removed => continue,
         }
         if package.in_no_repository {
             add(

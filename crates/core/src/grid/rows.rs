@@ -189,7 +189,7 @@ impl Rows<'_> {
             self.each(RowGroup::Defaults, &role.role, &role.label, |tally| {
                 let choices = || tally.defaults.iter().filter(|choice| choice.role == role.role);
                 let Some(choice) = choices().find(|choice| choice.application.is_some()) else {
-                    return if choices().any(|choice| !choice.candidates.is_empty()) {
+                    return if choices().any(|choice| !choice.candidates.is_empty() || choice.is_untold()) {
                         Cell::said("not told")
                     } else {
                         Cell::no()

@@ -1,4 +1,4 @@
-use super::{Application, Kind, Launcher, Package, Phase, System};
+use super::{Application, Kind, Launcher, Package, System};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -23,7 +23,7 @@ impl Counts {
     /// Counts what is there: packages present, launchers shown, applications.
     pub fn of(packages: &[Package], launchers: &[Launcher], applications: &[Application]) -> Self {
         let mut counts = Self::default();
-        for package in packages.iter().filter(|p| p.is_present() && p.phase != Phase::RemovedLater) {
+        for package in packages.iter().filter(|p| p.is_present()) {
             *counts.packages.entry(package.system).or_default() += 1;
             *counts.by_kind.entry(package.kind).or_default() += 1;
             if package.system.is_sandbox() && package.kind == Kind::Runtime {

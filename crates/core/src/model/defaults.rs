@@ -27,4 +27,29 @@ pub struct DefaultChoice {
     /// The application that answered as shipped, where it differs.
     #[serde(default)]
     pub shipped_application: Option<Text>,
+    /// The whole answer as shipped, where it differs.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shipped: Option<Box<ShippedChoice>>,
+}
+
+impl DefaultChoice {
+    /// Whether a program that was removed since may have answered, and nothing tells any more.
+    pub fn is_untold(&self) -> bool {
+        self.application.is_none() && !self.sure && self.candidates.is_empty()
+    }
+}
+
+/// The answer as shipped, where it is another one than as found.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct ShippedChoice {
+    /// The application that answered.
+    pub application: Option<Text>,
+    /// Its launcher.
+    pub launcher: Option<Text>,
+    /// The file that decided it, or the rule.
+    pub how: Text,
+    /// All that could answer, the answer first.
+    pub candidates: Vec<Text>,
+    /// Whether a file named the answer, or only one candidate existed.
+    pub sure: bool,
 }

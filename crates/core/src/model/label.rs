@@ -28,9 +28,17 @@ pub struct Label {
     pub support_end: Option<Text>,
     /// Short name on the shelf.
     pub handle: Text,
+    /// What of it is shown: `as shipped`, `as found`, `as listed`; tallies themselves are as found, and do not say so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub seen: Option<Text>,
 }
 
 impl Label {
+    /// What of the install is shown; `as found` unless something else is said.
+    pub fn seen_as(&self) -> &str {
+        self.seen.as_deref().unwrap_or("as found")
+    }
+
     /// The handle that follows from the other fields: `saltmarsh-5.0-reedbed-full`; `install` when nothing is known.
     pub fn natural_handle(&self) -> Text {
         let id = if self.distro_id.is_empty() { &self.distro } else { &self.distro_id };

@@ -1,5 +1,5 @@
 use super::vocabulary::vocabulary;
-use super::{Evidence, PackageRef, System, Text};
+use super::{Evidence, PackageRef, Phase, System, Text};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -95,6 +95,9 @@ pub struct Launcher {
     /// The desktop file.
     #[serde(default)]
     pub evidence: Evidence,
+    /// Whether it was shipped; left out when it was.
+    #[serde(default = "super::package::shipped", skip_serializing_if = "Phase::is_shipped")]
+    pub phase: Phase,
 }
 
 impl Launcher {

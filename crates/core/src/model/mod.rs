@@ -23,7 +23,7 @@ mod tally;
 
 pub use application::{Application, Delivery};
 pub use counts::Counts;
-pub use defaults::DefaultChoice;
+pub use defaults::{DefaultChoice, ShippedChoice};
 pub use label::{Label, slug};
 pub use launcher::{Does, Launcher, Menu};
 pub use looks::{Look, Looks, Session};
@@ -38,7 +38,7 @@ pub use shelved::{Shelved, Sighting, Sightings};
 pub use size::{bytes_human, bytes_of};
 pub use startup::{Scope, StartupItem, StartupSort};
 pub use storage::Storage;
-pub use tally::{InstallDay, InstallDayHow, Medium, MissingFact, SCHEMA, Taken, Tally, Unread};
+pub use tally::{InstallDay, InstallDayHow, Medium, MissingFact, SCHEMA, SinceInstall, Taken, Tally, Unread};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

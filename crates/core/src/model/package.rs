@@ -120,6 +120,8 @@ vocabulary! {
         Half = "half",
         /// Removed, its configuration files left behind.
         RemovedConfig = "removed-config",
+        /// Gone altogether; a log or a list tells that it was there.
+        Removed = "removed",
     }
 }
 
@@ -289,8 +291,15 @@ fn unknown_kind() -> Kind {
     Kind::Unknown
 }
 
-fn shipped() -> Phase {
+pub(super) fn shipped() -> Phase {
     Phase::Shipped
+}
+
+impl Phase {
+    /// Whether it came with the install; what is left out of the document then.
+    pub fn is_shipped(&self) -> bool {
+        *self == Self::Shipped
+    }
 }
 
 impl Package {
@@ -335,7 +344,24 @@ impl Package {
 
     /// Whether its files are there: installed in full or half.
     pub fn is_present(&self) -> bool {
-        self.state != State::RemovedConfig
+        !matches!(self.state, State::RemovedConfig | State::Removed)
+    }
+
+    /// The package as it was on the install day; `None` when it was not there.
+    #[must_use]
+    pub fn as_shipped(&self) -> Option<Self> {
+        let mut package = match self.phase {
+            Phase::AddedLater | Phase::LiveOnly => return None,
+            _ => self.clone(),
+        };
+        if package.phase == Phase::RemovedLater {
+            package.state = State::Installed;
+        }
+        if let Some(version) = package.shipped_version.take() {
+            package.upstream_version = crate::version::upstream(package.system, &version).into();
+            package.version = version;
+        }
+        Some(package)
     }
 
     /// `system:name`, the way other records refer to it.

@@ -1,4 +1,4 @@
-use super::{Evidence, System, Text};
+use super::{Evidence, Phase, System, Text};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -31,6 +31,9 @@ pub struct Repository {
     /// Where it is configured.
     #[serde(default)]
     pub evidence: Evidence,
+    /// Whether it was shipped; left out when it was.
+    #[serde(default = "super::package::shipped", skip_serializing_if = "Phase::is_shipped")]
+    pub phase: Phase,
 }
 
 impl Repository {
@@ -47,6 +50,7 @@ impl Repository {
             signed_by: None,
             packages: None,
             evidence,
+            phase: Phase::Shipped,
         }
     }
 

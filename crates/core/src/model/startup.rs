@@ -1,5 +1,5 @@
 use super::vocabulary::vocabulary;
-use super::{Evidence, PackageRef, Text};
+use super::{Evidence, PackageRef, Phase, Text};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -55,4 +55,7 @@ pub struct StartupItem {
     /// The file.
     #[serde(default)]
     pub evidence: Evidence,
+    /// Whether it was shipped; left out when it was.
+    #[serde(default = "super::package::shipped", skip_serializing_if = "Phase::is_shipped")]
+    pub phase: Phase,
 }

@@ -30,6 +30,8 @@ vocabulary! {
         InstallerLog = "installer log",
         /// The time of the first packages.
         FirstPackage = "first package",
+        /// Somebody who knows it said so.
+        ByHand = "by hand",
         /// The day of a published listing.
         Listing = "listing",
         /// Nothing tells.
@@ -150,6 +152,9 @@ pub struct Tally {
     /// When it was installed.
     #[serde(default)]
     pub install_day: InstallDay,
+    /// What happened since then; `null` where nothing tells of the install day.
+    #[serde(default)]
+    pub since_install: Option<SinceInstall>,
     /// All packages, by system, name, architecture and version.
     #[serde(default, deserialize_with = "roomy")]
     pub packages: Vec<Package>,
@@ -165,6 +170,9 @@ pub struct Tally {
     /// Parts, in the order of the rules.
     #[serde(default)]
     pub parts: Vec<Part>,
+    /// Parts as shipped, where any differs from what was found.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shipped_parts: Option<Vec<Part>>,
     /// Repositories.
     #[serde(default)]
     pub repositories: Vec<Repository>,
@@ -197,6 +205,22 @@ pub struct Tally {
     pub counts: Counts,
 }
 
+/// What happened to an install between its install day and the reading.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct SinceInstall {
+    /// Packages that were added.
+    pub added: u32,
+    /// Packages that were updated.
+    pub updated: u32,
+    /// Packages that were removed.
+    pub removed: u32,
+    /// Whether nothing speaks against it.
+    pub sure: bool,
+    /// What does; empty when nothing does.
+    #[serde(default)]
+    pub because: Text,
+}
+
 impl Tally {
     /// An empty tally: nothing found yet.
     pub fn new(program: impl Into<Text>, taken: Taken, label: Label) -> Self {
@@ -206,11 +230,13 @@ impl Tally {
             taken,
             label,
             install_day: InstallDay::default(),
+            since_install: None,
             packages: Vec::new(),
             launchers: Vec::new(),
             applications: Vec::new(),
             defaults: Vec::new(),
             parts: Vec::new(),
+            shipped_parts: None,
             repositories: Vec::new(),
             startup: Vec::new(),
             looks: Looks::default(),
@@ -243,11 +269,13 @@ impl Tally {
             taken: self.taken.clone(),
             label: self.label.clone(),
             install_day: self.install_day.clone(),
+            since_install: self.since_install.clone(),
             packages: Vec::new(),
             launchers: self.launchers.clone(),
             applications: self.applications.clone(),
             defaults: self.defaults.clone(),
             parts: self.parts.clone(),
+            shipped_parts: self.shipped_parts.clone(),
             repositories: self.repositories.clone(),
             startup: self.startup.clone(),
             looks: self.looks.clone(),

@@ -15,6 +15,7 @@ Examples:
   fresh-tally take /mnt/fresh
   fresh-tally take /mnt/fresh --edition Mudflat --profile minimal
   fresh-tally take /mnt/fresh -o fresh.tally.json
+  fresh-tally take / --installed 2031-05-02
   fresh-tally take saltmarsh-5.0.iso
   fresh-tally take saltmarsh-5.0.iso --each-profile -o tallies
   fresh-tally take machine.qcow2 --profile minimal
@@ -33,8 +34,11 @@ pub(crate) struct TakeArgs {
     /// Mark it as read from a live session
     #[arg(long)]
     pub(crate) live: bool,
+    /// When the installation ended, where the install's own records do not tell: what came later is told apart
+    #[arg(long, value_name = "DAY|MOMENT", conflicts_with = "live")]
+    pub(crate) installed: Option<String>,
     /// Take a tally of each profile that the medium can install; -o names a folder for them
-    #[arg(long, conflicts_with_all = ["handle", "profile", "live"])]
+    #[arg(long, conflicts_with_all = ["handle", "profile", "live", "installed"])]
     pub(crate) each_profile: bool,
 }
 

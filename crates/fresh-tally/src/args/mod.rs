@@ -57,7 +57,8 @@ Examples:
   fresh-tally show saltmarsh-5.0-reedbed menu    what stands in the menu, with versions
   fresh-tally compare OLD NEW                    what changed between two installs
 
-INSTALL is a handle on the shelf, a tally file, or anything that `take` can read.
+INSTALL is a handle on the shelf, a tally file, or anything that `take` can read; with @shipped or @found behind it,
+as it was on its install day or as it stands.
 Exit codes: 0 done; 1 done, and the answer is no; 2 the command line is wrong;
 3 an input can't be read or written; 4 a bug.";
 
@@ -90,6 +91,9 @@ pub(crate) struct Common {
     /// configuration folder]
     #[arg(long, global = true, value_name = "FILE")]
     pub(crate) rules: Vec<PathBuf>,
+    /// What of an install to show: as it was on its install day, or as it stands; `INSTALL@found` says it for one
+    #[arg(long = "as", global = true, value_enum, default_value_t = AsArg::Shipped, value_name = "MOMENT")]
+    pub(crate) seen: AsArg,
     /// When to colour: auto asks the terminal and NO_COLOR
     #[arg(long, global = true, value_enum, default_value_t = ColorArg::Auto, value_name = "WHEN")]
     pub(crate) color: ColorArg,
@@ -113,6 +117,14 @@ pub(crate) enum FormatArg {
     Csv,
     /// JSON
     Json,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum AsArg {
+    /// Without what was added after the install day, and with what was removed, in the versions of that day
+    Shipped,
+    /// Everything that is there
+    Found,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]

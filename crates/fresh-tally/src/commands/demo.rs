@@ -36,6 +36,7 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
         output: None,
         canvas: settings.canvas,
         own: OwnRules::default(),
+        seen: settings.seen,
         quiet: true,
         now: settings.now.clone(),
     };
@@ -124,6 +125,22 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
         starter: false,
     };
     super::lag::run(&lag, own)?;
+    let reedbed = world.install("5.0-reedbed");
+    if let Some(install) = reedbed {
+        saltmarsh::write_a_week_later(world, install, &root(folder, &install.key))?;
+    }
+    let (source, used) = (root(folder, "5.0-reedbed"), "reedbed-a-week-later");
+    step.say(
+        "A week later its owner has added, updated and removed programs. Take that install again",
+        &format!("take {} --profile full --handle {used}", source.display()),
+    )?;
+    super::take::run(TakeArgs { handle: Some(used.into()), ..full(source) }, own)?;
+    let (shipped, found) = (format!("{used}@shipped"), format!("{used}@found"));
+    step.say(
+        "What was shipped can still be told from what came later",
+        &format!("compare {shipped} {found}"),
+    )?;
+    super::compare::run(&CompareArgs { old: shipped, new: found, ..CompareArgs::default() }, own)?;
     step.say("Find a name in everything on the shelf", "shelf find inkcap")?;
     super::shelf::run(Some(ShelfAction::Find { words: vec!["inkcap".into()] }), own)?;
     step.say("See what is on the shelf", "shelf")?;
@@ -135,7 +152,7 @@ const MEMORY: [(&str, bool); 3] = [("620MB", false), ("410MB", false), ("350MB",
 
 fn full(source: PathBuf) -> TakeArgs {
     let label = LabelArgs { profile: Some("full".into()), ..LabelArgs::default() };
-    TakeArgs { source, label, handle: None, live: false, each_profile: false }
+    TakeArgs { source, label, handle: None, live: false, installed: None, each_profile: false }
 }
 
 /// Numbers the steps, and says the command that repeats each.

@@ -1,6 +1,7 @@
 use crate::args::{LabelArgs, TakeArgs};
 use crate::error::Failure;
 use crate::exit::Exit;
+use crate::install::How;
 use crate::settings::Settings;
 use crate::{install, output};
 use tally_core::knowledge::PartRules;
@@ -15,9 +16,7 @@ pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> 
         return each_profile(args, &rules, settings);
     }
     let tally = taken(args, &rules, settings)?;
-    say(&tally, &rules, settings)?;
-    // Taking a large tally apart piece by piece only to end is time nobody gets back.
-    std::mem::forget(tally);
+    say(tally, &rules, settings)?;
     Ok(Exit::Done)
 }
 
@@ -74,7 +73,9 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     }
     check_date(args.label.release_date.as_deref())?;
     let medium = if args.live { Medium::Live } else { Medium::Installed };
-    let mut tally = install::take(&args.source, medium, overrides(args.label), settings, rules)?;
+    let installed = args.installed.as_deref().map(moment).transpose()?;
+    let how = How { medium, overrides: overrides(args.label), installed, settings, rules };
+    let mut tally = install::take(&args.source, how)?;
     if let Some(handle) = args.handle {
         tally.label.handle = handle.into();
     }
@@ -85,6 +86,21 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
 fn overrides(args: LabelArgs) -> Overrides {
     let LabelArgs { distro, release, codename, edition, profile, arch, release_date } = args;
     Overrides { distro, release, codename, edition, profile, arch, release_date }
+}
+
+/// A moment as seconds since 1970 UTC: RFC 3339, or a day, of which the last second counts.
+fn moment(text: &str) -> Result<i64, Failure> {
+    let no_moment = || {
+        Failure::Usage(format!(
+            "--installed: `{text}` is no moment like 2031-05-02T18:30:00Z, and no day like 2031-05-02"
+        ))
+    };
+    if let Ok(moment) = text.parse::<jiff::Timestamp>() {
+        return Ok(moment.as_second());
+    }
+    let day: jiff::civil::Date = text.parse().map_err(|_| no_moment())?;
+    let end = day.at(23, 59, 59, 0).to_zoned(jiff::tz::TimeZone::UTC).map_err(|_| no_moment())?;
+    Ok(end.timestamp().as_second())
 }
 
 fn check_date(day: Option<&str>) -> Result<(), Failure> {
@@ -112,16 +128,21 @@ fn keep(tally: &mut Tally, settings: &Settings) -> Result<(), Failure> {
 }
 
 /// One screen of what was found; as JSON the tally itself.
-fn say(tally: &Tally, rules: &PartRules, settings: &Settings) -> Result<(), Failure> {
+fn say(tally: Tally, rules: &PartRules, settings: &Settings) -> Result<(), Failure> {
     let format = if settings.output.is_some() { Format::Table } else { settings.format() };
     if settings.output.is_some() && settings.quiet {
         return Ok(());
     }
     let bytes = match format {
-        Format::Json => encoded(tally)?,
+        Format::Json => encoded(&tally)?,
         format => {
-            let view = ShowView { tally, what: ShowWhat::Overview, rules, roles: &settings.own.roles()? };
-            render(&view, format, settings.canvas)?
+            let tally = install::seen_as(tally, settings.seen);
+            let roles = settings.own.roles()?;
+            let view = ShowView { tally: &tally, what: ShowWhat::Overview, rules, roles: &roles };
+            let screen = render(&view, format, settings.canvas)?;
+            // Taking a large tally apart piece by piece only to end is time nobody gets back.
+            std::mem::forget(tally);
+            screen
         }
     };
     output::stdout(&bytes)

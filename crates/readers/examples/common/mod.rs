@@ -12,6 +12,7 @@ pub(crate) fn take(tree: &dyn Tree) -> Result<Tally, Box<dyn std::error::Error>>
     let options = TakeOptions {
         program: "example".into(),
         taken,
+        installed: None,
         overrides: Overrides::default(),
         rules: &PartRules::built_in()?,
         kinds: &KindRules::built_in()?,

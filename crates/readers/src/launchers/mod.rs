@@ -185,6 +185,7 @@ fn launcher(id: &Text, path: &str, group: &Group, desktops: &[Text], programs: &
     let hidden_because = hidden_because(group, desktops, programs);
     let program_present = exec.command.as_deref().and_then(|command| programs.has(command));
     Launcher {
+        phase: tally_core::model::Phase::Shipped,
         id: id.clone(),
         name: group.string("Name").unwrap_or_else(|| id.clone()),
         generic_name: group.string("GenericName"),

@@ -1,6 +1,7 @@
 //! Flatpak applications and runtimes: the deployed folders below `var/lib/flatpak`. See `docs/formats/flatpak.md`.
 
 use super::{Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use crate::history::Clock;
 use crate::keyfile::KeyFile;
 use crate::text::{filled, name_text, text, time_text};
 use gvariant::aligned_bytes::copy_to_align;
@@ -9,6 +10,7 @@ use quick_xml::events::Event;
 use smallvec::smallvec;
 use std::collections::BTreeSet;
 use std::path::Path;
+use tally_core::history::SystemRecords;
 use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{
     Dependency, Evidence, Kind, Label, Package, Reason, Repository, System, Text, Unread,
@@ -85,6 +87,7 @@ impl PackageSystem for Flatpak {
                     continue;
                 };
                 facts.repositories.push(Repository {
+                    phase: tally_core::model::Phase::Shipped,
                     system: System::Flatpak,
                     name: name.into(),
                     uri: group.string("url").unwrap_or_default(),
@@ -107,6 +110,20 @@ impl PackageSystem for Flatpak {
             .map(|package| Origin { known: true, exact: place(package).map(|at| (at, None)) })
             .collect();
         facts
+    }
+
+    fn history(&self, tree: &dyn Tree, _: &[Package], _: &Clock, _: &mut Vec<Unread>) -> SystemRecords {
+        let mut first_seen = Vec::new();
+        for at in installations(tree) {
+            for sort in ["app", "runtime"] {
+                for one in deployed(tree, &format!("{at}/{sort}")) {
+                    // The folder of the architecture changes when a branch is added, and not with an update.
+                    let node = tree.node(Path::new(&format!("{at}/{sort}/{}/{}", one.id, one.arch)), true);
+                    first_seen.extend(node.ok().map(|node| (one.id.clone(), node.changed_at)));
+                }
+            }
+        }
+        SystemRecords { first_seen, ..SystemRecords::default() }
     }
 }
 

@@ -17,6 +17,8 @@ pub mod xbps;
 
 pub use owners::{Owners, Wanted, each_folder, split_folder};
 
+use crate::history::Clock;
+use tally_core::history::SystemRecords;
 use tally_core::model::{Label, MissingFact, Package, Repository, System, Text, Unread};
 use tally_trees::Tree;
 
@@ -111,6 +113,17 @@ pub trait PackageSystem: Sync {
 
     /// Reads the configured repositories, and finds where the packages of this system came from.
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts;
+
+    /// Reads what logs and lists tell of the time since the install was made. Without any, times alone tell.
+    fn history(
+        &self,
+        _tree: &dyn Tree,
+        _packages: &[Package],
+        _clock: &Clock,
+        _unread: &mut Vec<Unread>,
+    ) -> SystemRecords {
+        SystemRecords::default()
+    }
 }
 
 /// Every system that can be read, in the order that they are asked.

@@ -2,9 +2,12 @@
 
 use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
+use crate::history::Clock;
 use crate::text::{lines, name_text, text, time_text};
 use rayon::prelude::*;
+use std::collections::BTreeMap;
 use std::path::Path;
+use tally_core::history::{Event, SystemRecords};
 use tally_core::model::{Evidence, Label, MissingFact, Package, Repository, System, Text, Unread};
 use tally_trees::{NodeKind, Tree};
 
@@ -80,6 +83,16 @@ impl PackageSystem for Slackware {
         }
         facts
     }
+
+    fn history(
+        &self,
+        tree: &dyn Tree,
+        packages: &[Package],
+        clock: &Clock,
+        _: &mut Vec<Unread>,
+    ) -> SystemRecords {
+        removed(tree, packages, clock)
+    }
 }
 
 fn folder(tree: &dyn Tree) -> Option<&'static str> {
@@ -132,6 +145,62 @@ fn read_one(tree: &dyn Tree, folder: &str, file: &str) -> Result<Package, Unread
     package.installed_at = changed.ok().and_then(time_text);
     package.evidence = Evidence::file(path);
     Ok(package)
+}
+
+const REMOVED: &[&str] = &["var/lib/pkgtools/removed_packages", "var/log/removed_packages"];
+
+/// What removed packages leave: `name-version-arch-build`, with `-upgraded-2026-05-04,09:46:40` where another version came.
+/// When a package was removed without a successor nobody writes down; it was there since the time of its file.
+fn removed(tree: &dyn Tree, packages: &[Package], clock: &Clock) -> SystemRecords {
+    let Some(folder) = REMOVED.iter().find(|folder| tree.is_folder(folder)) else {
+        return SystemRecords::default();
+    };
+    let mut upgraded: BTreeMap<Text, Vec<(i64, Text, Text)>> = BTreeMap::new();
+    let mut events = Vec::new();
+    for entry in tree.names(folder) {
+        let file = name_text(&entry.name);
+        let (package, when) = file
+            .split_once("-upgraded-")
+            .map_or((file.as_str(), None), |(package, when)| (package, Some(when)));
+        let mut parts = package.rsplitn(4, '-');
+        let (Some(build), Some(arch), Some(version), Some(name)) =
+            (parts.next(), parts.next(), parts.next(), parts.next())
+        else {
+            continue;
+        };
+        let version = Text::from(format!("{version}-{build}"));
+        let since = tree.node(Path::new(&format!("{folder}/{file}")), true).map_or(0, |node| node.changed_at);
+        let event = |at, before: Option<Text>, after: Option<Text>| Event {
+            at,
+            system: System::Slackware,
+            name: name.into(),
+            arch: arch.into(),
+            before,
+            after,
+        };
+        match when.and_then(|when| clock.seconds(when.replace(',', " ").as_bytes())) {
+            Some(at) => upgraded.entry(name.into()).or_default().push((at, arch.into(), version)),
+            None => {
+                events.push(event(since, None, Some(version.clone())));
+                events.push(event(i64::MAX, Some(version), None));
+            }
+        }
+    }
+    for (name, mut versions) in upgraded {
+        versions.sort();
+        let last = packages
+            .iter()
+            .find(|package| package.system == System::Slackware && package.name == name)
+            .map(|package| package.version.clone());
+        let afters: Vec<Option<Text>> =
+            versions.iter().skip(1).map(|(.., version)| Some(version.clone())).chain([last]).collect();
+        for ((at, arch, version), after) in versions.into_iter().zip(afters) {
+            let name = name.clone();
+            events.push(Event { at, system: System::Slackware, name, arch, before: Some(version), after });
+        }
+    }
+    events.sort_by_key(|event| event.at);
+    SystemRecords { events, ..SystemRecords::default() }
 }
 
 /// `5.4M`, `5400 K`, `5400`: rounded, with a unit.

@@ -1,11 +1,13 @@
 //! Snaps: those of the seed, and those that `snapd` records as installed. See `docs/formats/snap.md`.
 
 use super::{Embedded, Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use crate::history::Clock;
 use crate::text::{name_text, text, time_text};
 use serde::Deserialize;
 use smallvec::smallvec;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
+use tally_core::history::{Initial, SystemRecords};
 use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{
     Dependency, Evidence, Kind, Label, Package, Reason, Repository, System, Text, Unread,
@@ -88,6 +90,7 @@ impl PackageSystem for Snap {
             packages.iter().filter_map(channel).collect::<BTreeSet<_>>().into_iter().collect();
         let evidence = Evidence::file(if tree.exists(STATE) { STATE } else { SEED });
         let one = |name: &Text| Repository {
+            phase: tally_core::model::Phase::Shipped,
             system: System::Snap,
             name: name.clone(),
             uri: Text::default(),
@@ -108,6 +111,16 @@ impl PackageSystem for Snap {
             origins: packages.iter().map(place).collect(),
             unread: Vec::new(),
         }
+    }
+
+    fn history(
+        &self,
+        tree: &dyn Tree,
+        packages: &[Package],
+        _: &Clock,
+        _: &mut Vec<Unread>,
+    ) -> SystemRecords {
+        initial(tree, packages)
     }
 }
 
@@ -219,6 +232,30 @@ fn installed(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut
         };
         records.insert(name.into(), record);
     }
+}
+
+/// What the seed names, once there is a state: it is what was shipped. Of a snap that was refreshed since, the image of the
+/// seed tells the version.
+fn initial(tree: &dyn Tree, packages: &[Package]) -> SystemRecords {
+    let mut records: BTreeMap<Text, Record> = BTreeMap::new();
+    seeded(tree, &mut records, &mut Vec::new());
+    if records.is_empty() || !packages.iter().any(|package| package.evidence.file == STATE) {
+        return SystemRecords::default();
+    }
+    let mut now: BTreeMap<Text, Record> = BTreeMap::new();
+    installed(tree, &mut now, &mut Vec::new());
+    let one = |(name, record): (Text, Record)| {
+        let same = now.get(&name).is_some_and(|current| current.revision == record.revision);
+        let version = || {
+            let inside = open(tree, &name, &record).ok()?;
+            let meta = meta(&*inside.tree, &inside.place, &mut Vec::new());
+            let read = meta.version.as_ref().and_then(scalar).map(Text::from);
+            read.or_else(|| record.revision.clone())
+        };
+        let version = if same { None } else { version() };
+        Initial { name, arch: Text::default(), version }
+    };
+    SystemRecords { initial: Some(records.into_iter().map(one).collect()), ..SystemRecords::default() }
 }
 
 /// The keys of `meta/snap.yaml` that a tally needs.

@@ -75,6 +75,7 @@ fn unit_item(tree: &dyn Tree, kind: &str, scope: Scope, unit: &Text) -> Option<S
         _ => StartupSort::Unit,
     };
     Some(StartupItem {
+        phase: tally_core::model::Phase::Shipped,
         sort,
         name: unit.clone(),
         scope,
@@ -101,6 +102,7 @@ fn autostart(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
             let Some(group) = parsed.group("Desktop Entry") else { continue };
             let off_because = off_because(tree, group, desktops);
             items.push(StartupItem {
+                phase: tally_core::model::Phase::Shipped,
                 sort: StartupSort::Autostart,
                 name,
                 scope: Scope::Session,

@@ -17,6 +17,7 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
 
 fn item(name: &str, file: String, runs: Option<Text>, says: Option<Text>) -> StartupItem {
     StartupItem {
+        phase: tally_core::model::Phase::Shipped,
         sort: StartupSort::Unit,
         name: name.into(),
         scope: Scope::System,

@@ -144,7 +144,7 @@ impl View for CheckView<'_> {
             [only] => only.title(),
             several => count_of(several.len() as u64, "install"),
         };
-        document.title(format!("{}: {installs}", check.checklist), super::AS_FOUND);
+        document.title(format!("{}: {installs}", check.checklist), super::all_seen(&check.installs));
         let names = short_names(&check.installs);
         if let [totals] = &check.totals[..] {
             document.paragraph(sums(totals));

@@ -1,4 +1,4 @@
-use super::{AS_FOUND, capital, dim, side_by_side};
+use super::{all_seen, capital, dim, side_by_side};
 use crate::View;
 use crate::document::{Cell as Shown, Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, thousands};
@@ -235,7 +235,7 @@ impl View for GridView<'_> {
     fn document(&self) -> Document {
         let names = short_names(&self.grid.installs);
         let mut document = Document::default();
-        document.title(title(&self.grid.installs), format!("all {AS_FOUND}"));
+        document.title(title(&self.grid.installs), all_seen(&self.grid.installs));
         document.table_or(self.table(&names), "Nothing differs.");
         let rows = RowGroup::ALL.iter().flat_map(|group| self.shown(*group).0);
         let unsure = |row: &&GridRow| row.group == RowGroup::Defaults && row.cells.iter().any(is_unsure);

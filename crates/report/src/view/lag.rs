@@ -49,7 +49,7 @@ impl View for LagView<'_> {
     fn document(&self) -> Document {
         let lag = self.lag;
         let mut document = Document::default();
-        document.title(format!("{}, on {}", lag.install.title(), lag.day), super::AS_FOUND);
+        document.title(format!("{}, on {}", lag.install.title(), lag.day), lag.install.seen_as());
         let current = lag.items.iter().filter(|item| item.newest.releases == 0).count();
         let behind = lag.items.len() - current;
         document.paragraph(

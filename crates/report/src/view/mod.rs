@@ -23,10 +23,42 @@ pub use trail::TrailView;
 pub use why::{FindView, WeighView, WhyView};
 
 use crate::document::{Line, Role, Span};
-use tally_core::model::{Label, Tally};
+use std::borrow::Cow;
+use tally_core::model::{Label, Package, Phase, Tally};
 
-/// `as found`: what the tally holds, whenever it came.
-const AS_FOUND: &str = "as found";
+/// When a package came, and what became of it since; empty for what was shipped and is as it was.
+fn came(package: &Package, seen: &str) -> Cow<'static, str> {
+    let found = seen == "as found";
+    match (package.phase, &package.shipped_version) {
+        (Phase::Shipped, _) => "".into(),
+        (Phase::AddedLater, _) => "added later".into(),
+        (Phase::UpdatedLater, Some(version)) => format!("updated later, from {version}").into(),
+        (Phase::UpdatedLater, None) if found => "updated later".into(),
+        (Phase::UpdatedLater, None) => "updated since".into(),
+        (Phase::RemovedLater, _) if found => "removed later".into(),
+        (Phase::RemovedLater, _) => "removed since".into(),
+        (Phase::LiveOnly, _) => "on the live medium only".into(),
+    }
+}
+
+/// What of two installs is shown.
+fn both_seen(old: &Label, new: &Label) -> String {
+    match (old.seen_as(), new.seen_as()) {
+        (old, new) if old == new => format!("both {old}"),
+        (old, new) => format!("{old}; {new}"),
+    }
+}
+
+/// What of some installs is shown.
+fn all_seen(installs: &[Label]) -> String {
+    let mut seen: Vec<&str> = installs.iter().map(Label::seen_as).collect();
+    seen.dedup();
+    match (&seen[..], installs.len()) {
+        ([one], 1) => (*one).to_owned(),
+        ([one], _) => format!("all {one}"),
+        _ => "some as shipped, some as found".to_owned(),
+    }
+}
 
 fn optional(text: Option<&str>) -> String {
     text.unwrap_or_default().to_owned()
@@ -84,6 +116,9 @@ fn side_by_side(old: &Label, new: &Label) -> (String, String, String) {
         if own.is_empty() { label.handle.to_string() } else { own.join(", ") }
     };
     let shared = if shared.is_empty() { "Two installs".to_owned() } else { shared.join(", ") };
+    if old_own.is_empty() && new_own.is_empty() && old.seen_as() != new.seen_as() {
+        return (shared, old.seen_as().to_owned(), new.seen_as().to_owned());
+    }
     if old_own.is_empty() && new_own.is_empty() && old.handle == new.handle {
         return (shared, "one tally".to_owned(), "another of the same label".to_owned());
     }

@@ -1,6 +1,6 @@
 use crate::View;
 use crate::document::{Column, Document, Line, Role, Span, Table};
-use crate::view::{AS_FOUND, dim, optional};
+use crate::view::{dim, optional};
 use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
 use tally_core::model::{Label, PackageRef, Text};
@@ -32,7 +32,7 @@ pub struct OwnedFile {
 impl View for OwnerView {
     fn document(&self) -> Document {
         let mut document = Document::default();
-        document.title(self.label.title(), AS_FOUND);
+        document.title(self.label.title(), self.label.seen_as());
         if self.files.is_empty() {
             document.paragraph(Line::from(Span::new(Role::Strong, format!("{} is not there.", self.asked))));
             return document;

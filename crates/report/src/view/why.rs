@@ -1,7 +1,7 @@
 use crate::View;
 use crate::document::{Block, Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, megabytes};
-use crate::view::{AS_FOUND, dim, optional};
+use crate::view::{dim, optional};
 use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
 use tally_core::find::Findings;
@@ -39,7 +39,7 @@ const FEW: usize = 40;
 impl View for WhyView {
     fn document(&self) -> Document {
         let mut document = Document::default();
-        document.title(format!("{} in {}", self.package.name(), self.label.title()), AS_FOUND);
+        document.title(format!("{} in {}", self.package.name(), self.label.title()), self.label.seen_as());
         if !self.untold.is_empty() {
             let facts: Vec<&str> = self.untold.iter().map(|fact| fact.name()).collect();
             document.paragraph(Span::new(
@@ -116,7 +116,7 @@ impl View for WeighView {
     fn document(&self) -> Document {
         let weighing = &self.weighing;
         let mut document = Document::default();
-        document.title(self.label.title(), AS_FOUND);
+        document.title(self.label.title(), self.label.seen_as());
         let plus = if weighing.plus_bytes > 0 {
             format!(" and {} on top", bytes_human(weighing.plus_bytes))
         } else {
@@ -182,7 +182,7 @@ impl View for FindView {
     fn document(&self) -> Document {
         let findings = &self.findings;
         let mut document = Document::default();
-        document.title(self.label.title(), AS_FOUND);
+        document.title(self.label.title(), self.label.seen_as());
         if findings.hits.is_empty() {
             document
                 .paragraph(Line::from(Span::new(Role::Strong, format!("{} is not there.", findings.asked))));

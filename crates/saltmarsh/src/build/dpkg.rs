@@ -1,5 +1,6 @@
 //! The dpkg database and apt's memory: `var/lib/dpkg`, `var/lib/apt/extended_states`.
 
+use super::item::INSTALLED_AT;
 use super::{Root, shape};
 use crate::world::Shipped;
 use crate::{Install, WorldError};
@@ -23,7 +24,99 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     }
     lists(root, install, packages)?;
     root.file("var/lib/dpkg/status", status)?;
-    root.file("var/lib/apt/extended_states", extended)
+    root.file("var/lib/apt/extended_states", extended)?;
+    let mut log = log_line(0, "startup", "archives unpack");
+    for (second, package) in (1..).zip(packages) {
+        log.push_str(&log_line(
+            second,
+            "install",
+            &format!("{} <none> {}", qualified(package), package.version),
+        ));
+    }
+    for package in packages.iter().filter(|package| install.leftovers.iter().any(|left| left == package.name))
+    {
+        log.push_str(&log_line(600, "remove", &format!("{} {} <none>", qualified(package), package.version)));
+    }
+    root.file("var/log/dpkg.log", log)?;
+    // The installer is done an hour after it began.
+    root.file_of("var/log/installer/summary", "Saltmarsh installer: all steps done.\n", INSTALLED_AT + 3600)
+}
+
+/// Seconds until an owner has changed something.
+pub(super) const WEEK: u64 = 7 * 86_400;
+
+/// A line of dpkg's log, so many seconds into the installation.
+fn log_line(second: u64, action: &str, rest: &str) -> String {
+    let of_day = 9 * 3600 + 46 * 60 + 40 + second % 86_400;
+    let (day, of_day) = (4 + second / 86_400 + of_day / 86_400, of_day % 86_400);
+    format!(
+        "2026-05-{day:02} {:02}:{:02}:{:02} {action} {rest}\n",
+        of_day / 3600,
+        of_day / 60 % 60,
+        of_day % 60
+    )
+}
+
+/// `name:architecture`, as dpkg logs it.
+fn qualified(package: &Shipped<'_>) -> String {
+    format!("{}:{}", package.name, shape::arch(package.shape))
+}
+
+/// The same database a week later: files of what came, without those of what went, and a log that tells.
+pub(super) fn write_later(
+    root: &Root<'_>,
+    later: &Install,
+    before: &[Shipped<'_>],
+    now: &[Shipped<'_>],
+) -> Result<(), WorldError> {
+    let find = |list: &[Shipped<'_>], name: &str| {
+        list.iter().find(|one| one.name == name).map(|one| one.version.to_owned())
+    };
+    let mut log = String::new();
+    for (second, package) in (WEEK..).zip(before) {
+        if find(now, package.name).is_none() {
+            shape::files(package).into_iter().try_for_each(|(path, _)| root.remove(&path))?;
+            root.remove(&list_file(package))?;
+            log.push_str(&log_line(
+                second,
+                "remove",
+                &format!("{} {} <none>", qualified(package), package.version),
+            ));
+        }
+    }
+    for (second, package) in (WEEK + 600..).zip(now) {
+        match find(before, package.name) {
+            None => {
+                files(root, package)?;
+                log.push_str(&log_line(
+                    second,
+                    "install",
+                    &format!("{} <none> {}", qualified(package), package.version),
+                ));
+            }
+            Some(old) if old != package.version => {
+                log.push_str(&log_line(
+                    second,
+                    "upgrade",
+                    &format!("{} {old} {}", qualified(package), package.version),
+                ));
+            }
+            Some(_) => {}
+        }
+    }
+    let there: BTreeSet<&str> = now.iter().map(|package| package.name).collect();
+    let status: String = now.iter().map(|package| stanza(package, later, &there, false)).collect();
+    root.file("var/lib/dpkg/status", status)?;
+    // The log of the first days was rotated away from the name that the newest has.
+    let path = root.folder.join("var/log/dpkg.log");
+    let first = std::fs::read(&path).map_err(|source| WorldError::Io { path, source })?;
+    root.file("var/log/dpkg.log.1", first)?;
+    root.file("var/log/dpkg.log", log)
+}
+
+fn list_file(package: &Shipped<'_>) -> String {
+    let qualified = if package.shape == "lib" { ":amd64" } else { "" };
+    format!("var/lib/dpkg/info/{}{qualified}.list", package.name)
 }
 
 /// What the chosen packages need or recommend, directly or not. All else was chosen by the installer, as real ones do with
@@ -137,6 +230,5 @@ fn files(root: &Root<'_>, package: &Shipped<'_>) -> Result<(), WorldError> {
     }
     list.sort();
     list.dedup();
-    let qualified = if package.shape == "lib" { ":amd64" } else { "" };
-    root.file(&format!("var/lib/dpkg/info/{}{qualified}.list", package.name), list.join("\n") + "\n")
+    root.file(&list_file(package), list.join("\n") + "\n")
 }

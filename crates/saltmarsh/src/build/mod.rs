@@ -20,11 +20,15 @@ pub use squashfs::squashfs;
 
 use crate::{Family, Install, World, WorldError};
 use std::fs;
+use std::io::Write;
 use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
 
 /// Writes files, links and folders below one root.
 pub(crate) struct Root<'a> {
     folder: &'a Path,
+    /// When what is written now came, seconds since 1970 UTC.
+    moment: u64,
 }
 
 impl Root<'_> {
@@ -39,7 +43,44 @@ impl Root<'_> {
 
     pub(crate) fn file(&self, path: &str, content: impl AsRef<[u8]>) -> Result<(), WorldError> {
         let path = self.at(path)?;
-        fs::write(&path, content).map_err(|source| WorldError::Io { path, source })
+        self.write_at(&path, content.as_ref(), self.moment).map_err(|source| WorldError::Io { path, source })
+    }
+
+    /// A file that was last written at another moment than all the others.
+    pub(crate) fn file_of(
+        &self,
+        path: &str,
+        content: impl AsRef<[u8]>,
+        moment: u64,
+    ) -> Result<(), WorldError> {
+        let path = self.at(path)?;
+        self.write_at(&path, content.as_ref(), moment).map_err(|source| WorldError::Io { path, source })
+    }
+
+    fn write_at(&self, path: &Path, content: &[u8], moment: u64) -> std::io::Result<()> {
+        let mut file = fs::File::create(path)?;
+        file.write_all(content)?;
+        file.set_modified(SystemTime::UNIX_EPOCH + Duration::from_secs(moment))
+    }
+
+    /// Gives a folder the time of the install, whatever was put in it since.
+    pub(crate) fn time_of_folder(&self, path: &str) -> Result<(), WorldError> {
+        let path = self.folder.join(path);
+        let set = |path: &Path| {
+            fs::File::open(path)?.set_modified(SystemTime::UNIX_EPOCH + Duration::from_secs(self.moment))
+        };
+        set(&path).map_err(|source| WorldError::Io { path, source })
+    }
+
+    /// Takes a file away, if it is there.
+    pub(crate) fn remove(&self, path: &str) -> Result<(), WorldError> {
+        let path = self.folder.join(path);
+        match fs::remove_file(&path) {
+            Err(source) if source.kind() != std::io::ErrorKind::NotFound => {
+                Err(WorldError::Io { path, source })
+            }
+            _ => Ok(()),
+        }
     }
 
     /// Lets everybody run a file that was written.
@@ -68,7 +109,7 @@ pub(crate) fn root(
     family: Family,
     folder: &Path,
 ) -> Result<(), WorldError> {
-    let root = Root { folder };
+    let root = Root { folder, moment: item::INSTALLED_AT };
     let packages = world.shipped(install);
     system::write(&root, install, &packages)?;
     match family {
@@ -86,6 +127,18 @@ pub(crate) fn root(
         Family::Slackware => slackware::write(&root, install, &packages)?,
     }
     sandbox::write(&root, world, install)
+}
+
+/// A week later on an install of Debian packages that was written: what its owner added, updated and removed.
+pub(crate) fn later(
+    world: &World,
+    after: &Install,
+    later: &Install,
+    folder: &Path,
+) -> Result<(), WorldError> {
+    let root = Root { folder, moment: item::INSTALLED_AT + dpkg::WEEK };
+    let (before, now) = (world.shipped(after), world.shipped(later));
+    dpkg::write_later(&root, later, &before, &now)
 }
 
 /// Texts, a line each.

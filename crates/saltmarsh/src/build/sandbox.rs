@@ -74,18 +74,22 @@ fn flatpaks(root: &Root<'_>, flatpaks: &[&FlatpakRow]) -> Result<(), WorldError>
             None => format!("[Runtime]\nname={id}\n"),
         };
         root.file(&format!("{folder}/{commit}/metadata"), metadata)?;
-        let Some([title, generic, categories, more]) = launcher else { continue };
-        root.link(&format!("{AT}/{sort}/{id}/current"), &format!("x86_64/{branch}"))?;
-        let command = format!("/usr/bin/flatpak run --branch={branch} --arch=x86_64 {id}");
-        let more = format!("{more}\nX-Flatpak={id}");
-        root.file(
-            &format!("{folder}/{commit}/export/share/applications/{id}.desktop"),
-            entry(title, generic, categories, &command, &more),
-        )?;
-        root.link(
-            &format!("{AT}/exports/share/applications/{id}.desktop"),
-            &format!("../../../app/{id}/current/active/export/share/applications/{id}.desktop"),
-        )?;
+        if let Some([title, generic, categories, more]) = launcher {
+            root.link(&format!("{AT}/{sort}/{id}/current"), &format!("x86_64/{branch}"))?;
+            let command = format!("/usr/bin/flatpak run --branch={branch} --arch=x86_64 {id}");
+            let more = format!("{more}\nX-Flatpak={id}");
+            root.file(
+                &format!("{folder}/{commit}/export/share/applications/{id}.desktop"),
+                entry(title, generic, categories, &command, &more),
+            )?;
+            root.link(
+                &format!("{AT}/exports/share/applications/{id}.desktop"),
+                &format!("../../../app/{id}/current/active/export/share/applications/{id}.desktop"),
+            )?;
+        }
+        // What tells when it came, and when it was updated.
+        root.time_of_folder(&format!("{folder}/{commit}"))?;
+        root.time_of_folder(&format!("{AT}/{sort}/{id}/x86_64"))?;
     }
     Ok(())
 }

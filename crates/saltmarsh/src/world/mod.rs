@@ -30,6 +30,7 @@ struct RelationTable {
 #[derive(Deserialize)]
 struct InstallTable {
     install: Vec<Install>,
+    later: Vec<Install>,
 }
 
 /// A snap and the installs whose seed has it.
@@ -116,6 +117,12 @@ pub struct Install {
     closed: bool,
     #[serde(default)]
     extra: Vec<String>,
+    /// Packages that its owner took out.
+    #[serde(default)]
+    without: Vec<String>,
+    /// Versions that came as updates, by package.
+    #[serde(default)]
+    updated: BTreeMap<String, String>,
 }
 
 /// A package as one install has it.
@@ -163,6 +170,7 @@ pub struct World {
     launchers: Vec<LauncherRow>,
     relations: BTreeMap<String, Relations>,
     installs: Vec<Install>,
+    later: Vec<Install>,
     sandboxes: Sandboxes,
 }
 
@@ -175,11 +183,13 @@ impl World {
         fn parse<T: serde::de::DeserializeOwned>(text: &str) -> Result<T, WorldError> {
             toml::from_str(text).map_err(|error| WorldError::Broken(error.to_string()))
         }
+        let installs = parse::<InstallTable>(include_str!("releases.toml"))?;
         Ok(Self {
             packages: parse::<PackageTable>(include_str!("packages.toml"))?.package,
             launchers: parse::<LauncherTable>(include_str!("launchers.toml"))?.launcher,
             relations: parse::<RelationTable>(include_str!("relations.toml"))?.package,
-            installs: parse::<InstallTable>(include_str!("releases.toml"))?.install,
+            installs: installs.install,
+            later: installs.later,
             sandboxes: parse::<Sandboxes>(include_str!("sandboxes.toml"))?,
         })
     }
@@ -187,6 +197,11 @@ impl World {
     /// Every install, in the order of the story.
     pub fn installs(&self) -> &[Install] {
         &self.installs
+    }
+
+    /// An install as its owner had it a week later, if its story goes on.
+    pub fn a_week_later(&self, key: &str) -> Option<&Install> {
+        self.later.iter().find(|install| install.key == key)
     }
 
     /// The install of a short name.
@@ -207,16 +222,16 @@ impl World {
     }
 
     /// The packages of an install, by name.
-    pub(crate) fn shipped(&self, install: &Install) -> Vec<Shipped<'_>> {
+    pub(crate) fn shipped<'w>(&'w self, install: &'w Install) -> Vec<Shipped<'w>> {
         let version =
             |row: &PackageRow| -> usize { if install.column == 0 { row.1.len() } else { row.2.len() } };
         let elsewhere = |row: &PackageRow| {
             !install.extra.contains(&row.0) && self.installs.iter().any(|other| other.extra.contains(&row.0))
         };
-        let mut shipped: Vec<Shipped<'_>> = self
+        let mut shipped: Vec<Shipped<'w>> = self
             .packages
             .iter()
-            .filter(|row| version(row) > 0 && !elsewhere(row))
+            .filter(|row| version(row) > 0 && !elsewhere(row) && !install.without.contains(&row.0))
             .map(|row| self.one(row, install))
             .collect();
         if install.closed {
@@ -226,7 +241,7 @@ impl World {
         shipped
     }
 
-    fn one<'w>(&'w self, row: &'w PackageRow, install: &Install) -> Shipped<'w> {
+    fn one<'w>(&'w self, row: &'w PackageRow, install: &'w Install) -> Shipped<'w> {
         let PackageRow(name, old, new, section, kib, shape, needs, summary) = row;
         let here = |need: &str| {
             self.packages.iter().any(|other| {
@@ -239,7 +254,7 @@ impl World {
         let needs: Vec<String> = needs.split(", ").map(group).filter(|group| !group.is_empty()).collect();
         Shipped {
             name,
-            version: if install.column == 0 { old } else { new },
+            version: install.updated.get(name).unwrap_or(if install.column == 0 { old } else { new }),
             section,
             kib: grown(*kib, old, new, install.column),
             shape,

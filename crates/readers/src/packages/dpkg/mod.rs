@@ -2,6 +2,7 @@
 
 mod control;
 mod extended;
+mod history;
 mod lists;
 mod relations;
 mod sources;
@@ -10,7 +11,9 @@ mod status;
 pub use control::{Field, Stanza, stanzas};
 
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
+use crate::history::Clock;
 use crate::text::name_text;
+use tally_core::history::SystemRecords;
 use tally_core::model::{Label, MissingFact, Package, System, Unread};
 use tally_trees::{Tree, TreeError};
 
@@ -72,6 +75,16 @@ impl PackageSystem for Dpkg {
 
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
         sources::read(tree, packages, label)
+    }
+
+    fn history(
+        &self,
+        tree: &dyn Tree,
+        _: &[Package],
+        clock: &Clock,
+        unread: &mut Vec<Unread>,
+    ) -> SystemRecords {
+        history::read(tree, clock, unread)
     }
 }
 

@@ -148,6 +148,7 @@ fn repository(
     evidence: Evidence,
 ) -> Repository {
     Repository {
+        phase: tally_core::model::Phase::Shipped,
         system: System::Dpkg,
         name: suite.into(),
         uri: without_password(uri),

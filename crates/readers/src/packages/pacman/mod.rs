@@ -1,14 +1,17 @@
 //! Packages of pacman: the folders below `var/lib/pacman/local`, by alpm's own layout. See `docs/formats/pacman.md`.
 
 mod desc;
+mod history;
 mod sync;
 
 use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
+use crate::history::Clock;
 use crate::text::{name_text, time_text};
 use desc::Record;
 use rayon::prelude::*;
 use smallvec::smallvec;
+use tally_core::history::SystemRecords;
 use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
 use tally_core::version::upstream;
 use tally_trees::{NodeKind, Tree};
@@ -52,6 +55,16 @@ impl PackageSystem for Pacman {
 
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
         sync::read(tree, packages, label)
+    }
+
+    fn history(
+        &self,
+        tree: &dyn Tree,
+        _: &[Package],
+        clock: &Clock,
+        unread: &mut Vec<Unread>,
+    ) -> SystemRecords {
+        history::read(tree, clock, unread)
     }
 }
 

@@ -4,11 +4,13 @@ mod needs;
 
 use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
+use crate::history::{Clock, Versions, read_log};
 use crate::keyfile::KeyFile;
 use crate::text::{filled, lines, name_text, text, time_text};
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use std::path::Path;
+use tally_core::history::SystemRecords;
 use tally_core::model::{Evidence, Label, Package, Reason, Repository, System, Text, Unread};
 use tally_core::version::upstream;
 use tally_trees::{NodeKind, Tree};
@@ -84,6 +86,42 @@ impl PackageSystem for Portage {
         }
         facts
     }
+
+    fn history(&self, tree: &dyn Tree, _: &[Package], _: &Clock, unread: &mut Vec<Unread>) -> SystemRecords {
+        history(&read_log(tree, LOG, unread))
+    }
+}
+
+const LOG: &str = "var/log/emerge.log";
+
+/// `var/log/emerge.log`: seconds, then what was done; a replaced version goes just before its successor is said to be in place.
+fn history(bytes: &[u8]) -> SystemRecords {
+    let mut versions = Versions::of(System::Portage);
+    for (_, line) in lines(bytes) {
+        let line = String::from_utf8_lossy(line);
+        let Some((at, told)) = line.split_once(':') else { continue };
+        let Ok(at) = at.trim().parse::<i64>() else { continue };
+        let told = told.trim();
+        let went = told.strip_prefix(">>> unmerge success: ");
+        let came = told
+            .strip_prefix("::: completed emerge (")
+            .and_then(|rest| rest.split_once(") "))
+            .and_then(|(_, rest)| rest.strip_suffix(" to /"));
+        let Some((name, version)) = went.or(came).and_then(|atom| {
+            let (category, rest) = atom.trim().split_once('/')?;
+            let (name, version) = split(rest)?;
+            Some((format!("{category}/{name}"), version))
+        }) else {
+            continue;
+        };
+        let (name, version) = (Text::from(name), Text::from(version));
+        if went.is_some() {
+            versions.went(at, name, Text::default(), version);
+        } else {
+            versions.came(at, name, Text::default(), version);
+        }
+    }
+    versions.done()
 }
 
 /// Categories and the folders in them, but those of a merge that did not end.
@@ -199,6 +237,24 @@ fn repositories(bytes: &[u8], file: &str, label: &Label, repositories: &mut Vec<
 
 #[cfg(test)]
 mod tests {
+    #[test]
+    fn the_log_of_merges_tells_what_took_whose_place() {
+        let records = super::history(
+            b"1777888000:  >>> emerge (1 of 1) app-editors/inkcap-3.2 to /\n1777888100:  ::: completed emerge (1 of 1) app-editors/inkcap-3.2 to /\n1777974400:  === Unmerging... (app-editors/inkcap-3.2)\n1777974401:  >>> unmerge success: app-editors/inkcap-3.2\n1777974402:  ::: completed emerge (1 of 1) app-editors/inkcap-3.3-r1 to /\nodd\n",
+        );
+        let told: Vec<_> =
+            records.events.iter().map(|e| (e.at, e.before.as_deref(), e.after.as_deref())).collect();
+        assert_eq!(
+            told,
+            [
+                (1_777_888_100, None, Some("3.2")),
+                (1_777_974_401, Some("3.2"), None),
+                (1_777_974_402, None, Some("3.3-r1")),
+            ]
+        );
+        assert!(records.events.iter().all(|event| event.name == "app-editors/inkcap"));
+    }
+
     use super::*;
     use tally_trees::Memory;
 

@@ -2,6 +2,7 @@
 
 mod berkeley;
 mod header;
+mod history;
 mod ndb;
 mod record;
 mod repositories;
@@ -10,8 +11,10 @@ mod resolver;
 use super::files::{Files, Look};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::database::{Database, DatabaseError};
+use crate::history::Clock;
 use crate::text::text;
 use header::{Header, tag};
+use tally_core::history::SystemRecords;
 use tally_core::model::{Label, MissingFact, Package, System, Unread};
 use tally_trees::Tree;
 
@@ -148,6 +151,16 @@ impl PackageSystem for Rpm {
 
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
         repositories::read(tree, packages, label)
+    }
+
+    fn history(
+        &self,
+        tree: &dyn Tree,
+        _: &[Package],
+        clock: &Clock,
+        unread: &mut Vec<Unread>,
+    ) -> SystemRecords {
+        history::read(tree, clock, unread)
     }
 }
 

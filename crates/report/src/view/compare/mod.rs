@@ -1,7 +1,7 @@
 mod more;
 mod tables;
 
-use super::{AS_FOUND, dim, side_by_side};
+use super::{dim, side_by_side};
 use crate::View;
 use crate::document::{Document, Line, Role, Span};
 use crate::text::{bytes_human, bytes_signed, count_of, thousands};
@@ -158,7 +158,8 @@ impl View for CompareView<'_> {
         let comparison = self.comparison;
         let mut document = Document::default();
         let (shared, old, new) = side_by_side(&comparison.old, &comparison.new);
-        document.title(format!("{shared}: {old} to {new}"), format!("both {AS_FOUND}"));
+        document
+            .title(format!("{shared}: {old} to {new}"), super::both_seen(&comparison.old, &comparison.new));
         if comparison.is_empty() && !self.filtered {
             document.paragraph(
                 "Nothing differs: no package, application, default, part, repository or startup item.",

@@ -2,14 +2,14 @@
 
 use crate::document::{Block, Cell, Column, Document, Line, Role, Span, Table};
 use crate::text::{count_of, thousands};
-use crate::view::{AS_FOUND, dim, optional};
+use crate::view::{dim, optional};
 use crate::wire::CsvTable;
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{Evidence, Oddity, OddityName, PackageRef, Scope, StartupItem, Tally};
 
 fn titled(tally: &Tally, first: impl Into<crate::document::Line>) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), AS_FOUND);
+    document.title(tally.label.title(), tally.label.seen_as());
     document.paragraph(first);
     document
 }
@@ -54,7 +54,7 @@ pub(super) fn parts_csv(tally: &Tally) -> CsvTable {
 
 pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
     let answered = tally.defaults.iter().filter(|choice| choice.application.is_some()).count() as u64;
-    let unsure = tally.defaults.iter().filter(|choice| !choice.sure).count() as u64;
+    let unsure = tally.defaults.iter().filter(|choice| !choice.sure && !choice.is_untold()).count() as u64;
     let first = format!(
         "{} of {} asked have an answer, {} of them with no choice set",
         thousands(answered),
@@ -79,6 +79,7 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
                 Span::new(Role::LookTwice, format!("{application}?")),
                 Span::new(Role::LookTwice, format!("none is set among {}", choice.candidates.join(", "))),
             ),
+            (None, _) if choice.is_untold() => (dim("nothing is left"), dim(&choice.how)),
             (None, true) => (dim("nothing"), dim(&choice.how)),
             (None, false) => (
                 Span::new(Role::LookTwice, "not told"),

@@ -1,13 +1,13 @@
 use crate::document::{Block, Document, Fact, Line};
 use crate::text::count_of;
-use crate::view::{AS_FOUND, dim};
+use crate::view::dim;
 use crate::wire::CsvTable;
 use tally_core::model::{Look, PackageRef, Tally, Text};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let looks = &tally.looks;
     let mut document = Document::default();
-    document.title(tally.label.title(), AS_FOUND);
+    document.title(tally.label.title(), tally.label.seen_as());
     let sessions: Vec<String> =
         looks.sessions.iter().map(|s| format!("{} ({})", s.name, s.display)).collect();
     let pictures: u64 = looks.wallpapers.iter().filter_map(|pack| pack.count).map(u64::from).sum();

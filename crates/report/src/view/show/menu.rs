@@ -1,6 +1,6 @@
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{count_of, megabytes};
-use crate::view::{AS_FOUND, capital, dim, optional, strong};
+use crate::view::{capital, dim, optional, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -8,7 +8,7 @@ use tally_core::model::{Does, Launcher, Menu, MissingFact, PackageRef, System, T
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), AS_FOUND);
+    document.title(tally.label.title(), tally.label.seen_as());
     if tally.lacks(MissingFact::Launchers) {
         document.paragraph("What stands in the menu can't be told from this source.");
         return document;

@@ -8,7 +8,6 @@ mod weight;
 
 use crate::View;
 use crate::document::Document;
-use crate::view::AS_FOUND;
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use tally_core::knowledge::{PartRules, Roles};
@@ -59,7 +58,7 @@ impl View for ShowView<'_> {
     fn document(&self) -> Document {
         if let Some(untold) = self.untold() {
             let mut document = Document::default();
-            document.title(self.tally.label.title(), AS_FOUND);
+            document.title(self.tally.label.title(), self.tally.label.seen_as());
             document.paragraph(untold);
             return document;
         }

@@ -1,13 +1,13 @@
 use crate::document::{Block, Document, Fact, Line, Role, Span};
 use crate::text::{bytes_human, count_of, thousands};
-use crate::view::{AS_FOUND, capital, dim, origin};
+use crate::view::{capital, dim, origin};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::knowledge::Roles;
 use tally_core::model::{
-    Application, Counts, Kind, Menu, MissingFact, Oddity, OddityName, Package, Part, Reason, Scope, System,
-    Taken, Tally, Unread,
+    Application, Counts, Kind, Menu, MissingFact, Oddity, OddityName, Package, Part, Phase, Reason, Scope,
+    System, Taken, Tally, Unread,
 };
 
 /// Parts that the overview names, in this order; the rest stands in its own view.
@@ -29,12 +29,13 @@ const ODDITIES: usize = 5;
 
 pub(super) fn document(tally: &Tally, roles: &Roles) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), AS_FOUND);
+    document.title(tally.label.title(), tally.label.seen_as());
     document.paragraph(origin(tally));
     let mut facts = in_the_box(tally);
     facts.extend(underneath(tally));
     facts.extend(opens_with(tally, roles));
     facts.extend(starts_itself(tally));
+    facts.extend(since_then(tally));
     facts.extend(look_twice(tally));
     facts.extend(untold(tally));
     document.push(Block::Facts(facts));
@@ -159,6 +160,36 @@ fn starts_itself(tally: &Tally) -> Option<Fact> {
             Line::default(),
         )
     })
+}
+
+/// What happened since the install day, and what speaks against it; what the live medium has beyond what it installs.
+fn since_then(tally: &Tally) -> Vec<Fact> {
+    let mut facts = Vec::new();
+    let on_medium = tally.packages.iter().filter(|package| package.phase == Phase::LiveOnly).count();
+    if on_medium > 0 {
+        let count = count_of(on_medium as u64, "package");
+        facts.push(fact("Medium", format!("{count} of these are on the live medium only"), Line::default()));
+    }
+    let Some(since) = &tally.since_install else { return facts };
+    let day = tally.install_day.ended.as_deref().and_then(|moment| moment.get(..10)).unwrap_or_default();
+    let said = match (since.added, since.updated, since.removed) {
+        (0, 0, 0) => "nothing was added, updated or removed".to_owned(),
+        (added, updated, removed) => format!("{added} packages added, {updated} updated, {removed} removed"),
+    };
+    let aside = if tally.label.seen_as() == "as found" || said.starts_with("nothing") {
+        String::new()
+    } else {
+        "`--as found` shows them".to_owned()
+    };
+    facts.push(fact("Since then", format!("{said} since {day}"), dim(aside)));
+    if !since.sure {
+        facts.push(fact(
+            "",
+            Span::new(Role::LookTwice, format!("not sure: {}", since.because)),
+            Line::default(),
+        ));
+    }
+    facts
 }
 
 fn look_twice(tally: &Tally) -> Vec<Fact> {

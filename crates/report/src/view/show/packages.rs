@@ -1,13 +1,13 @@
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, megabytes};
-use crate::view::{AS_FOUND, optional, strong};
+use crate::view::{came, optional, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use tally_core::model::{Package, Reason, State, Tally};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), AS_FOUND);
+    document.title(tally.label.title(), tally.label.seen_as());
     let present = tally.present().count() as u64;
     let line = Line::from(strong(count_of(present, "package")))
         .and(format!(", {}", bytes_human(tally.installed_bytes())));
@@ -19,8 +19,10 @@ pub(super) fn document(tally: &Tally) -> Document {
         Column::new("reason").drops(4),
         Column::new("MB").right().drops(5),
         Column::new("section").drops(1),
+        Column::new("since").drops(6),
         Column::new("summary").sentence().drops(3),
     ]);
+    let seen = tally.label.seen_as();
     for package in &tally.packages {
         table.row(vec![
             package.name.as_str().into(),
@@ -29,6 +31,7 @@ pub(super) fn document(tally: &Tally) -> Document {
             reason(package),
             package.installed_bytes.map(megabytes).unwrap_or_default().into(),
             package.section.as_str().into(),
+            Span::new(Role::LookTwice, came(package, seen)),
             package.summary.as_str().into(),
         ]);
     }
@@ -55,6 +58,7 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
         "reason",
         "state",
         "phase",
+        "shipped_version",
         "kind",
         "installed_bytes",
         "section",
@@ -77,6 +81,7 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
             package.reason.name().into(),
             package.state.name().into(),
             package.phase.name().into(),
+            optional(package.shipped_version.as_deref()),
             package.kind.name().into(),
             package.installed_bytes.map(|b| b.to_string()).unwrap_or_default(),
             package.section.to_string(),

@@ -2,7 +2,7 @@
 
 use crate::document::{Column, Document, Role, Span, Table};
 use crate::text::{bytes_human, thousands};
-use crate::view::{AS_FOUND, dim, optional};
+use crate::view::{dim, optional};
 use crate::wire::CsvTable;
 use serde::Serialize;
 use tally_core::model::{Conditions, MEASURES, Note, Reading, Tally};
@@ -47,7 +47,7 @@ fn conditions(conditions: &Conditions) -> String {
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), AS_FOUND);
+    document.title(tally.label.title(), tally.label.seen_as());
     if tally.readings.is_empty() {
         document.paragraph(
             "Nothing was measured. `fresh-tally take /` measures the running system; `fresh-tally note INSTALL \

@@ -1,6 +1,6 @@
 use crate::document::{Column, Document, Table};
 use crate::text::{bytes_human, megabytes, thousands};
-use crate::view::{AS_FOUND, capital, dim};
+use crate::view::{capital, dim};
 use crate::wire::CsvTable;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -81,7 +81,7 @@ fn by_choice(tally: &Tally) -> Vec<Weight> {
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), AS_FOUND);
+    document.title(tally.label.title(), tally.label.seen_as());
     if tally.lacks(MissingFact::Sizes) {
         document.paragraph("How big packages are can't be told from this source.");
         return document;

@@ -1,0 +1,193 @@
+//! What an install's files tell of its past: logs of package systems, records of installers. See `docs/formats/history.md`.
+
+mod clock;
+mod installer;
+
+pub use clock::Clock;
+
+use crate::packages::PackageSystem;
+use crate::text::{name_text, time_text};
+use rustc_hash::FxHashMap;
+use tally_core::history::{Event, Records, SystemRecords, install_day, mark};
+use tally_core::model::{InstallDay, Medium, Package, Phase, SinceInstall, System, Text, Unread};
+use tally_trees::Tree;
+
+/// Reads all of it.
+pub(crate) fn read(
+    tree: &dyn Tree,
+    systems: &[&'static dyn PackageSystem],
+    packages: &[Package],
+    given: Option<i64>,
+) -> (Records, Vec<Unread>) {
+    let mut records = Records { systems: Vec::new(), installer: installer::read(tree), given };
+    let mut unread = Vec::new();
+    let local = Clock::of(tree);
+    for system in systems {
+        let mut of = system.history(tree, packages, &local, &mut unread);
+        // Some installers write the logs of the day in UTC, whatever the zone.
+        if let (Some((_, ended, _)), Some(since)) = (&records.installer, of.since)
+            && since > *ended
+        {
+            let universal = system.history(tree, packages, &Clock::utc(), &mut Vec::new());
+            if universal.since.is_some_and(|since| since <= *ended) {
+                of = universal;
+            }
+        }
+        records.systems.push((system.system(), of));
+    }
+    (records, unread)
+}
+
+/// What came of it for a tally.
+#[derive(Debug, Default)]
+pub(crate) struct Past {
+    pub(crate) day: InstallDay,
+    /// Last moment of the install day, seconds since 1970 UTC.
+    pub(crate) ended: Option<i64>,
+    pub(crate) since: Option<SinceInstall>,
+    /// Packages that were shipped, and of which nothing is left.
+    pub(crate) removed: Vec<Package>,
+}
+
+/// Finds the install day and marks the packages. A live session and an image have no day: all in them is as shipped.
+pub(crate) fn apply(records: &Records, packages: &mut [Package], medium: Medium) -> Past {
+    if medium != Medium::Installed {
+        return Past::default();
+    }
+    fill_times(records, packages);
+    let at = |package: &Package| seconds(package.installed_at.as_deref()?);
+    let Some(day) = install_day(records, packages, at) else { return Past::default() };
+    let marked = mark(packages, records, day, at);
+    Past {
+        day: InstallDay {
+            began: time_text(day.began),
+            ended: time_text(day.ended),
+            how: day.how,
+            sure: day.sure,
+        },
+        ended: Some(day.ended),
+        since: Some(marked.since),
+        removed: marked.removed,
+    }
+}
+
+fn seconds(time: &str) -> Option<i64> {
+    time.parse::<jiff::Timestamp>().ok().map(jiff::Timestamp::as_second)
+}
+
+/// Times of packages whose database keeps none, by the last event that made them what they are.
+fn fill_times(records: &Records, packages: &mut [Package]) {
+    for (system, of) in &records.systems {
+        let mut last: FxHashMap<(&str, &str), i64> = FxHashMap::default();
+        for event in &of.events {
+            if let Some(after) = &event.after {
+                last.insert((&event.name, after), event.at);
+            }
+        }
+        let own = packages.iter_mut().filter(|package| package.system == *system);
+        for package in own.filter(|package| package.installed_at.is_none()) {
+            let at = last.get(&(package.name.as_str(), package.version.as_str()));
+            package.installed_at = at.and_then(|at| time_text(*at));
+        }
+    }
+}
+
+/// The phase of something that no package owns: a file in a folder of drop-ins that is newer than the install day was added.
+pub(crate) fn phase_of_file(tree: &dyn Tree, file: &str, ended: Option<i64>) -> Phase {
+    let Some(ended) = ended else { return Phase::Shipped };
+    let node = tree.node(std::path::Path::new(file), true);
+    if node.is_ok_and(|node| node.changed_at > ended) { Phase::AddedLater } else { Phase::Shipped }
+}
+
+/// The files of a log that is rotated, the oldest first: `x.log.12.gz`, ..., `x.log.1`, `x.log`.
+pub(crate) fn rotated(tree: &dyn Tree, folder: &str, name: &str) -> Vec<String> {
+    let mut files: Vec<(u32, Text)> = Vec::new();
+    for entry in tree.names(folder) {
+        let file = name_text(&entry.name);
+        let Some(rest) = file.strip_prefix(name) else { continue };
+        let number = rest.strip_prefix('.').map(|rest| rest.split('.').next().unwrap_or_default());
+        match (rest, number.and_then(|number| number.parse().ok())) {
+            ("", _) => files.push((0, file)),
+            (_, Some(number)) => files.push((number, file)),
+            // `x.log-20260504.gz`: the date says which is older.
+            _ => {
+                let digits: String = rest
+                    .strip_prefix('-')
+                    .unwrap_or_default()
+                    .chars()
+                    .take_while(char::is_ascii_digit)
+                    .collect();
+                if let Ok(date) = digits.parse::<u32>() {
+                    files.push((u32::MAX - date, file));
+                }
+            }
+        }
+    }
+    files.sort_by(|a, b| b.cmp(a));
+    files.into_iter().map(|(_, file)| format!("{folder}/{file}")).collect()
+}
+
+/// Bytes that a log may hold when unpacked: 256 MiB.
+const LOG_LIMIT: u64 = 256 << 20;
+
+/// Reads a log, unpacked where it is packed.
+pub(crate) fn read_log(tree: &dyn Tree, file: &str, unread: &mut Vec<Unread>) -> Vec<u8> {
+    let bytes = match tree.read(file) {
+        Ok(bytes) => bytes,
+        Err(error) if error.is_missing() => return Vec::new(),
+        Err(error) => {
+            unread.push(Unread::whole(file, error.why.to_string()));
+            return Vec::new();
+        }
+    };
+    tally_trees::unpack_file(bytes, LOG_LIMIT).unwrap_or_else(|error| {
+        unread.push(Unread::whole(file, error.to_string()));
+        Vec::new()
+    })
+}
+
+/// Puts events in order: in a log, what stands before happened before, whatever the clock said.
+pub(crate) fn in_order(mut events: Vec<Event>) -> Vec<Event> {
+    let mut next = i64::MAX;
+    for event in events.iter_mut().rev() {
+        next = next.min(event.at);
+        event.at = next;
+    }
+    events
+}
+
+/// Versions as a log without "before" tells them: what was there of a name is what came last.
+#[derive(Debug)]
+pub(crate) struct Versions {
+    system: System,
+    there: FxHashMap<(Text, Text), Text>,
+    pub(crate) events: Vec<Event>,
+}
+
+impl Versions {
+    pub(crate) fn of(system: System) -> Self {
+        Self { system, there: FxHashMap::default(), events: Vec::new() }
+    }
+
+    /// A version came, in the place of the one before.
+    pub(crate) fn came(&mut self, at: i64, name: Text, arch: Text, version: Text) {
+        let before = self.there.insert((name.clone(), arch.clone()), version.clone());
+        self.events.push(Event { at, system: self.system, name, arch, before, after: Some(version) });
+    }
+
+    /// A version went.
+    pub(crate) fn went(&mut self, at: i64, name: Text, arch: Text, version: Text) {
+        let key = (name, arch);
+        if self.there.get(&key) == Some(&version) {
+            self.there.remove(&key);
+        }
+        let (name, arch) = key;
+        self.events.push(Event { at, system: self.system, name, arch, before: Some(version), after: None });
+    }
+
+    /// All events as the records of a system, which tell since the first of them.
+    pub(crate) fn done(self) -> SystemRecords {
+        let events = in_order(self.events);
+        SystemRecords { since: events.first().map(|event| event.at), events, ..SystemRecords::default() }
+    }
+}
