@@ -2,16 +2,17 @@
 
 use crate::args::AsArg;
 use crate::error::Failure;
-use crate::output;
 use crate::settings::Settings;
+use crate::{output, progress};
+use rustc_hash::FxHashSet;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use tally_core::history::{as_found, as_shipped};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
-use tally_core::model::{Medium, Phase, Reading, System, Taken, Tally, Text, Unread};
-use tally_readers::{Overrides, TakeOptions};
+use tally_core::model::{Medium, Reading, System, Taken, Tally, Text, Unread};
+use tally_readers::{OnMedium, Overrides, TakeOptions};
 use tally_shelf::{ShelfError, read_tally};
-use tally_trees::{Folder, Source, Tree};
+use tally_trees::{Bytes, Folder, Source, Tree};
 
 /// Program and version, as tallies name them.
 pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION"));
@@ -59,6 +60,8 @@ pub(crate) struct How<'a> {
     pub(crate) overrides: Overrides,
     /// The last moment of the install day, seconds since 1970 UTC, where somebody knows it.
     pub(crate) installed: Option<i64>,
+    /// What the medium installs at the most, where this is its live session.
+    pub(crate) installs: Option<FxHashSet<(System, Text)>>,
     pub(crate) settings: &'a Settings,
     pub(crate) rules: &'a PartRules,
 }
@@ -66,7 +69,14 @@ pub(crate) struct How<'a> {
 impl<'a> How<'a> {
     /// As an installed system that tells all by itself.
     pub(crate) fn of(settings: &'a Settings, rules: &'a PartRules) -> Self {
-        Self { medium: Medium::Installed, overrides: Overrides::default(), installed: None, settings, rules }
+        Self {
+            medium: Medium::Installed,
+            overrides: Overrides::default(),
+            installed: None,
+            installs: None,
+            settings,
+            rules,
+        }
     }
 }
 
@@ -118,40 +128,37 @@ fn is_tally(path: &Path) -> bool {
 
 /// Reads a file that is no tally: an archive, an image or a disk with an install in it, or a list of packages.
 fn take_file(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
-    if source != Path::new(STDIN) {
-        return take_named(source, source, how);
-    }
-    // What comes through a pipe can be read from anywhere only once it lies somewhere.
-    let spool = || -> std::io::Result<tempfile::NamedTempFile> {
-        let mut file = tempfile::NamedTempFile::new()?;
-        std::io::copy(&mut std::io::stdin().lock(), file.as_file_mut())?;
-        Ok(file)
+    let fail = |error: std::io::Error| unreadable(source, &error);
+    let bytes = if source == Path::new(STDIN) {
+        // What comes through a pipe can be read from anywhere only once it lies somewhere.
+        let bar = progress::bar(None, "Receiving", how.settings);
+        let mut file = tempfile::tempfile().map_err(fail)?;
+        std::io::copy(&mut bar.wrap_read(std::io::stdin().lock()), &mut file).map_err(fail)?;
+        bar.finish_and_clear();
+        progress::watched_file(file, source, how.settings).map_err(fail)?
+    } else {
+        progress::watched(source, source, how.settings).map_err(fail)?
     };
-    let file = spool().map_err(|error| unreadable(source, &error))?;
-    take_named(file.path(), source, how)
-}
-
-/// Reads the file at `path`, which the user calls `source`.
-fn take_named(path: &Path, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
-    if !Source::begins(path) {
-        return take_list(path, source, how);
+    if !Source::begins(bytes.as_ref()) {
+        return take_list(bytes.as_ref(), source, how);
     }
-    let opened = Source::open(path).map_err(|error| Failure::Image { path: source.into(), source: error })?;
+    let opened = Source::of(bytes).map_err(|error| Failure::Image { path: source.into(), source: error })?;
     take_opened(opened, source, how)
 }
 
 /// Reads an install that was found inside a file.
 fn take_opened(opened: Source, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
-    let How { mut overrides, installed, settings, rules, .. } = how;
+    let How { mut overrides, installed, installs, settings, rules, .. } = how;
     let medium = if opened.is_medium { Medium::Image } else { how.medium };
     let mut options = Options::new(source, medium, installed, settings)?;
     let layers: Vec<String> =
         opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
     options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
     overrides.profile = overrides.profile.or(opened.profile);
+    options.on_medium = OnMedium { lists: opened.lists, installs };
     // Said at once as well: it may be why there is nothing in it.
     opened.remarks.iter().for_each(|remark| output::warn(&format!("`{}`: {remark}", source.display())));
-    let taken = tally_readers::take(opened.tree.as_ref(), options.of(overrides, rules));
+    let taken = tally_readers::take(opened.tree.as_ref(), &options.of(overrides, rules));
     let mut tally = taken.map_err(|error| Failure::NoInstall { path: source.into(), source: error })?;
     // The kit takes the figures of the running system along.
     tally.readings = tally_readers::readings::read(opened.tree.as_ref(), medium, "when the kit was run");
@@ -170,40 +177,31 @@ pub(crate) fn take_each_profile(
     rules: &PartRules,
 ) -> Result<Vec<Tally>, Failure> {
     let fail = |error| Failure::Image { path: source.into(), source: error };
-    let profiles = Source::each_profile(source).map_err(fail)?;
+    let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, &error))?;
+    let profiles = Source::each_profile(bytes).map_err(fail)?;
     let mut tallies = Vec::new();
     for opened in profiles {
         let overrides = Overrides { profile: None, ..overrides.clone() };
-        tallies.push(take_opened(opened, source, How { overrides, ..How::of(settings, rules) })?);
+        let mut how = How { overrides, ..How::of(settings, rules) };
+        if opened.profile.as_deref() == Some(LIVE) {
+            // The profiles before it stand on fewer layers: the last of them is the largest that is installed.
+            how.installs = tallies.last().map(|tally: &Tally| {
+                tally.packages.iter().map(|package| (package.system, package.name.clone())).collect()
+            });
+        }
+        tallies.push(take_opened(opened, source, how)?);
     }
-    mark_live_only(&mut tallies);
     Ok(tallies)
 }
 
 /// The profile that is only started, and never installed.
 const LIVE: &str = "live";
 
-fn mark_live_only(tallies: &mut [Tally]) {
-    let is_live = |tally: &Tally| tally.label.profile.as_deref() == Some(LIVE);
-    let installed = tallies.iter().filter(|tally| !is_live(tally)).max_by_key(|tally| tally.packages.len());
-    let Some(installed) = installed else { return };
-    let known: std::collections::BTreeSet<(System, Text)> =
-        installed.packages.iter().map(|package| (package.system, package.name.clone())).collect();
-    for tally in tallies.iter_mut().filter(|tally| is_live(tally)) {
-        for package in &mut tally.packages {
-            if !known.contains(&(package.system, package.name.clone())) {
-                package.phase = Phase::LiveOnly;
-            }
-        }
-    }
-}
-
 /// Reads a list of packages.
-fn take_list(path: &Path, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
+fn take_list(list: &dyn Bytes, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     let How { mut overrides, settings, rules, .. } = how;
-    let mut bytes = Vec::new();
-    let read = std::fs::File::open(path).and_then(|file| file.take(LIST_LIMIT).read_to_end(&mut bytes));
-    read.map_err(|error| unreadable(source, &error))?;
+    let length = usize::try_from(list.len().min(LIST_LIMIT)).unwrap_or(usize::MAX);
+    let bytes = list.exactly(0, length).map_err(|error| unreadable(source, &error))?;
     // A list is called like its file, unless somebody says better.
     let stem =
         source.file_stem().map(|stem| stem.to_string_lossy().into_owned()).filter(|stem| stem != STDIN);
@@ -229,6 +227,7 @@ fn take_list(path: &Path, source: &Path, how: How<'_>) -> Result<Tally, Failure>
 struct Options {
     taken: Taken,
     installed: Option<i64>,
+    on_medium: OnMedium,
     kinds: KindRules,
     roles: Roles,
     agents: Agents,
@@ -253,7 +252,7 @@ impl Options {
             sha256: None,
         };
         let (kinds, roles, agents) = (settings.own.kinds()?, settings.own.roles()?, settings.own.agents()?);
-        Ok(Self { taken, installed, kinds, roles, agents })
+        Ok(Self { taken, installed, on_medium: OnMedium::default(), kinds, roles, agents })
     }
 
     fn of<'a>(&'a self, overrides: Overrides, rules: &'a PartRules) -> TakeOptions<'a> {
@@ -262,6 +261,7 @@ impl Options {
             taken: self.taken.clone(),
             overrides,
             installed: self.installed,
+            on_medium: self.on_medium.clone(),
             rules,
             kinds: &self.kinds,
             roles: &self.roles,
@@ -281,9 +281,9 @@ pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     }
     let tree = Folder::open(source)
         .map_err(|error| Failure::Source { path: source.into(), why: error.why.to_string() })?;
-    let How { medium, overrides, installed, settings, rules } = how;
+    let How { medium, overrides, installed, settings, rules, .. } = how;
     let options = Options::new(source, medium, installed, settings)?;
-    let mut result = tally_readers::take(&tree as &dyn Tree, options.of(overrides, rules));
+    let mut result = tally_readers::take(&tree as &dyn Tree, &options.of(overrides, rules));
     if let Ok(tally) = &mut result
         && options.taken.from == "/"
     {

@@ -8,7 +8,9 @@ mod commands;
 mod error;
 mod exit;
 mod install;
+mod interrupt;
 mod output;
+mod progress;
 mod settings;
 
 use clap::{CommandFactory, Parser};
@@ -24,8 +26,10 @@ fn main() {
     let cli = args::Cli::parse();
     let outcome = std::panic::catch_unwind(|| {
         let settings = settings::Settings::from_args(&cli.common)?;
+        interrupt::prepare(settings.output.as_deref(), settings.shelf.folder());
         commands::run(cli.command, &settings)
     });
+    interrupt::clear();
     exit::end(match outcome {
         Ok(Ok(exit)) => exit,
         Ok(Err(error)) => exit::report(&error),

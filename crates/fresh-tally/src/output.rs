@@ -70,7 +70,8 @@ pub(crate) fn stream(
     };
     let fail = |source| Failure::Output { to: format!("`{}`", path.display()), source };
     let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().prefix(".fresh-tally-").tempfile_in(folder).map_err(fail)?;
+    let mut file =
+        tempfile::Builder::new().prefix(&tally_shelf::unfinished()).tempfile_in(folder).map_err(fail)?;
     let mut out = std::io::BufWriter::new(file.as_file_mut());
     write(&mut out).and_then(|()| out.flush()).map_err(fail)?;
     drop(out);

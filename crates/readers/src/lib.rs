@@ -20,6 +20,7 @@ mod defaults;
 pub mod history;
 mod keyfile;
 mod looks;
+mod medium;
 pub mod owner;
 mod parts;
 pub mod readings;
@@ -31,4 +32,5 @@ mod text;
 mod xml;
 
 pub use label::{LabelFacts, Overrides};
+pub use medium::OnMedium;
 pub use take::{TakeError, TakeOptions, take, take_listing};

@@ -3,6 +3,7 @@
 use crate::history;
 use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
+use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
 use crate::{defaults, listings, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
@@ -28,6 +29,8 @@ pub struct TakeOptions<'a> {
     pub overrides: Overrides,
     /// The last moment of the install day, seconds since 1970 UTC, where somebody knows it.
     pub installed: Option<i64>,
+    /// What lies beside the install, where it is on a medium.
+    pub on_medium: OnMedium,
     /// Rules for parts.
     pub rules: &'a PartRules,
     /// Rules for kinds.
@@ -53,7 +56,7 @@ pub enum TakeError {
 ///
 /// # Errors
 /// [`TakeError::NoInstall`]; everything less is noted under `unread` in the tally.
-pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeError> {
+pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
     let label = label::read(tree);
     let systems: Vec<&'static dyn PackageSystem> = packages::present(tree).collect();
     if systems.is_empty() && !label.found {
@@ -66,6 +69,7 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     let (records, unread) = history::read(tree, &systems, &tally.packages, options.installed);
     tally.unread.extend(unread);
     let past = history::apply(&records, &mut tally.packages, tally.taken.medium);
+    options.on_medium.mark(&mut tally.packages);
     let (owned, repositories) = rayon::join(
         || own(tree, &systems, &tally.packages, &menu),
         || read_repositories(tree, &systems, &tally.packages, &tally.label),
@@ -85,9 +89,10 @@ pub fn take(tree: &dyn Tree, options: TakeOptions<'_>) -> Result<Tally, TakeErro
     let dead = dead_defaults(options.roles, &associations, &tally.launchers);
     let probes = parts::probe(tree, options.rules);
     tally.parts = options.rules.apply(&tally.packages, &probes);
-    note_what_was_shipped(&mut tally, &options, associations, &probes);
+    note_what_was_shipped(&mut tally, options, associations, &probes);
     tally.storage = storage::read(tree);
     finish(&mut tally, options.agents, dead);
+    tally.oddities.extend(options.on_medium.disagreements(&tally.packages));
     Ok(tally)
 }
 
@@ -264,6 +269,11 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
     tally.unread.extend(owners.unread);
 }
 
+/// Whether it is not part of what was installed.
+fn came_later(phase: Phase) -> bool {
+    matches!(phase, Phase::AddedLater | Phase::LiveOnly)
+}
+
 /// Writes down the install day, puts packages back that only logs know, and marks launchers, startup items and repositories
 /// that came later: with their package, or as files that no package owns.
 fn remember(tree: &dyn Tree, tally: &mut Tally, past: history::Past, traits: &mut Vec<Option<Traits>>) {
@@ -275,20 +285,19 @@ fn remember(tree: &dyn Tree, tally: &mut Tally, past: history::Past, traits: &mu
         package
     }));
     traits.resize(tally.packages.len(), None);
-    if ended.is_none() {
+    if ended.is_none() && tally.packages.iter().all(|package| package.phase.is_shipped()) {
         return;
     }
     let mut phases: FxHashMap<PackageRef, Phase> = FxHashMap::default();
     for package in tally.packages.iter().filter(|package| package.is_present()) {
         let known = phases.entry(package.reference()).or_insert(package.phase);
         // Of several architectures one that was shipped is enough.
-        if package.phase != Phase::AddedLater {
+        if !came_later(package.phase) {
             *known = package.phase;
         }
     }
     let phase = |package: Option<&PackageRef>, file: &str| match package {
-        Some(package) if phases.get(package) == Some(&Phase::AddedLater) => Phase::AddedLater,
-        Some(_) => Phase::Shipped,
+        Some(package) => phases.get(package).copied().filter(|of| came_later(*of)).unwrap_or(Phase::Shipped),
         None => history::phase_of_file(tree, file, ended),
     };
     for launcher in &mut tally.launchers {

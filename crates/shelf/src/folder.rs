@@ -191,6 +191,11 @@ fn is_handle(text: &str) -> bool {
     !text.is_empty() && text.len() <= 200 && slug(text) == text
 }
 
+/// How the names of files begin that this process has not finished writing.
+pub fn unfinished() -> String {
+    format!("{NEIGHBOUR}{}-", std::process::id())
+}
+
 /// Writes a file as a whole or not at all: into a neighbour first, then under its name.
 ///
 /// A program that is killed leaves the old file or the new one. Disks are not forced to catch up: a tally can be taken
@@ -202,7 +207,7 @@ fn is_handle(text: &str) -> bool {
 pub fn write_atomically(path: &Path, bytes: &[u8], replace: bool) -> Result<(), ShelfError> {
     let fail = |error| ShelfError::io(path, error);
     let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().prefix(NEIGHBOUR).tempfile_in(folder).map_err(fail)?;
+    let mut file = tempfile::Builder::new().prefix(&unfinished()).tempfile_in(folder).map_err(fail)?;
     file.write_all(bytes).map_err(fail)?;
     let mode = std::os::unix::fs::PermissionsExt::from_mode(0o644);
     file.as_file().set_permissions(mode).map_err(fail)?;

@@ -10,7 +10,7 @@ mod index;
 
 pub use codec::{decode, encode, read_tally};
 pub use error::ShelfError;
-pub use folder::{Put, Shelf, write_atomically};
+pub use folder::{Put, Shelf, unfinished, write_atomically};
 pub use index::Index;
 
 /// The ending of a tally's file name.

@@ -40,9 +40,20 @@ impl dyn Bytes + '_ {
 }
 
 /// A file on disk; its length is what it was when it was opened.
-pub(crate) struct OnDisk {
+pub struct OnDisk {
     pub(crate) file: File,
     pub(crate) length: u64,
+}
+
+impl OnDisk {
+    /// An open file.
+    ///
+    /// # Errors
+    /// When its length can't be told.
+    pub fn new(file: File) -> io::Result<Self> {
+        let length = file.metadata()?.len();
+        Ok(Self { file, length })
+    }
 }
 
 impl Bytes for OnDisk {

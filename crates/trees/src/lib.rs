@@ -24,7 +24,7 @@ mod tree;
 mod unpack;
 mod window;
 
-pub use bytes::Bytes;
+pub use bytes::{Bytes, OnDisk};
 pub use compressed::unpack_file;
 pub use error::{TreeError, Why};
 pub use folder::Folder;

@@ -27,6 +27,8 @@ pub struct Source {
     pub layers: Vec<PathBuf>,
     /// The profile that the layers make up, where the medium has several: the last word of the last layer's name.
     pub profile: Option<String>,
+    /// Lists of packages that lie beside the layers, by the names that media give them, with their content.
+    pub lists: Vec<(PathBuf, Vec<u8>)>,
     /// What should be known: an unclean file system, an archive that breaks off.
     pub remarks: Vec<String>,
 }
@@ -57,9 +59,7 @@ impl Source {
     /// # Errors
     /// As [`SourceError`]; nothing of the file is ever written.
     pub fn open(path: &Path) -> Result<Self, SourceError> {
-        let file = File::open(path)?;
-        let length = file.metadata()?.len();
-        Self::of(Arc::new(OnDisk { file, length }))
+        Self::of(Arc::new(OnDisk::new(File::open(path)?)?))
     }
 
     /// Opens bytes.
@@ -70,34 +70,27 @@ impl Source {
         Self::inside(bytes, 0)
     }
 
-    /// Opens a file on disk, once for each profile that it can install, the smallest first; once alone where it has none.
+    /// Opens bytes, once for each profile that it can install, the smallest first; once alone where it has none.
     ///
     /// # Errors
     /// As [`Source::open`].
-    pub fn each_profile(path: &Path) -> Result<Vec<Self>, SourceError> {
-        let file = File::open(path)?;
-        let length = file.metadata()?.len();
-        let bytes: Arc<dyn Bytes> = Arc::new(OnDisk { file, length });
+    pub fn each_profile(bytes: Arc<dyn Bytes>) -> Result<Vec<Self>, SourceError> {
         if matches!(Sort::of(&head_of(bytes.as_ref())?), Some(Sort::Iso)) {
-            let chains = profiles(&(Arc::new(iso::open(Arc::clone(&bytes))?.0) as Arc<dyn Tree>));
+            let medium: Arc<dyn Tree> = Arc::new(iso::open(Arc::clone(&bytes))?.0);
+            let chains = profiles(&medium);
             if chains.len() > 1 {
                 return Ok(chains
                     .into_iter()
-                    .map(|(profile, layers)| layered(layers, Some(profile), Vec::new()))
+                    .map(|(profile, layers)| layered(medium.as_ref(), layers, Some(profile), Vec::new()))
                     .collect());
             }
         }
         Ok(vec![Self::of(bytes)?])
     }
 
-    /// Whether a file begins like something that could hold an install.
-    pub fn begins(path: &Path) -> bool {
-        let head = || -> io::Result<Vec<u8>> {
-            let file = File::open(path)?;
-            let length = file.metadata()?.len();
-            head_of(&OnDisk { file, length })
-        };
-        head().is_ok_and(|head| Sort::of(&head).is_some())
+    /// Whether bytes begin like something that could hold an install.
+    pub fn begins(bytes: &dyn Bytes) -> bool {
+        head_of(bytes).is_ok_and(|head| Sort::of(&head).is_some())
     }
 
     fn inside(bytes: Arc<dyn Bytes>, depth: usize) -> Result<Self, SourceError> {
@@ -219,7 +212,14 @@ fn is_root(tree: &dyn Tree) -> bool {
 
 fn root(tree: Box<dyn Tree>, otherwise: &str) -> Result<Source, SourceError> {
     if is_root(tree.as_ref()) {
-        return Ok(Source { tree, is_medium: false, layers: Vec::new(), profile: None, remarks: Vec::new() });
+        return Ok(Source {
+            tree,
+            is_medium: false,
+            layers: Vec::new(),
+            profile: None,
+            lists: Vec::new(),
+            remarks: Vec::new(),
+        });
     }
     Err(SourceError::NoRoot(otherwise.to_owned()))
 }
@@ -232,6 +232,7 @@ fn image(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
             is_medium: false,
             layers: Vec::new(),
             profile: None,
+            lists: Vec::new(),
             remarks: Vec::new(),
         });
     }
@@ -286,7 +287,7 @@ fn medium(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
     match (best, whole) {
         (Some(layers), _) => {
             let profile = (layers.len() > 1).then(|| last_word(&layers));
-            Ok(layered(layers, profile, said))
+            Ok(layered(tree.as_ref(), layers, profile, said))
         }
         (None, Some(source)) => Ok(source),
         (None, None) if is_root(tree.as_ref()) => Ok(Source {
@@ -294,6 +295,7 @@ fn medium(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
             is_medium: true,
             layers: Vec::new(),
             profile: None,
+            lists: Vec::new(),
             remarks: said,
         }),
         (None, None) if said.is_empty() => {
@@ -304,15 +306,36 @@ fn medium(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
 }
 
 /// A source of layers, the lowest one first.
-fn layered(layers: Vec<Layer>, profile: Option<String>, remarks: Vec<String>) -> Source {
-    let paths = layers.iter().map(|(path, _)| path.clone()).collect();
+fn layered(medium: &dyn Tree, layers: Vec<Layer>, profile: Option<String>, remarks: Vec<String>) -> Source {
+    let paths: Vec<PathBuf> = layers.iter().map(|(path, _)| path.clone()).collect();
+    let lists = paths.last().map(|layer| lists_beside(medium, layer)).unwrap_or_default();
     let mut trees: Vec<Box<dyn Tree>> =
         layers.into_iter().map(|(_, tree)| Box::new(tree) as Box<dyn Tree>).collect();
     let tree = match trees.len() {
         1 => trees.remove(0),
         _ => Box::new(Layers::new(trees)),
     };
-    Source { tree, is_medium: true, layers: paths, profile, remarks }
+    Source { tree, is_medium: true, layers: paths, profile, lists, remarks }
+}
+
+/// Bytes that a list on a medium may have: 16 MiB.
+const LIST_LIMIT: u64 = 16 << 20;
+
+/// Lists called like the layer, or `filesystem` where it has none of its own: `minimal.manifest`, `filesystem.packages-remove`.
+fn lists_beside(medium: &dyn Tree, layer: &Path) -> Vec<(PathBuf, Vec<u8>)> {
+    let folder = layer.parent().unwrap_or(Path::new(""));
+    let mut found = Vec::new();
+    for ending in ["manifest", "packages", "manifest-remove", "packages-remove"] {
+        let named = [stem(layer), "filesystem".to_owned()];
+        for path in named.iter().map(|name| folder.join(format!("{name}.{ending}"))) {
+            let mut content = Vec::new();
+            if medium.read_into(&path, LIST_LIMIT, &mut content).is_ok() {
+                found.push((path, content));
+                break;
+            }
+        }
+    }
+    found
 }
 
 /// The name of an image without its ending.

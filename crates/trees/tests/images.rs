@@ -5,7 +5,7 @@
 use proptest::prelude::*;
 use std::path::Path;
 use std::sync::Arc;
-use tally_trees::{Bytes, NodeKind, Source, SourceError, Tree, unpack_file};
+use tally_trees::{Bytes, NodeKind, OnDisk, Source, SourceError, Tree, unpack_file};
 
 const DEEP: &str = "usr/share/A long name that no short one can stand for/deep/er/and/deeper/than/eight/levels/of/folders/Ünïcode.txt";
 
@@ -113,7 +113,9 @@ fn layers_of_a_medium_are_stacked_and_each_profile_is_found() {
     assert!(tree.exists("etc/os-release") && tree.exists("usr/share/anew/new"));
     assert!(!tree.exists("usr/share/gone/x"), "a device 0/0 takes a name away");
     assert!(!tree.exists("usr/share/anew/old"), "an opaque folder hides what lies below");
-    let profiles = Source::each_profile(file.path()).unwrap();
+    let profiles =
+        Source::each_profile(Arc::new(OnDisk::new(std::fs::File::open(file.path()).unwrap()).unwrap()))
+            .unwrap();
     let said: Vec<_> =
         profiles.iter().map(|one| (one.profile.as_deref().unwrap(), one.layers.len())).collect();
     assert_eq!(said, [("minimal", 1), ("standard", 2), ("live", 3)]);

@@ -170,7 +170,7 @@ fn instances<'e>(
         match exact.or_else(|| instances.iter().position(|known| same_arch(&known.arch, &event.arch))) {
             Some(at) => instances[at].events.push(event),
             None => {
-                instances.push(Instance { arch: event.arch.clone(), found: Vec::new(), events: vec![event] })
+                instances.push(Instance { arch: event.arch.clone(), found: Vec::new(), events: vec![event] });
             }
         }
     }

@@ -40,6 +40,8 @@ vocabulary! {
         Games = "games",
         /// Configuration of a package that was removed.
         RemovedLeftovers = "removed-leftovers",
+        /// A list on the medium says otherwise than the package database.
+        ManifestDisagrees = "manifest-disagrees",
     }
 }
 
@@ -48,6 +50,7 @@ impl OddityName {
     /// what surprises in use, what is merely untidy.
     pub const BY_WEIGHT: &[Self] = &[
         Self::HalfInstalled,
+        Self::ManifestDisagrees,
         Self::MissingProgram,
         Self::DefaultPointsNowhere,
         Self::ReportsHome,

@@ -180,7 +180,7 @@ fn folder(into: Option<PathBuf>) -> Result<PathBuf, Failure> {
     let fail = |path: &Path, source| Failure::Output { to: format!("`{}`", path.display()), source };
     let folder = match into {
         None => {
-            let made = tempfile::Builder::new().prefix("fresh-tally-demo-").tempdir();
+            let made = tempfile::Builder::new().prefix("fresh-tally-demo-").tempdir_in(std::env::temp_dir());
             made.map_err(|source| fail(&std::env::temp_dir(), source))?.keep()
         }
         Some(folder) => {

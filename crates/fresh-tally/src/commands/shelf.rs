@@ -1,4 +1,4 @@
-use crate::args::{ShelfAction, ShelfListArgs};
+use crate::args::{AsArg, ShelfAction, ShelfListArgs};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
@@ -48,7 +48,18 @@ pub(crate) fn index(settings: &Settings) -> Result<Index, Failure> {
     Ok(Index::open(&settings.shelf, &mut progress)?)
 }
 
+/// The index knows installs as shipped; asked otherwise, it must not answer.
+fn only_shipped(settings: &Settings) -> Result<(), Failure> {
+    match settings.seen {
+        AsArg::Shipped => Ok(()),
+        AsArg::Found => Err(Failure::Usage(
+            "the index of the shelf tells of installs as shipped; `show INSTALL --as found` tells of one as found".into(),
+        )),
+    }
+}
+
 fn list(filter: &ShelfListArgs, settings: &Settings) -> Result<(), Failure> {
+    only_shipped(settings)?;
     let mut entries = index(settings)?.installs()?;
     let of = entries.len();
     entries.retain(|entry| fits(filter, entry));
@@ -72,6 +83,7 @@ fn fits(filter: &ShelfListArgs, entry: &Shelved) -> bool {
 }
 
 fn find(asked: &str, settings: &Settings) -> Result<Exit, Failure> {
+    only_shipped(settings)?;
     let sightings = index(settings)?.find(asked)?;
     let exit = if sightings.found.is_empty() { Exit::No } else { Exit::Done };
     output::show(&ShelfFindView { asked: asked.to_owned(), sightings }, settings)?;

@@ -74,7 +74,7 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     check_date(args.label.release_date.as_deref())?;
     let medium = if args.live { Medium::Live } else { Medium::Installed };
     let installed = args.installed.as_deref().map(moment).transpose()?;
-    let how = How { medium, overrides: overrides(args.label), installed, settings, rules };
+    let how = How { medium, overrides: overrides(args.label), installed, installs: None, settings, rules };
     let mut tally = install::take(&args.source, how)?;
     if let Some(handle) = args.handle {
         tally.label.handle = handle.into();

@@ -1,4 +1,4 @@
-use crate::args::TrailArgs;
+use crate::args::{AsArg, TrailArgs};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
@@ -38,6 +38,11 @@ fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, Failure>
     if !args.installs.is_empty() {
         let parts = settings.own.parts()?;
         return args.installs.iter().map(|asked| install::find(asked, settings, &parts)).collect();
+    }
+    if settings.seen == AsArg::Found {
+        let parts = settings.own.parts()?;
+        let handles = settings.shelf.handles()?;
+        return handles.iter().map(|handle| install::find(handle, settings, &parts)).collect();
     }
     let index = super::shelf::index(settings)?;
     for install in index.installs()? {

@@ -61,8 +61,18 @@ usr/share/wayland-sessions usr/local/share/xsessions usr/local/share/wayland-ses
 etc/systemd/zram-generator.conf usr/lib/systemd/zram-generator.conf etc/default/zramswap usr/lib/systemd/system usr/lib/systemd/user
 usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d usr/local/etc/rc.d
 etc/dconf/profile etc/dconf/db/*.d usr/share/glib-2.0/schemas/*.override etc/gtk-3.0/settings.ini usr/share/lxqt/lxqt.conf
-usr/share/themes/*/index.theme usr/share/icons/*/index.theme
+usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime var/lib/dpkg/alternatives var/log/dpkg.log* var/log/emerge.log*
+var/log/installer/initial-status.gz var/log/removed_packages var/lib/pkgtools/removed_packages usr/lib/sysimage/dnf/history.sqlite*
+usr/lib/sysimage/libdnf5/*.sqlite* var/lib/dnf/transaction_history.sqlite*
 END
+    # The zone that logs are written in lies behind a link.
+    if [ -L etc/localtime ]; then readlink etc/localtime | sed 's#^\(\.\.\)*/*##;s#^\(\.\./\)*##'; fi
+}
+
+# Records of installers: they may hold anything, and only their times are taken.
+moments() {
+    echo 'var/log/installer/* var/log/anaconda/* root/anaconda-ks.cfg var/log/Calamares.log var/log/calamares.log var/log/YaST2/y2start.log'
+    echo 'var/log/agama-installation/* var/log/archinstall/* var/log/bsdinstall_log var/log/setup'
 }
 
 # Files that may hold a password or a user's name beside what is needed: what is cut out, and the files.
@@ -75,6 +85,8 @@ s#://[^/@ ]*@#://#g;/^ *\(http-\)\{0,1\}\(token\|password\)/d|var/lib/flatpak/re
 /^\[/b;/session/b;d|etc/lightdm/lightdm.conf etc/lightdm/lightdm.conf.d/* usr/share/lightdm/lightdm.conf.d/*
 /^\[/b;/[Ss]ession/b;d|etc/sddm.conf etc/sddm.conf.d/*
 s/|[^|]*@[^|]*|/|someone|/|var/log/zypp/history
+/^Requested-By:/s/:.*/: someone/;/^Commandline/d|var/log/apt/history.log*
+/\[ALPM\]/!d|var/log/pacman.log
 s/\(user\|username\|pass\|password\|credentials\|cred\)=[^, ]*/\1=/g|etc/fstab
 /^Threads/!d|proc/[0-9]*/status
 s/ / /|proc/uptime proc/loadavg proc/meminfo
@@ -140,12 +152,14 @@ names | expand | while IFS= read -r path; do
 done | sort -u >"$work/names"
 { first_names | expand | while IFS= read -r path; do reached "$path" && for inner in "$path"/*; do [ -d "$inner" ] && printf '%s\n' "$inner"; done; done; echo lib; echo lib64; } >"$work/folders"
 images | expand >"$work/images"
+moments | expand | while IFS= read -r path; do [ -f "$path" ] && reached "$path" && printf '%s\n' "$path"; done >"$work/times"
 
 if [ -n "$list" ]; then
     cat "$work/whole"
     sed 's/.*|\(.*\)/\1 (without passwords and names)/' "$work/filtered"
     cat "$work/images"
     sed 's/$/ (its name only)/' "$work/names"
+    sed 's/$/ (its time only)/' "$work/times"
     exit 0
 fi
 
@@ -155,7 +169,10 @@ grep -i 'permission\|cannot' "$work/tar" | sed 's/^[^:]*: //' >>"$work/missed"
 while IFS= read -r line; do
     path=${line##*|}
     folder_of "$path"
-    sed "${line%|*}" "$path" >"$stage/$path" 2>/dev/null || miss "$path: can't be read"
+    case $path in
+        *.gz) gzip -dc "$path" 2>/dev/null | sed "${line%|*}" | gzip -c >"$stage/$path" ;;
+        *) sed "${line%|*}" "$path" >"$stage/$path" 2>/dev/null ;;
+    esac || miss "$path: can't be read"
     touch -r "$path" "$stage/$path" 2>/dev/null
 done <"$work/filtered"
 while IFS= read -r path; do
@@ -174,6 +191,11 @@ while IFS= read -r path; do
     fi
 done <"$work/names"
 while IFS= read -r path; do
+    folder_of "$path"
+    [ -e "$stage/$path" ] || : >"$stage/$path"
+    touch -r "$path" "$stage/$path"
+done <"$work/times"
+while IFS= read -r path; do
     if [ -L "$path" ]; then ln -s "$(readlink "$path")" "$stage/$path" 2>/dev/null; elif [ -d "$path" ]; then mkdir -p "$stage/$path"; fi
 done <"$work/folders"
 while IFS= read -r path; do
@@ -184,7 +206,7 @@ while IFS= read -r path; do
         miss "$path: larger than $largest KiB, left out"
     fi
 done <"$work/images"
-for path in var/lib/flatpak/app/*/*/*/* var/lib/flatpak/runtime/*/*/*/*; do
+for path in var/lib/flatpak/app/*/*/*/* var/lib/flatpak/runtime/*/*/*/* var/lib/flatpak/app/*/* var/lib/flatpak/runtime/*/*; do
     [ -d "$stage/$path" ] && [ ! -L "$path" ] && touch -r "$path" "$stage/$path"
 done
 # Programs of a real install may be run by others; what was collected may be read by whoever unpacks it.

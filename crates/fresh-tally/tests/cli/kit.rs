@@ -26,6 +26,10 @@ fn an_archive_of_the_kit_gives_the_same_tally_as_the_root() {
             &place.path(name),
         )
         .unwrap();
+        if *family == Family::Dpkg {
+            let install = world.install("5.0-reedbed").unwrap();
+            saltmarsh::write_a_week_later(&world, install, &place.path(name)).unwrap();
+        }
         let said = collect(&place, &["--root", name, "-o", "out.tar.gz"]);
         assert!(said.status.success(), "{name}: {}", String::from_utf8_lossy(&said.stderr));
         let tally = |source: &str| {
@@ -88,6 +92,14 @@ fn the_kit_takes_no_secret() {
                 "//nas/x /mnt cifs username={SECRET},password={SECRET} 0 0\nUUID=1 / ext4 defaults 0 1\n"
             ),
         ),
+        (
+            "var/log/apt/history.log",
+            format!(
+                "Start-Date: 2026-05-11  10:00:00\nCommandline: apt install {SECRET}\nRequested-By: {SECRET} (1000)\n"
+            ),
+        ),
+        ("var/log/pacman.log", format!("[2026-05-11 10:00] [PACMAN] Running 'pacman -S {SECRET}'\n")),
+        ("var/log/installer/syslog", SECRET.to_owned()),
         ("etc/rc.conf", format!("cron_enable=YES\nwpa_key=\"{SECRET}\"\n")),
         ("etc/lightdm/lightdm.conf", format!("[Seat:*]\nautologin-user={SECRET}\nuser-session=weir\n")),
     ];

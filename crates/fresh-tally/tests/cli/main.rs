@@ -14,6 +14,7 @@ mod kit;
 mod lag;
 mod listing;
 mod note;
+mod phases;
 mod rules;
 mod schema;
 mod shelf;

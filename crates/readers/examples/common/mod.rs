@@ -13,11 +13,12 @@ pub(crate) fn take(tree: &dyn Tree) -> Result<Tally, Box<dyn std::error::Error>>
         program: "example".into(),
         taken,
         installed: None,
+        on_medium: tally_readers::OnMedium::default(),
         overrides: Overrides::default(),
         rules: &PartRules::built_in()?,
         kinds: &KindRules::built_in()?,
         roles: &Roles::built_in()?,
         agents: &Agents::built_in()?,
     };
-    Ok(tally_readers::take(tree, options)?)
+    Ok(tally_readers::take(tree, &options)?)
 }

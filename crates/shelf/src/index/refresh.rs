@@ -9,6 +9,7 @@ use rusqlite::{OptionalExtension, TransactionBehavior, params};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::time::UNIX_EPOCH;
 use tally_core::compare::stem;
+use tally_core::history::as_shipped;
 
 /// Tallies that are read, and put in, at a time.
 const AT_ONCE: usize = 48;
@@ -47,7 +48,10 @@ impl Index {
                 .par_iter()
                 .map(|file| {
                     let read = read_tally(&shelf.file(&file.handle));
-                    (file.clone(), read.map(|tally| Rows::of(&tally)).map_err(|error| error.to_string()))
+                    (
+                        file.clone(),
+                        read.map(|tally| Rows::of(&as_shipped(tally))).map_err(|error| error.to_string()),
+                    )
                 })
                 .collect();
             self.put(rows, &mut words).map_err(fail)?;

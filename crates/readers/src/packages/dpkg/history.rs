@@ -54,7 +54,7 @@ fn initial(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Vec<Initial>> {
                 Some(b"Architecture") => arch = text(value),
                 Some(b"Version") => version = Some(text(value)),
                 Some(b"Status") => {
-                    there = !value.ends_with(b"not-installed") && !value.ends_with(b"config-files")
+                    there = !value.ends_with(b"not-installed") && !value.ends_with(b"config-files");
                 }
                 _ => {}
             }

@@ -16,10 +16,10 @@ pub(super) fn read(tree: &dyn Tree, clock: &Clock, unread: &mut Vec<Unread>) -> 
         let Some((moment, rest)) = line.strip_prefix(b"[").and_then(|line| split(line, b"] ")) else {
             continue;
         };
+        let Some(told) = rest.strip_prefix(b"[ALPM] ") else { continue };
         if since.is_none() {
             since = clock.seconds(moment);
         }
-        let Some(told) = rest.strip_prefix(b"[ALPM] ") else { continue };
         let mut words = told.splitn(3, |byte| *byte == b' ');
         let (Some(action), Some(name), Some(versions)) = (words.next(), words.next(), words.next()) else {
             continue;
@@ -79,6 +79,6 @@ mod tests {
                 (1_778_054_400, "marsh", Some("2"), None),
             ]
         );
-        assert_eq!((records.since, unread), (Some(1_777_888_000), vec![]));
+        assert_eq!((records.since, unread), (Some(1_777_888_001), vec![]));
     }
 }
