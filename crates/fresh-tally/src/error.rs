@@ -46,6 +46,12 @@ pub(crate) enum Failure {
     /// A checklist can't be used.
     #[error("`{}`: {source}", path.display())]
     Checklist { path: PathBuf, source: tally_core::knowledge::RulesError },
+    /// A template can't be used.
+    #[error("in `{}`: {source}", folder.display())]
+    Template { folder: PathBuf, source: tally_report::publish::TemplateError },
+    /// A picture can't be made.
+    #[error("can't draw the chart: {0}")]
+    Picture(String),
     /// A table of rules can't be used.
     #[error("the rules inside the program: {0}")]
     Rules(#[from] tally_core::knowledge::RulesError),
@@ -90,6 +96,9 @@ impl Failure {
             }
             Self::Image { source: tally_trees::SourceError::Unsupported(_), .. } => Some(
                 "`fresh-tally kit` prints a script that collects what is needed from inside the install".into(),
+            ),
+            Self::Template { .. } => Some(
+                "`fresh-tally report INSTALL --format json` shows the data that templates see".into(),
             ),
             Self::NoInstall { source: TakeError::NoListing, .. } => Some(
                 "what `dpkg -l`, `rpm -qa`, `pacman -Q`, `apk info -v` and their like print can be read, manifests of images, CycloneDX and SPDX in JSON".into(),

@@ -33,6 +33,8 @@ pub struct Span {
     pub text: String,
     /// What it means.
     pub role: Role,
+    /// The section of a page that it leads to; empty for none.
+    pub to: &'static str,
 }
 
 impl Span {
@@ -41,7 +43,15 @@ impl Span {
         let text = clean(text.as_ref());
         // A column takes a byte at the least, so nearly every text is told by its length alone.
         let text = if text.len() > LONGEST { shorten(&text, LONGEST) } else { text.into_owned() };
-        Self { text, role }
+        Self { text, role, to: "" }
+    }
+}
+
+impl Span {
+    /// The same, leading to a section where a page has it.
+    #[must_use]
+    pub fn leads_to(self, section: &'static str) -> Self {
+        Self { to: section, ..self }
     }
 }
 
@@ -225,6 +235,28 @@ pub enum Block {
     Ranked(Vec<Line>),
     /// A table.
     Table(Table),
+    /// A part of a page.
+    Section(Section),
+    /// A picture of figures that stand in words elsewhere: SVG to be put in a page, and what it shows.
+    Picture {
+        /// An SVG element.
+        svg: String,
+        /// What it shows.
+        caption: String,
+    },
+}
+
+/// A part of a page that stands under a name of its own; what is long may be folded.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Section {
+    /// What leads to it.
+    pub id: &'static str,
+    /// Its heading.
+    pub title: String,
+    /// Whether it is open from the beginning.
+    pub open: bool,
+    /// What it says.
+    pub blocks: Vec<Block>,
 }
 
 /// Blocks, each set off from the one before.

@@ -4,16 +4,20 @@
 //! renderer per format turns into bytes; for programs it becomes JSON or CSV straight from the typed result, in full
 //! precision. Colours, widths and formats are values that the caller decides.
 
+pub mod chart;
 mod document;
+pub mod publish;
 mod render;
 mod style;
 mod text;
 mod view;
 mod wire;
 
-pub use document::{Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Shrink, Span, Table};
+pub use document::{
+    Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Section, Shrink, Span, Table,
+};
 pub use render::{Canvas, Format, RenderError, render};
-pub use style::Palette;
+pub use style::{Colour, Palette, Theme};
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
     CheckView, CompareView, CompareWhat, Filter, FindView, GridView, LagView, OwnedFile, OwnerView,

@@ -4,6 +4,7 @@ use super::{NonEmpty, READ_BY_HAND, handles};
 use clap::{Args, ValueEnum};
 use std::path::PathBuf;
 use tally_core::model::bytes_of;
+use tally_report::chart::Size;
 
 /// Read an install, say what was found, and put its tally on the shelf
 ///
@@ -171,19 +172,45 @@ pub(crate) struct NoteArgs {
     pub(crate) ram: Option<u64>,
 }
 
-/// Write a document about an install for others: a bill of materials
-#[derive(Debug, Args)]
+/// Publish: show notes, a page, tables, data, charts
+///
+/// One install makes a report of what is in it, two a report of what changed, more (or --side-by-side) one of what tells
+/// them apart. With -o FOLDER all of it is written there; the ending of -o FILE chooses one form: `.html` a page that
+/// needs nothing else, `.md` show notes, `.csv`, `.json`, `.svg` and `.png` a chart. Without -o the show notes are printed.
+#[derive(Debug, Args, Default)]
 #[command(after_help = "\
 Examples:
-  fresh-tally report saltmarsh-5.0-reedbed --sbom cyclonedx -o reedbed.cdx.json
-  fresh-tally report saltmarsh-5.0-reedbed --sbom spdx -o reedbed.spdx.json")]
+  fresh-tally report saltmarsh-5.0-reedbed -o reedbed.html
+  fresh-tally report saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed -o report
+  fresh-tally report saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed --chart decisions --transparent -o decisions.png
+  fresh-tally report saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat --side-by-side -o editions.html
+  fresh-tally report saltmarsh-5.0-reedbed --template templates -o published
+  fresh-tally report saltmarsh-5.0-reedbed --sbom cyclonedx -o reedbed.cdx.json")]
 pub(crate) struct ReportArgs {
-    /// Handle, tally file, or source
-    #[arg(add = handles())]
-    pub(crate) install: String,
-    /// Standard that the bill of materials follows
-    #[arg(long, value_enum, value_name = "STANDARD")]
-    pub(crate) sbom: SbomArg,
+    /// Handles, tally files, or sources
+    #[arg(required = true, value_name = "INSTALL", add = handles())]
+    pub(crate) installs: Vec<String>,
+    /// Put two installs side by side instead of comparing them
+    #[arg(long)]
+    pub(crate) side_by_side: bool,
+    /// Only this chart: kinds, menu, weight of one install; changes, decisions, releases of two; likeness, releases of more
+    #[arg(long, value_name = "NAME")]
+    pub(crate) chart: Option<String>,
+    /// Size of charts that are files
+    #[arg(long, value_name = "WIDTHxHEIGHT", default_value = "1920x1080")]
+    pub(crate) size: Size,
+    /// No ground under charts, to lay them over a video
+    #[arg(long)]
+    pub(crate) transparent: bool,
+    /// Light on dark charts
+    #[arg(long)]
+    pub(crate) dark: bool,
+    /// Folder of own templates: each file in it is written into the folder of -o
+    #[arg(long, value_name = "DIR", conflicts_with = "chart")]
+    pub(crate) template: Option<PathBuf>,
+    /// A bill of materials instead, by this standard
+    #[arg(long, value_enum, value_name = "STANDARD", conflicts_with_all = ["chart", "template", "side_by_side"])]
+    pub(crate) sbom: Option<SbomArg>,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]

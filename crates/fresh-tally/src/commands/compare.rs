@@ -4,33 +4,16 @@ use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
 use tally_core::compare::{
-    ApplicationSort, Base, DecisionSort, DefaultSort, HeadlineRules, ListSort, PackageSort, PartSort,
-    compare, compare_in_full,
+    ApplicationSort, Base, Comparison, DecisionSort, DefaultSort, HeadlineRules, ListSort, PackageSort,
+    PartSort, compare, compare_in_full,
 };
 use tally_core::model::{Kind, Menu, System, Tally};
 use tally_report::{CompareView, CompareWhat, Filter};
 
 pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failure> {
     let filter = filter(args)?;
-    let parts = settings.own.parts()?;
-    let find = |asked: &str| install::find(asked, settings, &parts);
-    // One thread more is enough, and cheaper to start than a pool of them.
-    let (old, new) = std::thread::scope(|scope| {
-        let old = scope.spawn(|| find(&args.old));
-        let new = find(&args.new);
-        (old.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), new)
-    });
-    let (old, new) = (old?, new?);
-    let bases: Vec<Tally> = args.base.iter().map(|asked| find(asked)).collect::<Result<_, _>>()?;
-    let base_changes = if let [old, new] = &bases[..] { Some(compare(old, new)) } else { None };
-    let base = match (&base_changes, &bases[..]) {
-        (Some(changes), _) => Some(Base::Both { changes }),
-        (None, [one]) => Some(Base::One(one)),
-        _ => None,
-    };
-    let (roles, scores, agents) = (settings.own.roles()?, settings.own.scores()?, settings.own.agents()?);
-    let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
-    let mut comparison = compare_in_full(&old, &new, base, &rules);
+    let Compared { old, new, mut comparison } = compared(&args.old, &args.new, &args.base, settings)?;
+    let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let differs = args.exit_code && !comparison.is_empty();
     filter.apply(&mut comparison);
     let command = format!("fresh-tally compare {} {}", args.old, args.new);
@@ -46,6 +29,42 @@ pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failu
     // Taking a large tally apart piece by piece only to end is time nobody gets back.
     std::mem::forget((old, new, comparison));
     Ok(if differs { Exit::No } else { Exit::Done })
+}
+
+/// Two installs, and what differs.
+pub(crate) struct Compared {
+    pub(crate) old: Tally,
+    pub(crate) new: Tally,
+    pub(crate) comparison: Comparison,
+}
+
+/// Finds two installs and compares them, with what the base did where one is given.
+pub(crate) fn compared(
+    old: &str,
+    new: &str,
+    base: &[String],
+    settings: &Settings,
+) -> Result<Compared, Failure> {
+    let parts = settings.own.parts()?;
+    let find = |asked: &str| install::find(asked, settings, &parts);
+    // One thread more is enough, and cheaper to start than a pool of them.
+    let (old, new) = std::thread::scope(|scope| {
+        let old = scope.spawn(|| find(old));
+        let new = find(new);
+        (old.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), new)
+    });
+    let (old, new) = (old?, new?);
+    let bases: Vec<Tally> = base.iter().map(|asked| find(asked)).collect::<Result<_, _>>()?;
+    let base_changes = if let [old, new] = &bases[..] { Some(compare(old, new)) } else { None };
+    let base = match (&base_changes, &bases[..]) {
+        (Some(changes), _) => Some(Base::Both { changes }),
+        (None, [one]) => Some(Base::One(one)),
+        _ => None,
+    };
+    let (roles, scores, agents) = (settings.own.roles()?, settings.own.scores()?, settings.own.agents()?);
+    let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
+    let comparison = compare_in_full(&old, &new, base, &rules);
+    Ok(Compared { old, new, comparison })
 }
 
 fn what(view: CompareWhatArg) -> CompareWhat {

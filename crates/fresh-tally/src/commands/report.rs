@@ -1,16 +1,257 @@
+use super::compare::{Compared, compared};
 use crate::args::{ReportArgs, SbomArg};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
-use tally_report::Sbom;
+use std::collections::BTreeMap;
+use std::path::Path;
+use tally_core::grid::{GridRules, Likeness, grid};
+use tally_core::model::Tally;
+use tally_report::chart::{Chart, Size};
+use tally_report::publish::{Knowledge, Report, fill};
+use tally_report::{Format, RenderError, Sbom, Theme};
 
 pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Failure> {
-    let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
-    let sbom = match args.sbom {
+    if let Some(standard) = args.sbom {
+        bill_of_materials(args, standard, settings)?;
+        return Ok(Exit::Done);
+    }
+    let report = report(args, settings)?;
+    if let Some(folder) = &args.template {
+        templates(&report, folder, settings)?;
+        return Ok(Exit::Done);
+    }
+    let form = Form::of(args, settings)?;
+    let paper = Paper {
+        size: args.size,
+        theme: if args.dark { Theme::Dark } else { Theme::Light },
+        transparent: args.transparent,
+    };
+    match form {
+        Form::Folder(folder) => whole(&report, folder, paper, settings)?,
+        form => output::answer(&one(&report, &form, args.chart.as_deref(), paper)?, settings)?,
+    }
+    Ok(Exit::Done)
+}
+
+fn bill_of_materials(args: &ReportArgs, standard: SbomArg, settings: &Settings) -> Result<(), Failure> {
+    let [asked] = &args.installs[..] else {
+        return Err(Failure::Usage("a bill of materials is of one install".into()));
+    };
+    let tally = install::find(asked, settings, &settings.own.parts()?)?;
+    let sbom = match standard {
         SbomArg::Cyclonedx => Sbom::CycloneDx,
         SbomArg::Spdx => Sbom::Spdx,
     };
-    output::answer(&sbom.of(&tally)?, settings)?;
-    Ok(Exit::Done)
+    output::answer(&sbom.of(&tally)?, settings)
+}
+
+/// Of one install, of two compared, or of several side by side.
+fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, Failure> {
+    let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
+    let words = args.installs.join(" ");
+    let fail = |error| Failure::Render(RenderError::Json(error));
+    match &args.installs[..] {
+        [only] => {
+            let tally = install::find(only, settings, &parts)?;
+            let command = format!("fresh-tally show {words}");
+            Report::of_install(&tally, &Knowledge { parts: &parts, roles: &roles, command: &command })
+                .map_err(fail)
+        }
+        [old, new] if !args.side_by_side => {
+            let Compared { old, new, comparison } = compared(old, new, &[], settings)?;
+            let command = format!("fresh-tally compare {words}");
+            let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
+            Report::of_comparison((&old, &new), &comparison, &knowledge).map_err(fail)
+        }
+        several => {
+            let tallies: Vec<Tally> = several
+                .iter()
+                .map(|asked| install::find(asked, settings, &parts))
+                .collect::<Result<_, _>>()?;
+            let tallies: Vec<&Tally> = tallies.iter().collect();
+            let rules =
+                GridRules { parts: &parts, roles: &roles, asked: &[], likeness: Likeness::Applications };
+            let command = format!("fresh-tally grid {words}");
+            let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
+            Report::of_editions(&tallies, &grid(&tallies, &rules), &knowledge).map_err(fail)
+        }
+    }
+}
+
+/// What is asked for: a folder of everything, or one file.
+enum Form<'a> {
+    Folder(&'a Path),
+    Html,
+    Markdown,
+    Csv,
+    Json,
+    Table,
+    Svg,
+    Png,
+}
+
+impl<'a> Form<'a> {
+    fn of(args: &ReportArgs, settings: &'a Settings) -> Result<Self, Failure> {
+        let ending = settings.output.as_deref().and_then(Path::extension).and_then(|ending| ending.to_str());
+        let form = match (settings.format, ending, settings.output.as_deref()) {
+            (None, Some("svg"), _) => Self::Svg,
+            (None, Some("png"), _) => Self::Png,
+            (Some(Format::Html), ..) => Self::Html,
+            (Some(Format::Csv), ..) => Self::Csv,
+            (Some(Format::Json), ..) => Self::Json,
+            (Some(Format::Table), ..) => Self::Table,
+            (Some(Format::Markdown), ..) | (None, _, None) if args.chart.is_none() => Self::Markdown,
+            (None, _, None) => Self::Svg,
+            (None, None, Some(folder)) => Self::Folder(folder),
+            (None, Some(_), Some(folder)) if folder.is_dir() => Self::Folder(folder),
+            (None, Some(other), _) => {
+                let known = "html, md, csv, json, txt, svg, png";
+                return Err(Failure::Usage(format!(
+                    "-o: no form of a report ends with `.{other}`; known: {known}, and folders without an ending"
+                )));
+            }
+            (Some(Format::Markdown), ..) => Self::Markdown,
+        };
+        match form {
+            Self::Svg | Self::Png => Ok(form),
+            Self::Folder(_) if args.chart.is_some() => {
+                Err(Failure::Usage("--chart: -o names one file, ending with .svg or .png".into()))
+            }
+            _ if args.chart.is_some() => {
+                Err(Failure::Usage("--chart makes a picture: name it .svg or .png".into()))
+            }
+            form => Ok(form),
+        }
+    }
+}
+
+/// How charts that are files are drawn.
+#[derive(Debug, Clone, Copy)]
+struct Paper {
+    size: Size,
+    theme: Theme,
+    transparent: bool,
+}
+
+impl Paper {
+    fn svg(self, chart: &Chart) -> Vec<u8> {
+        chart.svg(self.size, self.theme, self.transparent).into_bytes()
+    }
+
+    fn png(self, chart: &Chart) -> Result<Vec<u8>, Failure> {
+        chart.png(self.size, self.theme, self.transparent).map_err(Failure::Picture)
+    }
+}
+
+fn one(report: &Report, form: &Form<'_>, chart: Option<&str>, paper: Paper) -> Result<Vec<u8>, Failure> {
+    Ok(match form {
+        Form::Html => report.html().into_bytes(),
+        Form::Markdown | Form::Folder(_) => report.markdown().into_bytes(),
+        Form::Table => report.plain().into_bytes(),
+        Form::Csv => csv(report.tables.first())?,
+        Form::Json => data(report)?,
+        Form::Svg => paper.svg(asked(report, chart)?),
+        Form::Png => paper.png(asked(report, chart)?)?,
+    })
+}
+
+/// The chart of a name, or the first one.
+fn asked<'r>(report: &'r Report, chart: Option<&str>) -> Result<&'r Chart, Failure> {
+    let known = || report.charts.iter().map(|chart| chart.name).collect::<Vec<_>>().join(", ");
+    match chart {
+        Some(name) => report.charts.iter().find(|chart| chart.name == name).ok_or_else(|| {
+            Failure::Usage(format!("--chart: this report has no chart `{name}`; it has: {}", known()))
+        }),
+        None => report
+            .charts
+            .first()
+            .ok_or_else(|| Failure::Usage("there is nothing that a chart could show".into())),
+    }
+}
+
+fn csv(table: Option<&(&'static str, tally_report::CsvTable)>) -> Result<Vec<u8>, Failure> {
+    table.map_or(Ok(Vec::new()), |(_, table)| {
+        table.clone().into_bytes().map_err(|error| Failure::Render(RenderError::Csv(error)))
+    })
+}
+
+fn data(report: &Report) -> Result<Vec<u8>, Failure> {
+    let mut bytes =
+        serde_json::to_vec_pretty(&report.data).map_err(|error| Failure::Render(RenderError::Json(error)))?;
+    bytes.push(b'\n');
+    Ok(bytes)
+}
+
+/// Everything, in a folder: a page, show notes, data, tables, charts.
+fn whole(report: &Report, folder: &Path, paper: Paper, settings: &Settings) -> Result<(), Failure> {
+    let mut written = 0_u64;
+    let mut put = |name: &str, bytes: Vec<u8>| {
+        written += 1;
+        put_in(folder, name, &bytes)
+    };
+    put("index.html", report.html().into_bytes())?;
+    put("show-notes.md", report.markdown().into_bytes())?;
+    put("report.json", data(report)?)?;
+    for table in &report.tables {
+        put(&format!("tables/{}.csv", table.0), csv(Some(table))?)?;
+    }
+    for chart in &report.charts {
+        put(&format!("charts/{}.svg", chart.name), paper.svg(chart))?;
+        put(&format!("charts/{}.png", chart.name), paper.png(chart)?)?;
+    }
+    let files = tally_report::count_of(written, "file");
+    output::status(
+        settings,
+        &format!(
+            "Wrote {files} to `{}`; begin with `{}`.",
+            folder.display(),
+            folder.join("index.html").display()
+        ),
+    );
+    Ok(())
+}
+
+/// Writes a file of a folder; folders on the way are made.
+fn put_in(folder: &Path, name: &str, bytes: &[u8]) -> Result<(), Failure> {
+    let path = folder.join(name);
+    if let Some(above) = path.parent() {
+        let fail = |source| Failure::Output { to: format!("`{}`", above.display()), source };
+        std::fs::create_dir_all(above).map_err(fail)?;
+    }
+    output::file(&path, bytes)
+}
+
+/// Writes the report into each template of a folder, as a file of the same name.
+fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), Failure> {
+    let Some(out) = settings.output.as_deref() else {
+        return Err(Failure::Usage("--template: -o names the folder that is written to".into()));
+    };
+    let fail = |error: std::io::Error| Failure::Source { path: folder.into(), why: error.to_string() };
+    let mut texts = BTreeMap::new();
+    for entry in std::fs::read_dir(folder).map_err(fail)? {
+        let path = entry.map_err(fail)?.path();
+        let Some(name) =
+            path.file_name().and_then(|name| name.to_str()).filter(|name| !name.starts_with('.'))
+        else {
+            continue;
+        };
+        if path.is_file() {
+            let text = std::fs::read_to_string(&path)
+                .map_err(|error| Failure::Source { path: path.clone(), why: error.to_string() })?;
+            texts.insert(name.to_owned(), text);
+        }
+    }
+    if texts.is_empty() {
+        return Err(Failure::Source { path: folder.into(), why: "there is no template in it".into() });
+    }
+    let written =
+        fill(&texts, &report.data).map_err(|source| Failure::Template { folder: folder.into(), source })?;
+    for (name, text) in &written {
+        put_in(out, name, text.as_bytes())?;
+    }
+    let files = tally_report::count_of(written.len() as u64, "file");
+    output::status(settings, &format!("Wrote {files} to `{}`.", out.display()));
+    Ok(())
 }

@@ -1,12 +1,12 @@
 //! One page of HTML that needs nothing else: no script, no font, no network. Light or dark as the reader has it, printable.
 
-use crate::document::{Align, Block, Document, Fact, Line, Role, Row, Span, Table};
+use crate::document::{Align, Block, Document, Fact, Line, Role, Row, Section, Span, Table};
 use html_escape::encode_safe;
 
 /// Colours have the same meanings as in a terminal, and a contrast of 4.5 at least on either ground.
 const STYLE: &str = "\
-:root{color-scheme:light dark;--ground:#fff;--ink:#1c2226;--dim:#5b666d;--line:#d5dbdf;--came:#00695c;--went:#a04000;--changed:#1a56b0;--look:#7a5200}\
-@media (prefers-color-scheme:dark){:root{--ground:#14181b;--ink:#e4e9ec;--dim:#9aa5ac;--line:#333b41;--came:#5cc8b8;--went:#ffab70;--changed:#8fb8ff;--look:#ffd24d}}\
+:root{color-scheme:light dark;--ground:#fff;--ink:#1c2226;--dim:#5b666d;--line:#d5dbdf;--plain:#3d5a80;--came:#00695c;--went:#a04000;--changed:#1a56b0;--look:#7a5200}\
+@media (prefers-color-scheme:dark){:root{--ground:#14181b;--ink:#e4e9ec;--dim:#9aa5ac;--line:#333b41;--plain:#9db8d8;--came:#5cc8b8;--went:#ffab70;--changed:#8fb8ff;--look:#ffd24d}}\
 body{margin:0 auto;padding:1.5rem 1rem;max-width:80rem;background:var(--ground);color:var(--ink);font:1rem/1.5 system-ui,sans-serif}\
 h1{font-size:1.4rem;margin:0}h2{font-size:1.1rem;margin:2rem 0 .5rem}.aside{color:var(--dim);margin:0 0 1rem}\
 .wide{overflow-x:auto;margin:1rem 0}table{border-collapse:collapse;font-size:.93rem}\
@@ -15,10 +15,16 @@ thead th,thead td{color:var(--dim);border-bottom:1px solid var(--line);white-spa
 th.group{padding-top:1.2rem;font-weight:600;border:0}.right{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}\
 dl{display:grid;grid-template-columns:max-content 1fr;gap:.2rem 1rem}dt,.dim{color:var(--dim)}dd{margin:0;overflow-wrap:anywhere}\
 .came{color:var(--came)}.went{color:var(--went)}.changed{color:var(--changed)}.look{color:var(--look);font-weight:600}\
+a{color:inherit;text-underline-offset:.2em}a:focus-visible,summary:focus-visible,input:focus-visible,.wide:focus-visible{outline:2px solid var(--changed);outline-offset:2px}\
+nav{display:flex;flex-wrap:wrap;gap:.3rem 1rem;margin:1rem 0;color:var(--dim)}details{margin:2rem 0 0}summary{cursor:pointer}summary h2{display:inline;margin:0}\
+section>h2{margin-top:2rem}.count{color:var(--dim);font-weight:400}svg.chart{max-width:100%;height:auto;display:block;margin:1rem 0;font-family:DejaVu Sans,Verdana,sans-serif}\
+figure{margin:1rem 0}.c-text{fill:var(--ink)}.c-dim{fill:var(--dim)}.c-rule{fill:var(--line)}.c-plain{fill:var(--plain)}.c-came{fill:var(--came)}.c-went{fill:var(--went)}.c-changed{fill:var(--changed)}.c-upon{fill:var(--ground)}\
+.search{display:none;margin:1rem 0}.scripts .search{display:block}.search input{font:inherit;padding:.3rem .6rem;width:min(24rem,100%);box-sizing:border-box;background:var(--ground);color:var(--ink);border:1px solid var(--dim);border-radius:.2rem}\
+tr.out{display:none}footer{color:var(--dim);margin:3rem 0 1rem;font-size:.9rem}\
 @media (max-width:40rem){dl{display:block}dd{margin-bottom:.5rem}}\
-@media print{body{max-width:none;padding:0}.wide{overflow:visible}tr{break-inside:avoid}}";
+@media print{body{max-width:none;padding:0;font-size:.85rem}nav,.search{display:none!important}figure{break-inside:avoid}h2{break-after:avoid}.wide{overflow:visible}tr{break-inside:avoid}}";
 
-pub(super) fn render(document: &Document) -> String {
+pub(crate) fn render(document: &Document) -> String {
     let title = document.blocks.iter().find_map(|block| match block {
         Block::Title { text, .. } => Some(text.plain()),
         _ => None,
@@ -30,9 +36,63 @@ pub(super) fn render(document: &Document) -> String {
          </head>\n<body>\n<main>\n",
         encode_safe(&title)
     );
-    document.blocks.iter().for_each(|block| write_block(block, &mut out));
-    out.push_str("</main>\n</body>\n</html>\n");
+    let sections: Vec<&Section> = sections(document).collect();
+    let mut blocks = document.blocks.iter().peekable();
+    // What a page begins with stands above the ways into it.
+    while let Some(block) = blocks.next_if(|block| !matches!(block, Block::Section(_))) {
+        write_block(block, &mut out);
+    }
+    if sections.len() > 1 {
+        write_ways(&sections, &mut out);
+    }
+    blocks.for_each(|block| write_block(block, &mut out));
+    out.push_str("</main>\n");
+    if sections.len() > 1 {
+        out.push_str(&format!("<script>{SCRIPT}</script>\n"));
+    }
+    out.push_str("</body>\n</html>\n");
     out
+}
+
+/// Search and folding for who runs scripts; the page says everything without it.
+const SCRIPT: &str = "\
+(function(){document.body.className='scripts';var i=document.getElementById('search'),s=document.getElementById('found'),\
+d=[].slice.call(document.querySelectorAll('details')),o=d.map(function(x){return x.open}),\
+r=[].slice.call(document.querySelectorAll('tbody tr')).filter(function(x){return x.querySelector('td')}).map(function(x){return[x,x.textContent.toLowerCase()]});\
+function f(){var w=i.value.toLowerCase().trim(),n=0;r.forEach(function(x){var h=w&&x[1].indexOf(w)<0;x[0].className=h?'out':'';if(!h)n++});\
+d.forEach(function(x,k){x.open=w?!!x.querySelector('tbody tr:not(.out) td'):o[k]});s.textContent=w?n+' rows have it':''}\
+i.addEventListener('input',f);function a(){var t=location.hash&&document.getElementById(location.hash.slice(1));if(t&&t.tagName==='DETAILS')t.open=true}\
+window.addEventListener('hashchange',a);a();window.addEventListener('beforeprint',function(){o=d.map(function(x){return x.open})})})()";
+
+fn sections(document: &Document) -> impl Iterator<Item = &Section> {
+    document.blocks.iter().filter_map(|block| match block {
+        Block::Section(section) => Some(section),
+        _ => None,
+    })
+}
+
+/// Links to all sections, and a field to search in.
+fn write_ways(sections: &[&Section], out: &mut String) {
+    out.push_str("<nav aria-label=\"sections\">\n");
+    for section in sections {
+        out.push_str(&format!("<a href=\"#{}\">{}</a>\n", section.id, encode_safe(&section.title)));
+    }
+    out.push_str(
+        "</nav>\n<div class=\"search\" role=\"search\"><label>Find in all tables <input id=\"search\" type=\"search\" autocomplete=\"off\"></label> \
+         <span id=\"found\" class=\"dim\" aria-live=\"polite\"></span></div>\n",
+    );
+}
+
+/// What is long is folded, and opens without a script.
+fn write_section(section: &Section, out: &mut String) {
+    let (id, title) = (section.id, encode_safe(&section.title));
+    if section.open {
+        out.push_str(&format!("<section id=\"{id}\">\n<h2>{title}</h2>\n"));
+    } else {
+        out.push_str(&format!("<details id=\"{id}\">\n<summary><h2>{title}</h2></summary>\n"));
+    }
+    section.blocks.iter().for_each(|block| write_block(block, out));
+    out.push_str(if section.open { "</section>\n" } else { "</details>\n" });
 }
 
 fn write_block(block: &Block, out: &mut String) {
@@ -52,6 +112,10 @@ fn write_block(block: &Block, out: &mut String) {
             out.push_str("</ol>\n");
         }
         Block::Table(table) => write_table(table, out),
+        Block::Section(section) => write_section(section, out),
+        Block::Picture { svg, caption } => {
+            out.push_str(&format!("<figure aria-label=\"{}\">\n{svg}</figure>\n", encode_safe(caption)));
+        }
     }
 }
 
@@ -59,7 +123,7 @@ fn write_block(block: &Block, out: &mut String) {
 fn write_facts(facts: &[Fact], out: &mut String) {
     out.push_str("<dl>\n");
     for fact in facts {
-        let name = encode_safe(&fact.name.text);
+        let name = span(&fact.name);
         let aside = if fact.aside.0.is_empty() { String::new() } else { format!(" {}", spans(&fact.aside)) };
         if !name.is_empty() {
             out.push_str(&format!("<dt>{name}</dt>"));
@@ -118,6 +182,10 @@ fn spans(line: &Line) -> String {
 
 fn span(span: &Span) -> String {
     let text = encode_safe(&span.text);
+    let text = match span.to {
+        "" => text,
+        to => format!("<a href=\"#{to}\">{text}</a>").into(),
+    };
     match span.role {
         Role::Plain => text.into_owned(),
         Role::Strong => format!("<strong>{text}</strong>"),

@@ -2,7 +2,7 @@
 
 use crate::document::{Align, Block, Column, Document, Line, Role, Row, Span, Table};
 
-pub(super) fn render(document: &Document) -> String {
+pub(crate) fn render(document: &Document) -> String {
     let mut out = String::new();
     for (i, block) in document.blocks.iter().enumerate() {
         if i > 0 {
@@ -39,6 +39,15 @@ fn write_block(block: &Block, out: &mut String) {
             }
         }
         Block::Table(table) => write_table(table, out),
+        Block::Section(section) => {
+            out.push_str(&format!("## {}\n", escape(&section.title)));
+            for block in &section.blocks {
+                out.push('\n');
+                write_block(block, out);
+            }
+        }
+        // A picture shows what stands in words elsewhere.
+        Block::Picture { .. } => {}
     }
 }
 

@@ -1,8 +1,8 @@
 //! One small file per format.
 
-mod html;
-mod markdown;
-mod terminal;
+pub(crate) mod html;
+pub(crate) mod markdown;
+pub(crate) mod terminal;
 
 use crate::{Palette, View};
 

@@ -13,7 +13,7 @@ const NOTE: usize = 6;
 const SHORTEST_NAME: usize = 14;
 const SHORTEST_SENTENCE: usize = 18;
 
-pub(super) fn render(document: &Document, canvas: Canvas) -> String {
+pub(crate) fn render(document: &Document, canvas: Canvas) -> String {
     let mut page = Page { out: String::new(), canvas };
     let mut previous: Option<&Block> = None;
     for block in &document.blocks {
@@ -56,6 +56,12 @@ impl Page {
                 }
             }
             Block::Table(table) => self.table(table),
+            Block::Section(section) => {
+                self.block(&Block::Heading(section.title.as_str().into()));
+                section.blocks.iter().for_each(|block| self.block(block));
+            }
+            // A picture shows what stands in words elsewhere.
+            Block::Picture { .. } => {}
         }
     }
 
@@ -96,7 +102,7 @@ impl Page {
         for span in &line.0 {
             let mut pieces = span.text.split(' ').peekable();
             while let Some(piece) = pieces.next() {
-                word.push(Span { text: piece.to_owned(), role: span.role });
+                word.push(Span { text: piece.to_owned(), ..Span::new(span.role, "") });
                 // A word may go on in the next span: `1 merged` and the comma after it stay together.
                 if pieces.peek().is_some() {
                     // A number stays with what it counts.
@@ -104,7 +110,7 @@ impl Page {
                     let number = first.is_some_and(u8::is_ascii_digit)
                         && piece.bytes().all(|b| b.is_ascii_digit() || b == b',');
                     if number {
-                        word.push(Span { text: " ".to_owned(), role: span.role });
+                        word.push(Span { text: " ".to_owned(), ..Span::new(span.role, "") });
                         continue;
                     }
                     at = self.word(&mut word, at, indent, limit);
@@ -208,7 +214,7 @@ impl Page {
                 self.pad(waiting);
                 waiting = 0;
             }
-            self.span(&Span { text, role: cell.role });
+            self.span(&Span { text, ..Span::new(cell.role, "") });
             if column.align == Align::Left {
                 waiting += space;
             }

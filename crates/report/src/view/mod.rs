@@ -42,7 +42,7 @@ fn came(package: &Package, seen: &str) -> Cow<'static, str> {
 }
 
 /// What of two installs is shown.
-fn both_seen(old: &Label, new: &Label) -> String {
+pub(crate) fn both_seen(old: &Label, new: &Label) -> String {
     match (old.seen_as(), new.seen_as()) {
         (old, new) if old == new => format!("both {old}"),
         (old, new) => format!("{old}; {new}"),
@@ -50,7 +50,7 @@ fn both_seen(old: &Label, new: &Label) -> String {
 }
 
 /// What of some installs is shown.
-fn all_seen(installs: &[Label]) -> String {
+pub(crate) fn all_seen(installs: &[Label]) -> String {
     let mut seen: Vec<&str> = installs.iter().map(Label::seen_as).collect();
     seen.dedup();
     match (&seen[..], installs.len()) {
@@ -64,7 +64,7 @@ fn optional(text: Option<&str>) -> String {
     text.unwrap_or_default().to_owned()
 }
 
-fn dim(text: impl AsRef<str>) -> Span {
+pub(crate) fn dim(text: impl AsRef<str>) -> Span {
     Span::new(Role::Dim, text)
 }
 
@@ -73,7 +73,7 @@ fn strong(text: impl AsRef<str>) -> Span {
 }
 
 /// A name with a capital, as headings have it.
-fn capital(name: &str) -> String {
+pub(crate) fn capital(name: &str) -> String {
     let mut chars = name.chars();
     chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }
@@ -92,7 +92,7 @@ fn origin(tally: &Tally) -> Line {
 }
 
 /// What both labels share, and what tells them apart: (`Saltmarsh Linux, Reedbed, full, amd64`, `4.0 "Avocet"`, `5.0 "Bittern"`).
-fn side_by_side(old: &Label, new: &Label) -> (String, String, String) {
+pub(crate) fn side_by_side(old: &Label, new: &Label) -> (String, String, String) {
     let release = |label: &Label| match (&label.release, &label.codename) {
         (Some(release), Some(codename)) => Some(format!("{release} \"{codename}\"")),
         (Some(release), None) => Some(release.to_string()),

@@ -26,7 +26,17 @@ pub(super) fn headlines(document: &mut Document, view: &CompareView<'_>) {
                 "agent-added" | "repository-added" => Role::LookTwice,
                 _ => Role::Plain,
             };
-            Line::from(Span::new(role, headline.text.as_str()))
+            let section = match headline.about.split(':').next().unwrap_or_default() {
+                "role" => "defaults",
+                "part" => "parts",
+                "application" => "programs",
+                "decision" => "decisions",
+                "repository" => "repositories",
+                "startup" => "startup",
+                "weight" => "weight",
+                _ => "",
+            };
+            Line::from(Span::new(role, headline.text.as_str()).leads_to(section))
         })
         .collect();
     if lines.is_empty() {

@@ -28,6 +28,7 @@ pub(super) fn document(tally: &Tally) -> Document {
         Column::new("format").drops(3),
         Column::new("MB").right().drops(1),
         Column::new("").sentence(),
+        Column::new("read from").name().drops(0),
     ]);
     for menu in Menu::ALL {
         let entries: Vec<&Launcher> = in_menu(tally, *menu);
@@ -44,6 +45,7 @@ pub(super) fn document(tally: &Tally) -> Document {
                 launcher.format.map_or("unknown", |f| f.name()).into(),
                 size.unwrap_or_default().into(),
                 remark(launcher),
+                dim(launcher.evidence.place()),
             ]);
         }
     }

@@ -42,8 +42,18 @@ pub(super) fn document(tally: &Tally, roles: &Roles) -> Document {
     document
 }
 
+/// Where on a page the figures of a line are told one by one, each with the file that it was read from.
+const SECTIONS: &[(&str, &str)] = &[
+    ("In the box", "packages"),
+    ("Underneath", "parts"),
+    ("Opens with", "defaults"),
+    ("Starts itself", "startup"),
+    ("Look twice", "odd"),
+];
+
 fn fact(name: &str, value: impl Into<Line>, aside: impl Into<Line>) -> Fact {
-    Fact { name: name.into(), value: value.into(), aside: aside.into() }
+    let section = SECTIONS.iter().find(|(known, _)| *known == name).map_or("", |(_, section)| section);
+    Fact { name: Span::from(name).leads_to(section), value: value.into(), aside: aside.into() }
 }
 
 fn in_the_box(tally: &Tally) -> Vec<Fact> {

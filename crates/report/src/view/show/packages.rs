@@ -1,6 +1,6 @@
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, megabytes};
-use crate::view::{came, optional, strong};
+use crate::view::{came, dim, optional, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use tally_core::model::{Package, Reason, State, Tally};
@@ -21,6 +21,7 @@ pub(super) fn document(tally: &Tally) -> Document {
         Column::new("section").drops(1),
         Column::new("since").drops(6),
         Column::new("summary").sentence().drops(3),
+        Column::new("read from").name().drops(0),
     ]);
     let seen = tally.label.seen_as();
     for package in &tally.packages {
@@ -33,6 +34,7 @@ pub(super) fn document(tally: &Tally) -> Document {
             package.section.as_str().into(),
             Span::new(Role::LookTwice, came(package, seen)),
             package.summary.as_str().into(),
+            dim(package.evidence.place()),
         ]);
     }
     document.table_or(table, "No package was found.");

@@ -1,0 +1,269 @@
+//! Reports: what is published of one install, of a comparison, of several editions.
+//!
+//! The order is for readers who have one minute: headlines first, then parts, programs, defaults, decisions, and the rest folded.
+//! The sections of a page are the views of the commands; its charts say in a picture what stands in words beside it.
+
+mod sections;
+mod template;
+
+pub use sections::Knowledge;
+pub use template::{TemplateError, fill};
+
+use crate::View;
+use crate::chart::{Chart, of_comparison, of_grid, of_install, of_releases};
+use crate::document::{Block, Document, Line, Section};
+use crate::render::{Canvas, html, markdown, terminal};
+use crate::text::count_of;
+use crate::view::{CompareView, CompareWhat, GridView, ShowView, ShowWhat, all_seen, capital, dim};
+use crate::wire::CsvTable;
+use sections::{Part, page, without_title};
+use serde::Serialize;
+use tally_core::compare::Comparison;
+use tally_core::grid::{Grid, RowGroup, short_names};
+use tally_core::model::{Label, Tally};
+
+/// What is published, in every form that it can take.
+pub struct Report {
+    /// The page.
+    pub page: Document,
+    /// What stands in show notes: the page without what is folded on it.
+    pub notes: Document,
+    /// Tables by name.
+    pub tables: Vec<(&'static str, CsvTable)>,
+    /// Pictures.
+    pub charts: Vec<Chart>,
+    /// Everything as data, the same that templates see.
+    pub data: serde_json::Value,
+}
+
+impl Report {
+    /// The page as HTML.
+    pub fn html(&self) -> String {
+        html::render(&self.page)
+    }
+
+    /// The show notes as Markdown.
+    pub fn markdown(&self) -> String {
+        markdown::render(&self.notes)
+    }
+
+    /// The show notes as plain text.
+    pub fn plain(&self) -> String {
+        terminal::render(&self.notes, Canvas::default())
+    }
+
+    /// Of one install.
+    ///
+    /// # Errors
+    /// When a figure has no JSON form.
+    pub fn of_install(tally: &Tally, knowledge: &Knowledge<'_>) -> serde_json::Result<Self> {
+        let view = |what| ShowView { tally, what, rules: knowledge.parts, roles: knowledge.roles };
+        let charts = of_install(tally);
+        let parts = [
+            Part::open("overview", "At a glance", without_title(view(ShowWhat::Overview).document())),
+            Part::open("parts", "Underneath", without_title(view(ShowWhat::Parts).document())),
+            Part::open("menu", "Programs", without_title(view(ShowWhat::Menu).document()))
+                .with(&charts, "menu"),
+            Part::open("defaults", "Opens with", without_title(view(ShowWhat::Defaults).document())).folded(),
+            Part::open("odd", "Look twice", without_title(view(ShowWhat::Odd).document())),
+            Part::open("weight", "Weight", without_title(view(ShowWhat::Weight).document()))
+                .with(&charts, "weight")
+                .folded(),
+            Part::open("startup", "Starts itself", without_title(view(ShowWhat::Startup).document()))
+                .folded(),
+            Part::open(
+                "repositories",
+                "Repositories",
+                without_title(view(ShowWhat::Repositories).document()),
+            )
+            .folded(),
+            Part::open("looks", "Looks", without_title(view(ShowWhat::Looks).document())).folded(),
+            Part::open("readings", "Readings and notes", without_title(view(ShowWhat::Readings).document()))
+                .folded(),
+            Part::open("packages", "Packages", without_title(view(ShowWhat::Packages).document()))
+                .with(&charts, "kinds")
+                .folded()
+                .aside(),
+        ];
+        let (page, notes) = page(tally.label.title(), tally.label.seen_as(), parts.into(), &[tally]);
+        let tables = [
+            ("overview", ShowWhat::Overview),
+            ("parts", ShowWhat::Parts),
+            ("programs", ShowWhat::Menu),
+            ("defaults", ShowWhat::Defaults),
+            ("packages", ShowWhat::Packages),
+            ("repositories", ShowWhat::Repositories),
+            ("startup", ShowWhat::Startup),
+            ("looks", ShowWhat::Looks),
+            ("weight", ShowWhat::Weight),
+            ("readings", ShowWhat::Readings),
+            ("odd", ShowWhat::Odd),
+        ];
+        Ok(Self {
+            page,
+            notes,
+            tables: tables.into_iter().map(|(name, what)| (name, view(what).csv())).collect(),
+            charts,
+            data: data("install", &tally.label, tally)?,
+        })
+    }
+
+    /// Of what changed between two installs.
+    ///
+    /// # Errors
+    /// When a figure has no JSON form.
+    pub fn of_comparison(
+        (old, new): (&Tally, &Tally),
+        comparison: &Comparison,
+        knowledge: &Knowledge<'_>,
+    ) -> serde_json::Result<Self> {
+        let (rules, roles) = (knowledge.parts, knowledge.roles);
+        let view = |what| CompareView {
+            comparison,
+            rules,
+            roles,
+            what,
+            filtered: false,
+            command: knowledge.command,
+        };
+        let mut charts = of_comparison(comparison);
+        charts.extend(of_releases(&[old, new], rules));
+        let section = |what| {
+            // Each view of a comparison begins with its sums: on a page they stand once.
+            let mut blocks = without_title(view(what).document());
+            blocks
+                .retain(|block| !matches!(block, Block::Paragraph(line) if line.plain().contains(" same; ")));
+            blocks.retain(|block| !matches!(block, Block::Heading(_)));
+            blocks
+        };
+        let first: Vec<Block> = without_title(view(CompareWhat::Headlines).document())
+            .into_iter()
+            .take_while(|block| !matches!(block, Block::Heading(_)))
+            .collect();
+        let parts = [
+            Part::open("headlines", "Headlines", first).with(&charts, "changes"),
+            Part::open("parts", "Underneath", section(CompareWhat::Parts)),
+            Part::open("programs", "Programs", section(CompareWhat::Applications)),
+            Part::open("defaults", "Opens with", section(CompareWhat::Defaults)),
+            Part::open("decisions", "Decisions", section(CompareWhat::Decisions)).with(&charts, "decisions"),
+            Part::open("weight", "Weight", section(CompareWhat::Weight)).folded(),
+            Part::open("repositories", "Repositories", section(CompareWhat::Repositories)).folded(),
+            Part::open("startup", "Starts itself", section(CompareWhat::Startup)).folded(),
+            Part::open("looks", "Looks", section(CompareWhat::Looks)).folded(),
+            Part::open("readings", "Readings", section(CompareWhat::Readings)).folded(),
+            Part::open("packages", "Packages", section(CompareWhat::Packages)).folded().aside(),
+        ];
+        let (shared, was, is) = crate::view::side_by_side(&comparison.old, &comparison.new);
+        let seen = crate::view::both_seen(&comparison.old, &comparison.new);
+        let (page, notes) = page(format!("{shared}: {was} to {is}"), &seen, parts.into(), &[old, new]);
+        let tables = [
+            ("changes", CompareWhat::All),
+            ("parts", CompareWhat::Parts),
+            ("programs", CompareWhat::Applications),
+            ("defaults", CompareWhat::Defaults),
+            ("decisions", CompareWhat::Decisions),
+            ("packages", CompareWhat::Packages),
+        ];
+        Ok(Self {
+            page,
+            notes,
+            tables: tables.into_iter().map(|(name, what)| (name, view(what).csv())).collect(),
+            charts,
+            data: data("comparison", &comparison.new, comparison)?,
+        })
+    }
+
+    /// Of several installs side by side.
+    ///
+    /// # Errors
+    /// When a figure has no JSON form.
+    pub fn of_editions(
+        tallies: &[&Tally],
+        grid: &Grid,
+        knowledge: &Knowledge<'_>,
+    ) -> serde_json::Result<Self> {
+        let view =
+            |groups, only_differing| GridView { grid, only_differing, groups, command: knowledge.command };
+        let mut charts = of_grid(grid);
+        let one_edition = |a: &Label, b: &Label| {
+            (&a.distro_id, &a.edition, &a.profile) == (&b.distro_id, &b.edition, &b.profile)
+        };
+        if tallies.windows(2).all(|pair| one_edition(&pair[0].label, &pair[1].label)) {
+            charts.extend(of_releases(tallies, knowledge.parts));
+        }
+        let titled = |group: &RowGroup| match group {
+            RowGroup::Parts => "Underneath".to_owned(),
+            RowGroup::Defaults => "Opens with".to_owned(),
+            RowGroup::Startup => "Starts itself".to_owned(),
+            other => capital(other.name()),
+        };
+        let mut parts = vec![
+            Part::open(
+                "differences",
+                "What differs",
+                without_title(
+                    view(
+                        &[
+                            RowGroup::Label,
+                            RowGroup::Parts,
+                            RowGroup::Defaults,
+                            RowGroup::Counts,
+                            RowGroup::Weight,
+                        ],
+                        true,
+                    )
+                    .document(),
+                ),
+            )
+            .with(&charts, "likeness"),
+        ];
+        if charts.iter().any(|chart| chart.name == "releases") {
+            parts.push(Part::open("releases", "Through releases", Vec::new()).with(&charts, "releases"));
+        }
+        for group in RowGroup::ALL.iter().filter(|group| grid.rows.iter().any(|row| row.group == **group)) {
+            let mut table = without_title(view(std::slice::from_ref(group), false).document());
+            table.truncate(1);
+            parts.push(Part::open(group.name(), titled(group), table).folded());
+        }
+        let names: Vec<String> = short_names(&grid.installs).iter().map(ToString::to_string).collect();
+        let title =
+            format!("{} side by side: {}", count_of(tallies.len() as u64, "install"), names.join(", "));
+        let (page, notes) = page(title, &all_seen(&grid.installs), parts, tallies);
+        let mut data = data("grid", &grid.installs, grid)?;
+        data["installs"] = serde_json::to_value(&grid.installs)?;
+        Ok(Self { page, notes, tables: vec![("grid", view(RowGroup::ALL, false).csv())], charts, data })
+    }
+}
+
+/// What a template sees: the sort of report, the label or labels, and the result under its own name.
+fn data<L: Serialize, T: Serialize>(
+    sort: &str,
+    label: &L,
+    result: &T,
+) -> serde_json::Result<serde_json::Value> {
+    let mut map = serde_json::Map::new();
+    map.insert("report".into(), serde_json::json!(1));
+    map.insert("sort".into(), sort.into());
+    map.insert("label".into(), serde_json::to_value(label)?);
+    map.insert(sort.into(), serde_json::to_value(result)?);
+    Ok(serde_json::Value::Object(map))
+}
+
+/// A line that says where the report is from.
+fn origin(tallies: &[&Tally]) -> Line {
+    let one = |tally: &&Tally| {
+        format!(
+            "{}, read {} from {}",
+            tally.label.handle,
+            tally.taken.at.get(..10).unwrap_or_default(),
+            tally.taken.from
+        )
+    };
+    dim(format!("Made by fresh-tally from {}.", tallies.iter().map(one).collect::<Vec<_>>().join("; ")))
+        .into()
+}
+
+/// A section of a page.
+fn section(id: &'static str, title: impl Into<String>, open: bool, blocks: Vec<Block>) -> Block {
+    Block::Section(Section { id, title: title.into(), open, blocks })
+}
