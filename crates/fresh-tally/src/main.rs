@@ -5,6 +5,7 @@
 
 mod args;
 mod commands;
+mod config;
 mod error;
 mod exit;
 mod install;

@@ -1,7 +1,9 @@
 //! What the arguments and the environment mean together. The environment is read here and nowhere else.
 
 use crate::args::{AsArg, ColorArg, Common, FormatArg};
+use crate::config::{Applied, Config};
 use crate::error::Failure;
+use clap::ValueEnum;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use tally_core::knowledge::OwnRules;
@@ -25,6 +27,10 @@ pub(crate) struct Settings {
     pub(crate) own: OwnRules,
     /// What of an install is shown.
     pub(crate) seen: AsArg,
+    /// What the configuration file says.
+    pub(crate) config: Config,
+    /// Which value each setting has, and from where.
+    pub(crate) applied: Vec<Applied>,
     /// No status lines.
     pub(crate) quiet: bool,
     /// The moment that tallies are taken at, RFC 3339 UTC; `SOURCE_DATE_EPOCH` wins over the clock.
@@ -35,22 +41,29 @@ impl Settings {
     /// Puts arguments and environment together.
     pub(crate) fn from_args(common: &Common) -> Result<Self, Failure> {
         let output = common.output.clone().filter(|path| path != Path::new("-"));
-        let asked = common.format.map(|format| match format {
-            FormatArg::Table => Format::Table,
-            FormatArg::Markdown => Format::Markdown,
-            FormatArg::Html => Format::Html,
-            FormatArg::Csv => Format::Csv,
-            FormatArg::Json => Format::Json,
-        });
+        let config = Config::read(configuration_folder().as_deref())?;
+        let asked = common.format.map(format_of);
+        let configured: Option<FormatArg> = word("format", config.format.as_deref(), &config)?;
+        let color =
+            common.color.or(word("color", config.color.as_deref(), &config)?).unwrap_or(ColorArg::Auto);
+        let seen = common.seen.or(word("as", config.seen.as_deref(), &config)?).unwrap_or(AsArg::Shipped);
         let to_terminal = output.is_none() && std::io::stdout().is_terminal();
         Ok(Self {
-            shelf: Shelf::new(shelf_folder(common)?),
+            shelf: Shelf::new(shelf_folder(common, &config)?),
             shelf_given: common.shelf.is_some(),
-            format: asked.or_else(|| output.as_deref().and_then(format_of_ending)),
-            canvas: Canvas { width: width(common, to_terminal), palette: palette(common.color, to_terminal) },
+            format: asked.or_else(|| match output.as_deref() {
+                Some(path) => format_of_ending(path),
+                None => configured.map(format_of),
+            }),
+            canvas: Canvas {
+                width: width(common, &config, to_terminal),
+                palette: palette(color, to_terminal),
+            },
             output,
-            own: own_rules(common)?,
-            seen: common.seen,
+            own: own_rules(common, &config)?,
+            applied: applied(common, &config)?,
+            config,
+            seen,
             quiet: common.quiet,
             now: now(),
         })
@@ -63,15 +76,16 @@ impl Settings {
 }
 
 /// Files given with `--rules`; without any, the one in the configuration folder, if it is there.
-fn own_rules(common: &Common) -> Result<OwnRules, Failure> {
+fn own_rules(common: &Common, config: &Config) -> Result<OwnRules, Failure> {
     let mut own = OwnRules::default();
-    if common.rules.is_empty() {
+    let given = if common.rules.is_empty() { &config.rules } else { &common.rules };
+    if given.is_empty() {
         let file = configuration_folder().map(|folder| folder.join("rules.toml"));
         if let Some(file) = file.filter(|file| file.exists()) {
             own = read_rules(&file)?;
         }
     }
-    for file in &common.rules {
+    for file in given {
         own.append(read_rules(file)?);
     }
     Ok(own)
@@ -86,7 +100,6 @@ pub(crate) fn read_rules(file: &Path) -> Result<OwnRules, Failure> {
 
 /// Where the reviewer's configuration lies.
 fn configuration_folder() -> Option<PathBuf> {
-    let set = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
     let folder = set("XDG_CONFIG_HOME").or_else(|| set("HOME").map(|home| home.join(".config")))?;
     Some(folder.join("fresh-tally"))
 }
@@ -102,26 +115,135 @@ fn format_of_ending(path: &Path) -> Option<Format> {
     }
 }
 
-fn shelf_folder(common: &Common) -> Result<PathBuf, Failure> {
-    common.shelf.clone().or_else(default_shelf_folder).ok_or_else(|| {
+fn shelf_folder(common: &Common, config: &Config) -> Result<PathBuf, Failure> {
+    let by_hand = common.shelf.clone().or_else(shelf_of_the_environment);
+    by_hand.or_else(|| config.shelf.clone()).or_else(default_shelf_folder).ok_or_else(|| {
         Failure::Usage("no home folder to keep the shelf in: give one with --shelf DIR".into())
     })
 }
 
-/// Where the shelf is when no option says: by the environment, else in the data folder.
+fn set(name: &str) -> Option<PathBuf> {
+    std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
+}
+
+fn shelf_of_the_environment() -> Option<PathBuf> {
+    set("FRESH_TALLY_SHELF")
+}
+
+/// Where the shelf is when nothing says: in the data folder.
 fn default_shelf_folder() -> Option<PathBuf> {
-    let set = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
-    let data = || set("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
-    set("FRESH_TALLY_SHELF").or_else(|| data().map(|data| data.join("fresh-tally/shelf")))
+    let data = set("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
+    data.map(|data| data.join("fresh-tally/shelf"))
 }
 
 /// The shelf that a shell completes handles from; none has any where there is no home.
 pub(crate) fn default_shelf() -> Shelf {
-    Shelf::new(default_shelf_folder().unwrap_or_default())
+    let configured = || Config::read(configuration_folder().as_deref()).ok().and_then(|config| config.shelf);
+    Shelf::new(
+        shelf_of_the_environment().or_else(configured).or_else(default_shelf_folder).unwrap_or_default(),
+    )
 }
 
-fn width(common: &Common, to_terminal: bool) -> Option<usize> {
-    let asked = common.width.map(usize::from);
+fn format_of(format: FormatArg) -> Format {
+    match format {
+        FormatArg::Table => Format::Table,
+        FormatArg::Markdown => Format::Markdown,
+        FormatArg::Html => Format::Html,
+        FormatArg::Csv => Format::Csv,
+        FormatArg::Json => Format::Json,
+    }
+}
+
+/// A word of the configuration file, as the option of the same name would read it.
+fn word<T: ValueEnum>(key: &str, value: Option<&str>, config: &Config) -> Result<Option<T>, Failure> {
+    let Some(value) = value else { return Ok(None) };
+    T::from_str(value, false).map(Some).map_err(|_| {
+        let known: Vec<String> = T::value_variants()
+            .iter()
+            .filter_map(|known| known.to_possible_value().map(|known| known.get_name().to_owned()))
+            .collect();
+        let path = config.file.clone().unwrap_or_default();
+        Failure::Source { path, why: format!("{key} = \"{value}\": known are {}", known.join(", ")) }
+    })
+}
+
+/// Which value each setting has, and where it comes from: an option, the environment, the file, or nothing of those.
+fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, Failure> {
+    let file = config.file.as_deref().map(|file| file.display().to_string()).unwrap_or_default();
+    let paths = |paths: &[PathBuf]| {
+        paths.iter().map(|path| path.display().to_string()).collect::<Vec<_>>().join(", ")
+    };
+    let optional = |path: &Option<PathBuf>| path.as_ref().map(|path| path.display().to_string());
+    let named = |value: Option<&dyn ToString>| value.map(ToString::to_string);
+    let mut list = Vec::new();
+    let mut add = |key,
+                   option: Option<String>,
+                   environment: Option<(String, &str)>,
+                   configured: Option<String>,
+                   default: &str| {
+        let (value, from) = match (option, environment, configured) {
+            (Some(value), ..) => (value, format!("--{key}")),
+            (None, Some((value, name)), _) => (value, name.to_owned()),
+            (None, None, Some(value)) => (value, file.clone()),
+            (None, None, None) => (default.to_owned(), "default".to_owned()),
+        };
+        list.push(Applied { key, value, from });
+    };
+    let possible =
+        |value: Option<clap::builder::PossibleValue>| value.map(|value| value.get_name().to_owned());
+    let shelf = shelf_folder(common, config)?.display().to_string();
+    let of_environment =
+        shelf_of_the_environment().map(|path| (path.display().to_string(), "FRESH_TALLY_SHELF"));
+    add("shelf", optional(&common.shelf), of_environment, optional(&config.shelf), &shelf);
+    add(
+        "format",
+        possible(common.format.and_then(|f| f.to_possible_value())),
+        None,
+        config.format.clone(),
+        "table",
+    );
+    let no_color = std::env::var_os("NO_COLOR")
+        .filter(|value| !value.is_empty())
+        .map(|_| ("never".to_owned(), "NO_COLOR"));
+    add(
+        "color",
+        possible(common.color.and_then(|c| c.to_possible_value())),
+        no_color,
+        config.color.clone(),
+        "auto",
+    );
+    add(
+        "width",
+        named(common.width.as_ref().map(|w| w as &dyn ToString)),
+        None,
+        named(config.width.as_ref().map(|w| w as &dyn ToString)),
+        "the terminal's",
+    );
+    add(
+        "as",
+        possible(common.seen.and_then(|s| s.to_possible_value())),
+        None,
+        config.seen.clone(),
+        "shipped",
+    );
+    let given = (!common.rules.is_empty()).then(|| paths(&common.rules));
+    add(
+        "rules",
+        given,
+        None,
+        (!config.rules.is_empty()).then(|| paths(&config.rules)),
+        "rules.toml in the configuration folder, if it is there",
+    );
+    let words = |words: &[String]| (!words.is_empty()).then(|| words.join(", "));
+    add("wanted", None, None, words(&config.wanted), "none");
+    add("unwanted", None, None, words(&config.unwanted), "none");
+    add("checklists", None, None, optional(&config.checklists), "none");
+    add("templates", None, None, optional(&config.templates), "none");
+    Ok(list)
+}
+
+fn width(common: &Common, config: &Config, to_terminal: bool) -> Option<usize> {
+    let asked = common.width.or(config.width).map(usize::from);
     asked.or_else(|| {
         to_terminal.then(|| terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0)))
     })

@@ -88,7 +88,7 @@ impl Theme {
             Ink::Went => either(0xa0_4000, 0xff_ab70),
             Ink::Changed => either(0x1a_56b0, 0x8f_b8ff),
             Ink::Shade(strength) => self.ground().towards(self.ink(Ink::Plain), strength),
-            Ink::Upon(strength) if strength > 0.55 => self.ground(),
+            Ink::Upon(strength) if strength > 0.65 => self.ground(),
             Ink::Upon(_) => self.ink(Ink::Text),
         }
     }

@@ -91,12 +91,13 @@ pub(crate) struct Common {
     /// configuration folder]
     #[arg(long, global = true, value_name = "FILE")]
     pub(crate) rules: Vec<PathBuf>,
-    /// What of an install to show: as it was on its install day, or as it stands; `INSTALL@found` says it for one
-    #[arg(long = "as", global = true, value_enum, default_value_t = AsArg::Shipped, value_name = "MOMENT")]
-    pub(crate) seen: AsArg,
-    /// When to colour: auto asks the terminal and NO_COLOR
-    #[arg(long, global = true, value_enum, default_value_t = ColorArg::Auto, value_name = "WHEN")]
-    pub(crate) color: ColorArg,
+    /// What of an install to show: as it was on its install day, or as it stands [default: shipped]; `INSTALL@found` says it
+    /// for one
+    #[arg(long = "as", global = true, value_enum, value_name = "MOMENT")]
+    pub(crate) seen: Option<AsArg>,
+    /// When to colour [default: auto, which asks the terminal and NO_COLOR]
+    #[arg(long, global = true, value_enum, value_name = "WHEN")]
+    pub(crate) color: Option<ColorArg>,
     /// Lay tables out for this many columns [default: the terminal's; without limit when piped]
     #[arg(long, global = true, value_name = "COLUMNS", value_parser = clap::value_parser!(u16).range(20..))]
     pub(crate) width: Option<u16>,

@@ -52,6 +52,13 @@ A file of own rules is TOML with any of these tables, in the forms that `rules k
     },
     /// Print the scores of headlines, as TOML
     Headlines,
+    /// Print the settings that apply, and where each comes from
+    #[command(after_help = "\
+Settings come from options, from the environment, from config.toml in the configuration folder (fresh-tally below
+XDG_CONFIG_HOME, else below ~/.config), in this order.")]
+    Config,
+    /// Print what all commands and options are, as Markdown
+    Reference,
     /// Print the JSON Schema of a tally
     Schema,
 }

@@ -4,7 +4,7 @@ use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
 use rayon::prelude::*;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use tally_core::check::{Checklist, check};
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::Tally;
@@ -16,7 +16,7 @@ pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, Failure
         return Ok(Exit::Done);
     };
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
-    let checklist = read(path, &parts, &roles)?;
+    let checklist = read(&place(path, settings), &parts, &roles)?;
     let tallies: Vec<Tally> = args
         .installs
         .par_iter()
@@ -27,6 +27,14 @@ pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, Failure
     output::show(&CheckView { check: &answers }, settings)?;
     std::mem::forget(tallies);
     Ok(exit)
+}
+
+/// The file of that name, else the one in the folder of checklists.
+fn place(path: &Path, settings: &Settings) -> PathBuf {
+    let configured = settings.config.checklists.as_ref().filter(|_| !path.exists());
+    let named =
+        configured.map(|folder| folder.join(path).with_extension("toml")).filter(|file| file.exists());
+    named.unwrap_or_else(|| path.to_owned())
 }
 
 fn read(path: &Path, parts: &PartRules, roles: &Roles) -> Result<Checklist, Failure> {

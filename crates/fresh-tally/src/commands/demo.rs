@@ -4,6 +4,7 @@ use crate::args::{
     CheckArgs, CompareArgs, GridArgs, LabelArgs, LagArgs, NoteArgs, OnlyArg, READ_BY_HAND, ShelfAction,
     TakeArgs,
 };
+use crate::config::Config;
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
@@ -37,6 +38,8 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
         canvas: settings.canvas,
         own: OwnRules::default(),
         seen: settings.seen,
+        config: Config::default(),
+        applied: Vec::new(),
         quiet: true,
         now: settings.now.clone(),
     };

@@ -25,7 +25,11 @@ pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure>
         .map(|asked| install::find(asked, settings, &parts))
         .collect::<Result<_, _>>()?;
     let likeness = args.likeness.as_deref().and_then(Likeness::from_name).unwrap_or(Likeness::Applications);
-    let rules = GridRules { parts: &parts, roles: &roles, asked: &args.ask, likeness };
+    // What is asked for in words, else what the reviewer always asks for.
+    let always: Vec<String> =
+        settings.config.wanted.iter().chain(&settings.config.unwanted).cloned().collect();
+    let asked = if args.ask.is_empty() { &always } else { &args.ask };
+    let rules = GridRules { parts: &parts, roles: &roles, asked, likeness };
     let grid = grid(&tallies.iter().collect::<Vec<_>>(), &rules);
     let command = format!("fresh-tally grid {}", args.installs.join(" "));
     let only_differing = args.only == Some(OnlyArg::Differing);

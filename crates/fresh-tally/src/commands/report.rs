@@ -19,7 +19,9 @@ pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Failur
     }
     let report = report(args, settings)?;
     if let Some(folder) = &args.template {
-        templates(&report, folder, settings)?;
+        let configured = settings.config.templates.as_ref().filter(|_| !folder.exists());
+        let folder = configured.map_or_else(|| folder.clone(), |above| above.join(folder));
+        templates(&report, &folder, settings)?;
         return Ok(Exit::Done);
     }
     let form = Form::of(args, settings)?;

@@ -1,4 +1,5 @@
 use crate::args::RulesAction;
+use crate::config::Applied;
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
@@ -20,6 +21,8 @@ pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Fail
         RulesAction::Check { file } => check(&file)?.into_bytes(),
         RulesAction::Headlines => Scores::built_in_text().as_bytes().to_vec(),
         RulesAction::Schema => schema()?,
+        RulesAction::Reference => super::scripts::reference().into_bytes(),
+        RulesAction::Config => config(settings).into_bytes(),
     };
     output::answer(&bytes, settings)?;
     Ok(Exit::Done)
@@ -31,6 +34,16 @@ fn check(file: &Path) -> Result<String, Failure> {
         "`{}` is sound: kinds {kinds}, parts {parts}, roles {roles}, agents {agents}, scores {scores}\n",
         file.display()
     ))
+}
+
+/// A setting a line, with its source behind it.
+fn config(settings: &Settings) -> String {
+    let widest = |texts: &mut dyn Iterator<Item = &str>| texts.map(tally_report::width).max().unwrap_or(0);
+    let keys = widest(&mut settings.applied.iter().map(|one| one.key));
+    let values = widest(&mut settings.applied.iter().map(|one| one.value.as_str()));
+    settings.applied.iter().fold(String::new(), |all, Applied { key, value, from }| {
+        all + &tally_report::clean(&format!("{key:keys$}  {value:values$}  {from}")) + "\n"
+    })
 }
 
 fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, Failure> {

@@ -36,3 +36,36 @@ pub(crate) fn man(settings: &Settings) -> Result<Exit, Failure> {
     output::answer(&page, settings)?;
     Ok(Exit::Done)
 }
+
+/// All commands and options as one page of Markdown, for `docs/cli-reference.md`.
+pub(crate) fn reference() -> String {
+    let mut command = Cli::command().term_width(100);
+    command.build();
+    let mut page = String::from(
+        "# All commands\n\nMade by `fresh-tally rules reference`; a test holds this page against the program. Every command takes the common options of \
+         `fresh-tally --help`.\n",
+    );
+    let root = command.render_long_help().to_string();
+    page.push_str(&format!("\n## fresh-tally\n\n```text\n{}\n```\n", trimmed(&root)));
+    describe(&command, "fresh-tally", &mut page);
+    page
+}
+
+fn describe(command: &clap::Command, path: &str, page: &mut String) {
+    for sub in command.get_subcommands().filter(|sub| sub.get_name() != "help") {
+        let path = format!("{path} {}", sub.get_name());
+        // What every command takes stands once, on top.
+        let own = sub
+            .clone()
+            .mut_args(|arg| if arg.is_global_set() { arg.hide(true) } else { arg })
+            .term_width(100);
+        let help = own.bin_name(&path).render_long_help().to_string();
+        page.push_str(&format!("\n## {path}\n\n```text\n{}\n```\n", trimmed(&help)));
+        describe(sub, &path, page);
+    }
+}
+
+/// Lines without blanks at their ends.
+fn trimmed(text: &str) -> String {
+    text.trim_end().lines().map(str::trim_end).collect::<Vec<_>>().join("\n")
+}

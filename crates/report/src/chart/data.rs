@@ -192,14 +192,20 @@ pub fn of_releases(tallies: &[&Tally], parts: &PartRules) -> Vec<Chart> {
         }
     }
     let changes = |row: &[Option<String>]| row.windows(2).filter(|pair| pair[0] != pair[1]).count();
-    let mut rows: Vec<(usize, String, Vec<Option<String>>)> = names
+    let mut rows: Vec<(usize, String, bool, Vec<Option<String>>)> = names
         .into_iter()
-        .filter_map(|(label, key)| versions.remove(&key).map(|row| (changes(&row), label, row)))
+        .filter_map(|(label, key)| {
+            versions.remove(&key).map(|row| (changes(&row), label, key.starts_with("part:"), row))
+        })
         .filter(|(changes, ..)| *changes > 0)
         .collect();
     rows.sort_by_key(|(changes, ..)| std::cmp::Reverse(*changes));
     let all = rows.len();
-    rows.truncate(ROWS);
+    // Both parts and programs have their place.
+    let (mut parts, mut programs): (Vec<_>, Vec<_>) = rows.into_iter().partition(|(.., is_part, _)| *is_part);
+    parts.truncate(ROWS - programs.len().min(ROWS * 2 / 5));
+    programs.truncate(ROWS - parts.len());
+    let rows: Vec<_> = parts.into_iter().chain(programs).collect();
     let labels: Vec<_> = tallies.iter().map(|tally| tally.label.clone()).collect();
     let chart = Chart {
         name: "releases",
@@ -211,7 +217,7 @@ pub fn of_releases(tallies: &[&Tally], parts: &PartRules) -> Vec<Chart> {
         },
         shape: Shape::Releases {
             columns: short_names(&labels).iter().map(ToString::to_string).collect(),
-            rows: rows.into_iter().map(|(_, label, row)| (label, row)).collect(),
+            rows: rows.into_iter().map(|(_, label, _, row)| (label, row)).collect(),
         },
     };
     Some(chart).filter(|chart| !chart.is_empty()).into_iter().collect()

@@ -62,6 +62,7 @@ impl Font {
 /// Shortens a text in the middle until it fits; the end, where versions stand, keeps as much as the beginning.
 pub(super) fn fit(text: &str, size: f32, bold: bool, width: f32) -> String {
     let font = Font::of(bold);
+    let text = &*crate::text::clean(text);
     if font.width(text, size) <= width {
         return text.to_owned();
     }
@@ -71,9 +72,9 @@ pub(super) fn fit(text: &str, size: f32, bold: bool, width: f32) -> String {
     while least + 1 < most {
         let middle = usize::midpoint(least, most);
         if font.width(&crate::text::shorten(text, middle), size) <= width {
-            least = middle
+            least = middle;
         } else {
-            most = middle
+            most = middle;
         }
     }
     crate::text::shorten(text, least)

@@ -2,6 +2,7 @@
 
 use super::font::{Font, fit};
 use super::{Anchor, Bar, Chart, Ink, Item, Scene, Shape, Size};
+use crate::text::clean;
 
 /// The room of a picture, and the unit of everything in it.
 struct Room {
@@ -48,7 +49,8 @@ pub(super) fn draw(chart: &Chart, size: Size) -> Scene {
         Shape::Likeness { names, alike } => room.likeness(names, alike, &frame),
         Shape::Releases { columns, rows } => room.releases(columns, rows, &frame),
     };
-    Scene { width, height, title: chart.title.clone(), words, items: room.items }
+    let (title, words) = (clean(&chart.title).into_owned(), clean(&words).into_owned());
+    Scene { width, height, title, words, items: room.items }
 }
 
 /// Where the figures stand.
@@ -127,14 +129,22 @@ impl Room {
 
     /// A square for each two, the stronger the more alike; the share stands in it where there is room.
     fn likeness(&mut self, names: &[String], alike: &[Vec<f64>], frame: &Frame) -> String {
-        let (row, size) = self.row(names.len() + 1, frame);
+        let row = (frame.height / count(names.len() + 1)).min(self.unit * 5.0);
+        let size = (row * 0.62).min(self.unit * 1.15);
         let font = Font::of(false);
-        let number = |at: usize| format!("{}", at + 1);
-        let label = |at: usize, name: &str| format!("{}  {name}", number(at));
-        let widest =
-            names.iter().enumerate().map(|(at, name)| font.width(&label(at, name), size)).fold(0.0, f32::max);
-        let left = widest.min(frame.width * 0.4) + size;
-        let cell = ((frame.width - left) / count(names.len())).min(row * 3.5);
+        let widest = |texts: &mut dyn Iterator<Item = &str>| {
+            texts.map(|text| font.width(text, size)).fold(0.0, f32::max)
+        };
+        let longest = widest(&mut names.iter().map(String::as_str));
+        // Where the names do not fit above the columns, numbers stand for them.
+        let cell_of = |left: f32| ((frame.width - left) / count(names.len())).min(row * 4.0);
+        let by_name = cell_of(longest.min(frame.width * 0.4) + size) > longest + size;
+        let number = |at: usize| if by_name { names[at].clone() } else { format!("{}", at + 1) };
+        let label =
+            |at: usize, name: &str| if by_name { name.to_owned() } else { format!("{}  {name}", at + 1) };
+        let labels: Vec<String> = names.iter().enumerate().map(|(at, name)| label(at, name)).collect();
+        let left = widest(&mut labels.iter().map(String::as_str)).min(frame.width * 0.4) + size;
+        let cell = cell_of(left);
         for (at, name) in names.iter().enumerate() {
             let top = frame.top + count(at + 1) * row;
             let text = fit(&label(at, name), size, false, left - size);
@@ -148,7 +158,15 @@ impl Room {
                 &text,
             );
             let middle = frame.left + left + (count(at) + 0.5) * cell;
-            self.text(middle, frame.top + row * 0.7, size, Anchor::Middle, false, Ink::Dim, &number(at));
+            self.text(
+                middle,
+                frame.top + row - size * 0.5,
+                size,
+                Anchor::Middle,
+                false,
+                Ink::Dim,
+                &number(at),
+            );
             for (other, share) in alike.get(at).into_iter().flatten().enumerate() {
                 #[allow(clippy::cast_possible_truncation, reason = "a share of 1")]
                 let strength = share.clamp(0.0, 1.0) as f32;
@@ -157,7 +175,7 @@ impl Room {
                 let percent = format!("{:.0}", share * 100.0);
                 let small = size * 0.85;
                 if font.width(&percent, small) < cell * 0.9 {
-                    let ink = if at == other { Ink::Upon(strength) } else { Ink::Upon(strength) };
+                    let ink = Ink::Upon(strength);
                     self.text(
                         x + cell / 2.0,
                         top + row * 0.5 + small * 0.36,

@@ -14,6 +14,7 @@ pub use data::{of_comparison, of_grid, of_install, of_releases};
 pub use scene::{Anchor, Ink, Item, Scene};
 
 use crate::style::Theme;
+use crate::view::capital;
 
 /// A picture of figures.
 #[derive(Debug, Clone, PartialEq)]
@@ -117,7 +118,9 @@ impl Chart {
 
     /// The chart as part of a page, in the colours of the page, as high as its figures need.
     pub fn inline(&self) -> String {
-        svg::inline(&layout::draw(self, layout::page_size(self)))
+        // The page says whose figures they are.
+        let shown = Self { title: capital(&self.aside), aside: String::new(), ..self.clone() };
+        svg::inline(&layout::draw(&shown, layout::page_size(&shown)))
     }
 
     /// The chart as a PNG.
@@ -126,5 +129,86 @@ impl Chart {
     /// When the picture can't be encoded.
     pub fn png(&self, size: Size, theme: Theme, transparent: bool) -> Result<Vec<u8>, String> {
         raster::png(&layout::draw(self, size), theme, transparent)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn shape() -> impl Strategy<Value = Shape> {
+        let name = || "\\PC{0,60}";
+        let bar = (name(), -1e12..1e12_f64).prop_map(|(name, value)| Bar {
+            name,
+            value,
+            shown: format!("{value:.0}"),
+            ink: Ink::Came,
+        });
+        prop_oneof![
+            prop::collection::vec(bar, 1..40).prop_map(Shape::Bars),
+            (prop::collection::vec(name(), 2..50), 0.0..1.0_f64).prop_map(|(names, share)| Shape::Likeness {
+                alike: vec![vec![share; names.len()]; names.len()],
+                names,
+            }),
+            (prop::collection::vec(name(), 2..9), prop::collection::vec((name(), name()), 1..40)).prop_map(
+                |(columns, rows)| Shape::Releases {
+                    rows: rows
+                        .into_iter()
+                        .map(|(name, version)| (name, vec![Some(version); columns.len()]))
+                        .collect(),
+                    columns,
+                }
+            ),
+        ]
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 96, ..ProptestConfig::default() })]
+
+        #[test]
+        fn nothing_stands_outside_of_a_picture(
+            shape in shape(),
+            title in "\\PC{0,200}",
+            width in 640..3000_u32,
+            height in 360..2000_u32,
+        ) {
+            let chart = Chart { name: "any", title, aside: "of anything".into(), shape };
+            let scene = layout::draw(&chart, Size { width, height });
+            for item in &scene.items {
+                let (left, right, top, bottom) = match item {
+                    Item::Box { x, y, w, h, .. } => (*x, x + w, *y, y + h),
+                    Item::Text { x, y, size, anchor, bold, text, .. } => {
+                        let wide = font::Font::of(*bold).width(text, *size);
+                        let left = match anchor {
+                            Anchor::Start => *x,
+                            Anchor::Middle => x - wide / 2.0,
+                            Anchor::End => x - wide,
+                        };
+                        (left, left + wide, y - size, *y)
+                    }
+                };
+                prop_assert!(left > -2.0 && right < scene.width + 2.0, "{item:?}");
+                prop_assert!(top > -2.0 && bottom < scene.height + 2.0, "{item:?}");
+            }
+            let svg = chart.svg(Size { width, height }, Theme::Light, false);
+            prop_assert!(!svg.contains("<script") && svg.ends_with("</svg>\n"));
+        }
+    }
+
+    #[test]
+    fn a_picture_is_drawn_with_its_letters() {
+        let bars = vec![Bar { name: "Inkcap".into(), value: 3.0, shown: "3".into(), ink: Ink::Plain }];
+        let chart = |name: &str| Chart {
+            name: "any",
+            title: name.into(),
+            aside: String::new(),
+            shape: Shape::Bars(bars.clone()),
+        };
+        let size = Size { width: 400, height: 300 };
+        let drawn = |name: &str, transparent| chart(name).png(size, Theme::Light, transparent).unwrap();
+        assert_ne!(drawn("One", false), drawn("Two", false), "letters are drawn");
+        assert_ne!(drawn("One", false), drawn("One", true), "so is the ground");
+        assert_eq!(drawn("One", false), drawn("One", false), "the same each time");
     }
 }

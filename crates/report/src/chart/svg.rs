@@ -46,7 +46,7 @@ fn class(ink: Ink) -> String {
         Ink::Went => "went",
         Ink::Changed => "changed",
         Ink::Shade(strength) => return format!("class=\"c-plain\" fill-opacity=\"{strength:.2}\""),
-        Ink::Upon(strength) if strength > 0.55 => "upon",
+        Ink::Upon(strength) if strength > 0.65 => "upon",
         Ink::Upon(_) => "text",
     };
     format!("class=\"c-{name}\"")

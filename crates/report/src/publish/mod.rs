@@ -16,7 +16,7 @@ use crate::render::{Canvas, html, markdown, terminal};
 use crate::text::count_of;
 use crate::view::{CompareView, CompareWhat, GridView, ShowView, ShowWhat, all_seen, capital, dim};
 use crate::wire::CsvTable;
-use sections::{Part, page, without_title};
+use sections::{Part, for_a_page, page, without_title};
 use serde::Serialize;
 use tally_core::compare::Comparison;
 use tally_core::grid::{Grid, RowGroup, short_names};
@@ -60,7 +60,11 @@ impl Report {
         let view = |what| ShowView { tally, what, rules: knowledge.parts, roles: knowledge.roles };
         let charts = of_install(tally);
         let parts = [
-            Part::open("overview", "At a glance", without_title(view(ShowWhat::Overview).document())),
+            Part::open(
+                "overview",
+                "At a glance",
+                for_a_page(without_title(view(ShowWhat::Overview).document())),
+            ),
             Part::open("parts", "Underneath", without_title(view(ShowWhat::Parts).document())),
             Part::open("menu", "Programs", without_title(view(ShowWhat::Menu).document()))
                 .with(&charts, "menu"),
@@ -141,7 +145,7 @@ impl Report {
             .take_while(|block| !matches!(block, Block::Heading(_)))
             .collect();
         let parts = [
-            Part::open("headlines", "Headlines", first).with(&charts, "changes"),
+            Part::open("headlines", "Headlines", first).then(&charts, "changes"),
             Part::open("parts", "Underneath", section(CompareWhat::Parts)),
             Part::open("programs", "Programs", section(CompareWhat::Applications)),
             Part::open("defaults", "Opens with", section(CompareWhat::Defaults)),

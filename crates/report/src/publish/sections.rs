@@ -2,7 +2,8 @@
 
 use super::{origin, section};
 use crate::chart::Chart;
-use crate::document::{Block, Document};
+use crate::document::{Block, Document, Span};
+use crate::text::clean;
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::Tally;
 
@@ -43,12 +44,40 @@ impl Part {
 
     /// With a chart before what it says.
     pub(super) fn with(mut self, charts: &[Chart], name: &str) -> Self {
-        if let Some(chart) = charts.iter().find(|chart| chart.name == name) {
-            let caption = format!("{} ({})", chart.title, chart.aside);
-            self.blocks.insert(0, Block::Picture { svg: chart.inline(), caption });
-        }
+        self.blocks.splice(0..0, picture(charts, name));
         self
     }
+
+    /// With a chart behind what it says.
+    pub(super) fn then(mut self, charts: &[Chart], name: &str) -> Self {
+        self.blocks.extend(picture(charts, name));
+        self
+    }
+}
+
+fn picture(charts: &[Chart], name: &str) -> Option<Block> {
+    let chart = charts.iter().find(|chart| chart.name == name)?;
+    Some(Block::Picture {
+        svg: chart.inline(),
+        caption: clean(&format!("{} ({})", chart.title, chart.aside)).into_owned(),
+    })
+}
+
+/// Where a screen names the command that shows more, a page leads to its section.
+pub(super) fn for_a_page(mut blocks: Vec<Block>) -> Vec<Block> {
+    let facts = blocks.iter_mut().filter_map(|block| match block {
+        Block::Facts(facts) => Some(facts),
+        _ => None,
+    });
+    for fact in facts.flatten() {
+        fact.aside.0.retain(|span| !span.text.contains("`--as"));
+        for span in &mut fact.value.0 {
+            if let Some((said, _)) = span.text.split_once(": `fresh-tally show") {
+                *span = Span::new(span.role, said).leads_to("odd");
+            }
+        }
+    }
+    blocks
 }
 
 /// The page, and the show notes: what is open on the page, and no pictures.
@@ -58,7 +87,9 @@ pub(super) fn page(title: String, seen: &str, parts: Vec<Part>, tallies: &[&Tall
     notes.title(title, seen);
     for Part { id, title, open, in_notes, blocks } in parts {
         if open && in_notes {
-            notes.push(section(id, title.clone(), open, blocks.clone()));
+            let told =
+                blocks.iter().filter(|block| !matches!(block, Block::Picture { .. })).cloned().collect();
+            notes.push(section(id, title.clone(), open, told));
         }
         page.push(section(id, title, open, blocks));
     }

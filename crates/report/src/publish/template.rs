@@ -54,7 +54,9 @@ pub fn fill(
     for name in templates.keys().filter(|name| !name.starts_with('_')) {
         let template = environment.get_template(name).map_err(|error| fail(name, &error))?;
         let text = template.render(&data).map_err(|error| fail(name, &error))?;
-        written.insert(name.clone(), text);
+        // The line end that a text file ends with is its own, and no matter of the template's.
+        let end = if templates[name].ends_with('\n') && !text.ends_with('\n') { "\n" } else { "" };
+        written.insert(name.clone(), text + end);
     }
     Ok(written)
 }
@@ -75,10 +77,10 @@ fn cleaned(data: &serde_json::Value) -> serde_json::Value {
 mod tests {
     use super::*;
 
-    fn filled(name: &str, text: &str, data: serde_json::Value) -> Result<String, TemplateError> {
+    fn filled(name: &str, text: &str, data: &serde_json::Value) -> Result<String, TemplateError> {
         let mut templates = BTreeMap::from([(name.to_owned(), text.to_owned())]);
         templates.insert("_part.html".into(), "[{{ label.distro }}]".into());
-        fill(&templates, &data).map(|mut written| {
+        fill(&templates, data).map(|mut written| {
             assert_eq!(written.len(), 1, "a part writes nothing");
             written.remove(name).unwrap()
         })
@@ -89,17 +91,17 @@ mod tests {
         let data = serde_json::json!({"label": {"distro": "<b>Marsh\u{1b}</b>"}, "n": 1_234_567_u64});
         let text = "{{ label.distro }} {{ n | bytes }} {{ n | thousands }} {% include '_part.html' %}";
         assert_eq!(
-            filled("a.html", text, data.clone()).unwrap(),
+            filled("a.html", text, &data).unwrap(),
             "&lt;b&gt;Marsh&lt;001B&gt;&lt;&#x2f;b&gt; 1.2 MB 1,234,567 [&lt;b&gt;Marsh&lt;001B&gt;&lt;&#x2f;b&gt;]"
         );
-        assert!(filled("a.md", "{{ label.distro }}", data).unwrap().starts_with("<b>Marsh"));
+        assert!(filled("a.md", "{{ label.distro }}", &data).unwrap().starts_with("<b>Marsh"));
     }
 
     #[test]
     fn what_is_wrong_is_told_with_its_line() {
-        let error = filled("a.md", "first\n{{ nothing.here }}", serde_json::json!({})).unwrap_err();
+        let error = filled("a.md", "first\n{{ nothing.here }}", &serde_json::json!({})).unwrap_err();
         assert_eq!((error.name.as_str(), error.line), ("a.md", Some(2)));
-        let error = filled("a.md", "{% for x in %}", serde_json::json!({})).unwrap_err();
+        let error = filled("a.md", "{% for x in %}", &serde_json::json!({})).unwrap_err();
         assert_eq!(error.line, Some(1));
     }
 }

@@ -18,10 +18,10 @@ dl{display:grid;grid-template-columns:max-content 1fr;gap:.2rem 1rem}dt,.dim{col
 a{color:inherit;text-underline-offset:.2em}a:focus-visible,summary:focus-visible,input:focus-visible,.wide:focus-visible{outline:2px solid var(--changed);outline-offset:2px}\
 nav{display:flex;flex-wrap:wrap;gap:.3rem 1rem;margin:1rem 0;color:var(--dim)}details{margin:2rem 0 0}summary{cursor:pointer}summary h2{display:inline;margin:0}\
 section>h2{margin-top:2rem}.count{color:var(--dim);font-weight:400}svg.chart{max-width:100%;height:auto;display:block;margin:1rem 0;font-family:DejaVu Sans,Verdana,sans-serif}\
-figure{margin:1rem 0}.c-text{fill:var(--ink)}.c-dim{fill:var(--dim)}.c-rule{fill:var(--line)}.c-plain{fill:var(--plain)}.c-came{fill:var(--came)}.c-went{fill:var(--went)}.c-changed{fill:var(--changed)}.c-upon{fill:var(--ground)}\
+figure{margin:1rem 0}.beside{margin-left:.8rem;color:var(--dim)}.c-text{fill:var(--ink)}.c-dim{fill:var(--dim)}.c-rule{fill:var(--line)}.c-plain{fill:var(--plain)}.c-came{fill:var(--came)}.c-went{fill:var(--went)}.c-changed{fill:var(--changed)}.c-upon{fill:var(--ground)}\
 .search{display:none;margin:1rem 0}.scripts .search{display:block}.search input{font:inherit;padding:.3rem .6rem;width:min(24rem,100%);box-sizing:border-box;background:var(--ground);color:var(--ink);border:1px solid var(--dim);border-radius:.2rem}\
 tr.out{display:none}footer{color:var(--dim);margin:3rem 0 1rem;font-size:.9rem}\
-@media (max-width:40rem){dl{display:block}dd{margin-bottom:.5rem}}\
+@media (max-width:40rem){figure{overflow-x:auto}svg.chart{min-width:38rem}dl{display:block}dd{margin-bottom:.5rem}}\
 @media print{body{max-width:none;padding:0;font-size:.85rem}nav,.search{display:none!important}figure{break-inside:avoid}h2{break-after:avoid}.wide{overflow:visible}tr{break-inside:avoid}}";
 
 pub(crate) fn render(document: &Document) -> String {
@@ -124,7 +124,11 @@ fn write_facts(facts: &[Fact], out: &mut String) {
     out.push_str("<dl>\n");
     for fact in facts {
         let name = span(&fact.name);
-        let aside = if fact.aside.0.is_empty() { String::new() } else { format!(" {}", spans(&fact.aside)) };
+        let aside = if fact.aside.0.is_empty() {
+            String::new()
+        } else {
+            format!(" <span class=\"beside\">{}</span>", spans(&fact.aside))
+        };
         if !name.is_empty() {
             out.push_str(&format!("<dt>{name}</dt>"));
         }

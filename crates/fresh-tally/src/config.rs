@@ -1,0 +1,76 @@
+//! The reviewer's configuration: `config.toml` in the configuration folder. See `docs/formats/configuration.md`.
+
+use crate::error::Failure;
+use serde::Deserialize;
+use std::path::{Path, PathBuf};
+
+/// Name of the file in the configuration folder.
+pub(crate) const FILE: &str = "config.toml";
+
+/// What the file may say; paths begin at its folder.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub(crate) struct Config {
+    /// Folder of tallies.
+    pub(crate) shelf: Option<PathBuf>,
+    /// Form of answers: `table`, `markdown`, `html`, `csv`, `json`.
+    pub(crate) format: Option<String>,
+    /// When to colour: `auto`, `always`, `never`.
+    pub(crate) color: Option<String>,
+    /// Columns of tables.
+    pub(crate) width: Option<u16>,
+    /// What is shown of an install: `shipped`, `found`.
+    #[serde(rename = "as")]
+    pub(crate) seen: Option<String>,
+    /// Files of own rules.
+    pub(crate) rules: Vec<PathBuf>,
+    /// Programs or packages that every edition is asked for: rows of each grid.
+    pub(crate) wanted: Vec<String>,
+    /// The same, of what should not be there.
+    pub(crate) unwanted: Vec<String>,
+    /// Folder in which `check NAME` finds a checklist.
+    pub(crate) checklists: Option<PathBuf>,
+    /// Folder in which `report --template NAME` finds a folder of templates.
+    pub(crate) templates: Option<PathBuf>,
+    /// The file, where there is one.
+    #[serde(skip)]
+    pub(crate) file: Option<PathBuf>,
+}
+
+impl Config {
+    /// Reads the file of a configuration folder; none is fine.
+    pub(crate) fn read(folder: Option<&Path>) -> Result<Self, Failure> {
+        let Some(file) = folder.map(|folder| folder.join(FILE)).filter(|file| file.exists()) else {
+            return Ok(Self::default());
+        };
+        let text = std::fs::read_to_string(&file)
+            .map_err(|error| Failure::Source { path: file.clone(), why: error.to_string() })?;
+        let mut config: Self = toml::from_str(&text).map_err(|error| {
+            let line = error.span().map_or(1, |span| text[..span.start].matches('\n').count() + 1);
+            Failure::Source { path: file.clone(), why: format!("line {line}: {}", error.message()) }
+        })?;
+        let above = folder.unwrap_or(Path::new(""));
+        let from_here = |path: &mut PathBuf| *path = above.join(expanded(path));
+        let paths = [&mut config.shelf, &mut config.checklists, &mut config.templates];
+        paths.into_iter().flatten().for_each(from_here);
+        config.rules.iter_mut().for_each(from_here);
+        config.file = Some(file);
+        Ok(config)
+    }
+}
+
+/// A path without `~/` at its beginning.
+fn expanded(path: &Path) -> PathBuf {
+    match (path.strip_prefix("~"), std::env::var_os("HOME")) {
+        (Ok(rest), Some(home)) => PathBuf::from(home).join(rest),
+        _ => path.to_owned(),
+    }
+}
+
+/// A value that applies, and where it is from.
+#[derive(Debug, Clone)]
+pub(crate) struct Applied {
+    pub(crate) key: &'static str,
+    pub(crate) value: String,
+    pub(crate) from: String,
+}
