@@ -8,6 +8,7 @@ use std::sync::Arc;
 #[derive(Debug, Default, Clone)]
 pub struct Memory {
     nodes: BTreeMap<PathBuf, Held>,
+    times: BTreeMap<PathBuf, i64>,
 }
 
 #[derive(Debug, Clone)]
@@ -44,6 +45,13 @@ impl Memory {
         self
     }
 
+    /// Gives a path its time of last change, seconds since 1970 UTC; without, it is 0.
+    #[must_use]
+    pub fn changed(mut self, path: impl AsRef<Path>, at: i64) -> Self {
+        self.times.insert(path.as_ref().to_owned(), at);
+        self
+    }
+
     fn insert(&mut self, path: &Path, held: Held) {
         for above in path.ancestors().skip(1).filter(|a| !a.as_os_str().is_empty()) {
             self.nodes.entry(above.to_owned()).or_insert(Held::Folder);
@@ -74,12 +82,13 @@ impl Memory {
 
 impl Tree for Memory {
     fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
-        let (kind, size, mode) = match self.held(path, follow_last)?.1 {
+        let (clean, held) = self.held(path, follow_last)?;
+        let (kind, size, mode) = match held {
             Held::Folder => (NodeKind::Folder, 0, 0o755),
             Held::File(content) => (NodeKind::File, Bytes::len(content), 0o644),
             Held::Link(target) => (NodeKind::Link, target.as_os_str().len() as u64, 0o777),
         };
-        Ok(Node { kind, size, mode, changed_at: 0 })
+        Ok(Node { kind, size, mode, changed_at: self.times.get(&clean).copied().unwrap_or(0) })
     }
 
     fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {

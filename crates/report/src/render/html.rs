@@ -22,7 +22,7 @@ figure{margin:1rem 0}.beside{margin-left:.8rem;color:var(--dim)}.c-text{fill:var
 .search{display:none;margin:1rem 0}.scripts .search{display:block}.search input{font:inherit;padding:.3rem .6rem;width:min(24rem,100%);box-sizing:border-box;background:var(--ground);color:var(--ink);border:1px solid var(--dim);border-radius:.2rem}\
 tr.out{display:none}footer{color:var(--dim);margin:3rem 0 1rem;font-size:.9rem}\
 @media (max-width:40rem){figure{overflow-x:auto}svg.chart{min-width:38rem}dl{display:block}dd{margin-bottom:.5rem}}\
-@media print{body{max-width:none;padding:0;font-size:.85rem}nav,.search{display:none!important}figure{break-inside:avoid}h2{break-after:avoid}.wide{overflow:visible}tr{break-inside:avoid}}";
+@media print{body{max-width:none;padding:0;font-size:.85rem}nav,.search{display:none!important}details::details-content{content-visibility:visible;block-size:auto}figure{break-inside:avoid}h2{break-after:avoid}.wide{overflow:visible}tr{break-inside:avoid}}";
 
 pub(crate) fn render(document: &Document) -> String {
     let title = document.blocks.iter().find_map(|block| match block {
@@ -62,7 +62,8 @@ r=[].slice.call(document.querySelectorAll('tbody tr')).filter(function(x){return
 function f(){var w=i.value.toLowerCase().trim(),n=0;r.forEach(function(x){var h=w&&x[1].indexOf(w)<0;x[0].className=h?'out':'';if(!h)n++});\
 d.forEach(function(x,k){x.open=w?!!x.querySelector('tbody tr:not(.out) td'):o[k]});s.textContent=w?n+' rows have it':''}\
 i.addEventListener('input',f);function a(){var t=location.hash&&document.getElementById(location.hash.slice(1));if(t&&t.tagName==='DETAILS')t.open=true}\
-window.addEventListener('hashchange',a);a();window.addEventListener('beforeprint',function(){o=d.map(function(x){return x.open})})})()";
+window.addEventListener('hashchange',a);a();window.addEventListener('beforeprint',function(){d.forEach(function(x){x.open=true})});\
+window.addEventListener('afterprint',function(){d.forEach(function(x,k){x.open=o[k]})})})()";
 
 fn sections(document: &Document) -> impl Iterator<Item = &Section> {
     document.blocks.iter().filter_map(|block| match block {
