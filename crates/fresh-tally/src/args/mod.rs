@@ -62,12 +62,18 @@ as it was on its install day or as it stands.
 Exit codes: 0 done; 1 done, and the answer is no; 2 the command line is wrong;
 3 an input can't be read or written; 4 a bug.";
 
+/// What `--version` says: the program, and the documents that it reads and writes.
+const LONG_VERSION: &str = concat!(
+    env!("CARGO_PKG_VERSION"),
+    "\nreads and writes tallies of schema 1; writes comparisons, grids, checks, reports of schema 1\nthe font of charts is DejaVu Sans"
+);
+
 /// Takes the tally of a fresh Linux install: what came in the box, and what changed on purpose
 ///
 /// Reads the package databases, launchers and release files of an install, from its files alone: nothing of it is run,
 /// nothing is written to it, and no network is asked.
 #[derive(Debug, Parser)]
-#[command(name = "fresh-tally", version, after_help = EXAMPLES, after_long_help = EXAMPLES, max_term_width = 100)]
+#[command(name = "fresh-tally", version, long_version = LONG_VERSION, after_help = EXAMPLES, after_long_help = EXAMPLES, max_term_width = 100)]
 pub(crate) struct Cli {
     #[command(flatten)]
     pub(crate) common: Common,

@@ -134,3 +134,19 @@ fn hostile_names_come_out_harmless_in_every_form() {
     }
     assert!(seen > 14, "{seen}");
 }
+
+/// Opt-in: `cargo test -p fresh-tally -- --ignored`, with Debian's chromium.
+#[test]
+#[ignore = "needs a browser"]
+fn pages_stand_in_a_real_browser() {
+    let place = Place::new();
+    assert_eq!(place.run("demo --into marsh -q").code, 0);
+    let script = concat!(env!("CARGO_MANIFEST_DIR"), "/../../scripts/real-check-page");
+    let done = std::process::Command::new("sh")
+        .arg(script)
+        .arg(place.path("marsh"))
+        .env("FRESH_TALLY", env!("CARGO_BIN_EXE_fresh-tally"))
+        .output()
+        .unwrap();
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stdout));
+}
