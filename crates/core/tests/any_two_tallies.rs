@@ -44,6 +44,8 @@ fn tally() -> impl Strategy<Value = Tally> {
 }
 
 proptest! {
+    #![proptest_config(ProptestConfig::with_cases(96))]
+
     #[test]
     fn every_package_is_accounted_for_and_explained_or_counted(old in tally(), new in tally()) {
         let comparison = compare(&old, &new);

@@ -208,3 +208,74 @@ fn a_tally_says_what_is_seen_of_it() {
     assert_eq!(seen(tally(Medium::Installed)), "as found", "nothing tells the install day");
     assert_eq!(InstallDayHow::ByHand.name(), "by hand");
 }
+
+#[test]
+fn what_came_later_is_gone_from_every_list_and_what_is_about_it_too() {
+    use tally_core::model::{
+        Evidence, Look, Looks, Oddity, OddityName, Repository, Scope, StartupItem, StartupSort,
+    };
+    let taken =
+        Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+    let mut tally = Tally::new("test", taken, Label { distro_id: "marsh".into(), ..Label::default() });
+    let mut added = package("added", "1");
+    added.phase = Phase::AddedLater;
+    let mut updated = package("updated", "2-1");
+    (updated.phase, updated.shipped_version) = (Phase::UpdatedLater, Some("1-1".into()));
+    let mut removed = package("removed", "3");
+    (removed.phase, removed.state) = (Phase::RemovedLater, State::RemovedConfig);
+    tally.packages = vec![added, removed, updated];
+    let look = |name: &str| Look {
+        name: name.into(),
+        count: None,
+        package: Some(tally_core::model::PackageRef::new(System::Dpkg, name)),
+        evidence: Evidence::default(),
+    };
+    tally.looks = Looks { themes: vec![look("added"), look("updated")], ..Looks::default() };
+    let item = |name: &str, phase| StartupItem {
+        sort: StartupSort::Unit,
+        name: name.into(),
+        scope: Scope::System,
+        enabled: true,
+        runs: None,
+        says: None,
+        package: Some(tally_core::model::PackageRef::new(System::Dpkg, name)),
+        off_because: None,
+        evidence: Evidence::default(),
+        phase,
+    };
+    tally.startup = vec![item("added", Phase::AddedLater), item("updated", Phase::Shipped)];
+    tally.repositories =
+        ["shop", "archive"].map(|name| Repository::new(System::Dpkg, name, "", Evidence::default())).to_vec();
+    tally.repositories[0].phase = Phase::AddedLater;
+    let odd = |oddity, about: &str| Oddity {
+        oddity,
+        about: vec![about.into()],
+        why: about.into(),
+        evidence: Evidence::default(),
+    };
+    tally.oddities = vec![
+        odd(OddityName::ReportsHome, "dpkg:added"),
+        odd(OddityName::ReportsHome, "dpkg:updated"),
+        odd(OddityName::RemovedLeftovers, "dpkg:removed"),
+        odd(OddityName::ForeignRepository, "repository:shop"),
+        odd(OddityName::UnownedStartup, "startup:added"),
+        odd(OddityName::DefaultPointsNowhere, "role:mail"),
+    ];
+    let shipped = as_shipped(tally);
+    let versions: Vec<(&str, &str)> =
+        shipped.present().map(|p| (p.name.as_str(), p.version.as_str())).collect();
+    assert_eq!(versions, [("removed", "3"), ("updated", "1-1")]);
+    assert_eq!(shipped.packages[1].purl, "pkg:deb/marsh/updated@1-1?arch=amd64");
+    assert_eq!((shipped.looks.themes.len(), shipped.startup.len(), shipped.repositories.len()), (1, 1, 1));
+    let about: Vec<&str> = shipped.oddities.iter().map(|oddity| oddity.why.as_str()).collect();
+    assert_eq!(about, ["role:mail", "dpkg:updated"]);
+    assert_eq!(shipped.counts.packages[&System::Dpkg], 2);
+}
+
+#[test]
+fn a_system_that_writes_nothing_down_leaves_a_doubt() {
+    let records = Records { given: Some(DAY), ..Records::default() };
+    let (told, sure) = marked(&mut [package("inkcap", "1")], &records);
+    assert_eq!(told[0].1, Phase::Shipped);
+    assert!(!sure, "nothing tells whether it is");
+}

@@ -54,6 +54,12 @@ pub fn mark(
             by_list(packages, system, &silent, initial, covered, &mut removed);
         } else {
             let is_later = |at: &usize| installed_at(&packages[*at]).is_some_and(|time| time > day.ended);
+            if !covered
+                && !silent.is_empty()
+                && silent.iter().all(|at| installed_at(&packages[*at]).is_none())
+            {
+                doubts.insert(format!("of {system} neither logs nor times tell what came later"));
+            }
             let late: Vec<usize> = silent.into_iter().filter(is_later).collect();
             if covered {
                 if !late.is_empty() {
@@ -125,7 +131,13 @@ fn replay(
                 if let Some(after) = &event.after {
                     match versions.iter().position(|version| version == after) {
                         Some(at) => drop(versions.swap_remove(at)),
-                        None => astray += 1,
+                        None => {
+                            astray += 1;
+                            // Something that no log tells took the place of what came then.
+                            if found.len() == 1 {
+                                versions.clear();
+                            }
+                        }
                     }
                 }
                 if let Some(before) = event.before.as_ref().filter(|before| !versions.contains(before)) {

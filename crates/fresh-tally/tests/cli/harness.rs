@@ -20,7 +20,11 @@ pub(crate) struct Outcome {
 
 impl Place {
     pub(crate) fn new() -> Self {
-        Self { dir: tempfile::tempdir().unwrap() }
+        // Installs are thousands of small files: in memory they are written in a fraction of the time, where there is room.
+        let memory = Path::new("/dev/shm");
+        let room = rustix::fs::statvfs(memory).map_or(0, |disk| disk.f_bavail.saturating_mul(disk.f_frsize));
+        let in_memory = (room > 2 << 30).then(|| tempfile::tempdir_in(memory).ok()).flatten();
+        Self { dir: in_memory.unwrap_or_else(|| tempfile::tempdir().unwrap()) }
     }
 
     /// A place with an install of the made-up world below `root-KEY` for each key.

@@ -70,8 +70,10 @@ pub(super) fn for_a_page(mut blocks: Vec<Block>) -> Vec<Block> {
         _ => None,
     });
     for fact in facts.flatten() {
-        fact.aside.0.retain(|span| !span.text.contains("`--as"));
         for span in &mut fact.value.0 {
+            if let Some((said, _)) = span.text.split_once(" (`--as") {
+                *span = Span::new(span.role, said);
+            }
             if let Some((said, _)) = span.text.split_once(": `fresh-tally show") {
                 *span = Span::new(span.role, said).leads_to("odd");
             }

@@ -45,6 +45,8 @@ fn came(package: &Package, seen: &str) -> Cow<'static, str> {
 pub(crate) fn both_seen(old: &Label, new: &Label) -> String {
     match (old.seen_as(), new.seen_as()) {
         (old, new) if old == new => format!("both {old}"),
+        // The title says it already.
+        _ if (Label { seen: None, ..old.clone() }) == (Label { seen: None, ..new.clone() }) => String::new(),
         (old, new) => format!("{old}; {new}"),
     }
 }

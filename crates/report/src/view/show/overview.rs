@@ -172,6 +172,9 @@ fn starts_itself(tally: &Tally) -> Option<Fact> {
     })
 }
 
+/// What shows what came later.
+const WITH_THEM: &str = " (`--as found` shows it)";
+
 /// What happened since the install day, and what speaks against it; what the live medium has beyond what it installs.
 fn since_then(tally: &Tally) -> Vec<Fact> {
     let mut facts = Vec::new();
@@ -186,12 +189,9 @@ fn since_then(tally: &Tally) -> Vec<Fact> {
         (0, 0, 0) => "nothing was added, updated or removed".to_owned(),
         (added, updated, removed) => format!("{added} packages added, {updated} updated, {removed} removed"),
     };
-    let aside = if tally.label.seen_as() == "as found" || said.starts_with("nothing") {
-        String::new()
-    } else {
-        "`--as found` shows them".to_owned()
-    };
-    facts.push(fact("Since then", format!("{said} since {day}"), dim(aside)));
+    let shown =
+        if tally.label.seen_as() == "as found" || said.starts_with("nothing") { "" } else { WITH_THEM };
+    facts.push(fact("Since then", format!("{said} since {day}{shown}"), Line::default()));
     if !since.sure {
         facts.push(fact(
             "",
