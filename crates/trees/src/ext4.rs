@@ -4,6 +4,7 @@
 use crate::path::{Step, resolve};
 use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
 use ext4_view::{Ext4, Ext4Error, Ext4Read, FileType};
+use rustc_hash::FxHashMap;
 use std::error::Error;
 use std::ffi::OsString;
 use std::io;
@@ -53,8 +54,38 @@ impl Jobs {
     }
 }
 
-/// The bytes below a file system.
-struct Below(Box<dyn Bytes>);
+/// Bytes that are read at a time, and kept: 32 KiB.
+const CHUNK: u64 = 32 << 10;
+/// Chunks that are kept: 32 MiB in all. Tables of inodes and folders are asked for again and again.
+const KEPT: usize = 1024;
+
+/// The bytes below a file system, with what was read last.
+struct Below {
+    bytes: Box<dyn Bytes>,
+    kept: FxHashMap<u64, Vec<u8>>,
+}
+
+impl Below {
+    fn of(bytes: Box<dyn Bytes>) -> Self {
+        Self { bytes, kept: FxHashMap::default() }
+    }
+
+    /// A chunk by its number; shorter at the end.
+    fn chunk(&mut self, number: u64) -> io::Result<&[u8]> {
+        if self.kept.len() >= KEPT && !self.kept.contains_key(&number) {
+            self.kept.clear();
+        }
+        Ok(match self.kept.entry(number) {
+            std::collections::hash_map::Entry::Occupied(known) => known.into_mut(),
+            std::collections::hash_map::Entry::Vacant(free) => {
+                let mut chunk = vec![0; CHUNK as usize];
+                let read = self.bytes.read_at(number * CHUNK, &mut chunk)?;
+                chunk.truncate(read);
+                free.insert(chunk)
+            }
+        })
+    }
+}
 
 impl Ext4Read for Below {
     fn read(
@@ -62,12 +93,19 @@ impl Ext4Read for Below {
         start_byte: u64,
         buffer: &mut [u8],
     ) -> Result<(), Box<dyn Error + Send + Sync + 'static>> {
-        let read = self.0.read_at(start_byte, buffer)?;
-        if read == buffer.len() {
-            Ok(())
-        } else {
-            Err(Box::new(io::Error::from(io::ErrorKind::UnexpectedEof)))
+        let mut done = 0;
+        while done < buffer.len() {
+            let at = start_byte.saturating_add(done as u64);
+            let chunk = self.chunk(at / CHUNK)?;
+            let rest = chunk.get((at % CHUNK) as usize..).unwrap_or_default();
+            if rest.is_empty() {
+                return Err(Box::new(io::Error::from(io::ErrorKind::UnexpectedEof)));
+            }
+            let length = rest.len().min(buffer.len() - done);
+            buffer[done..done + length].copy_from_slice(&rest[..length]);
+            done += length;
         }
+        Ok(())
     }
 }
 
@@ -80,7 +118,7 @@ impl FileSystem {
         let (jobs, todo) = mpsc::channel::<Job>();
         let (opened, wait) = mpsc::sync_channel::<io::Result<()>>(1);
         std::thread::Builder::new().name("ext4".into()).spawn(move || {
-            let view = match Ext4::load(Box::new(Below(bytes))) {
+            let view = match Ext4::load(Box::new(Below::of(bytes))) {
                 Ok(view) => view,
                 Err(error) => {
                     _ = opened.send(Err(io::Error::new(io::ErrorKind::InvalidData, error.to_string())));

@@ -54,7 +54,7 @@ pub fn mark(
             by_list(packages, system, &silent, initial, covered, &mut removed);
         } else {
             let is_later = |at: &usize| installed_at(&packages[*at]).is_some_and(|time| time > day.ended);
-            if !covered
+            if known.since.is_none()
                 && !silent.is_empty()
                 && silent.iter().all(|at| installed_at(&packages[*at]).is_none())
             {
