@@ -13,8 +13,8 @@ use std::path::Path;
 use tally_core::derive::{Associations, choose_defaults, dead_defaults, find_oddities, join_applications};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
-    Counts, DefaultChoice, Dependency, InstallDayHow, Kind, Label, Launcher, Look, Looks, MissingFact,
-    Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, Taken, Tally, Text,
+    Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, MissingFact, Oddity,
+    Package, PackageRef, Phase, ShippedChoice, StartupItem, Taken, Tally, Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -319,11 +319,6 @@ fn remember(tree: &dyn Tree, tally: &mut Tally, past: history::Past, traits: &mu
     }
 }
 
-/// Whether a package of this kind, of which nothing but the name is left, may have had a launcher.
-fn may_open(kind: Kind) -> bool {
-    matches!(kind, Kind::Application | Kind::Game | Kind::Desktop | Kind::Packaging | Kind::Unknown)
-}
-
 /// Answers as shipped, where what came later changed them.
 fn note_what_was_shipped(
     tally: &mut Tally,
@@ -342,7 +337,7 @@ fn note_what_was_shipped(
     let removed: Vec<&str> = tally
         .packages
         .iter()
-        .filter(|package| package.phase == Phase::RemovedLater && may_open(package.kind))
+        .filter(|package| package.phase == Phase::RemovedLater && package.kind.may_have_programs())
         .map(|package| package.name.as_str())
         .collect();
     if later.is_empty() && removed.is_empty() {

@@ -22,7 +22,7 @@ pub use headlines::HeadlineRules;
 pub use inherited::Base;
 pub use stem::{family_name, stem};
 
-use crate::model::{Package, System, Tally, Text};
+use crate::model::{Package, Phase, System, Tally, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Compares an older install with a newer one (or any two).
@@ -32,7 +32,22 @@ use rustc_hash::{FxHashMap, FxHashSet};
 /// left count as absent. What one of the two sources can't tell is no change: the comparison names it, and leaves it out.
 pub fn compare(old: &Tally, new: &Tally) -> Comparison {
     let (old, new, untold) = level::level(old, new);
-    compare_alike(&old, &new, untold)
+    compare_alike(&old, &new, untold_of_the_removed(&old, &new, untold))
+}
+
+/// What was removed since the install day took its menu entries along: a program of it is neither there nor gone.
+fn untold_of_the_removed(old: &Tally, new: &Tally, mut untold: Vec<Text>) -> Vec<Text> {
+    for side in [old, new] {
+        let names: Vec<&str> = side
+            .present()
+            .filter(|package| package.phase == Phase::RemovedLater && package.kind.may_have_programs())
+            .map(|package| package.name.as_str())
+            .collect();
+        if !names.is_empty() {
+            untold.push(format!("the menu entries of {}, removed since", names.join(", ")).into());
+        }
+    }
+    untold
 }
 
 /// Compares two tallies that tell alike.
@@ -123,7 +138,7 @@ pub fn compare_in_full(
 ) -> Comparison {
     let (old, new, untold) = level::level(old, new);
     let (old, new) = (&*old, &*new);
-    let mut comparison = compare_alike(old, new, untold);
+    let mut comparison = compare_alike(old, new, untold_of_the_removed(old, new, untold));
     if let Some(base) = base {
         inherited::mark(&mut comparison, old, new, base);
     }

@@ -295,6 +295,13 @@ pub(super) fn shipped() -> Phase {
     Phase::Shipped
 }
 
+impl Kind {
+    /// Whether a package of this kind, of which little more than the name is known, may stand in the menu.
+    pub const fn may_have_programs(self) -> bool {
+        matches!(self, Self::Application | Self::Game | Self::Desktop | Self::Packaging | Self::Unknown)
+    }
+}
+
 impl Phase {
     /// Whether it came with the install; what is left out of the document then.
     pub fn is_shipped(&self) -> bool {

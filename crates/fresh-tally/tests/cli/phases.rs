@@ -49,6 +49,7 @@ fn the_shipped_state_is_the_state_of_that_day() {
     for list in ["defaults", "startup", "repositories", "looks"] {
         assert_eq!(told[list], serde_json::json!([]), "{list}");
     }
+    assert_eq!(told["untold"], serde_json::json!(["the menu entries of stonehop, removed since"]));
     // Of a program that was removed the menu knows nothing any more.
     assert_eq!(told["applications"].as_array().unwrap().len(), 1);
     assert_eq!(told["applications"][0]["name"], "Stonehop");
