@@ -279,3 +279,21 @@ fn a_system_that_writes_nothing_down_leaves_a_doubt() {
     assert_eq!(told[0].1, Phase::Shipped);
     assert!(!sure, "nothing tells whether it is");
 }
+
+#[test]
+fn who_goes_around_the_log_leaves_a_time_and_a_doubt() {
+    let mut logged = package("logged", "1");
+    let need = Dependency { name: "around".into(), op: None, version: None };
+    logged.depends = vec![Alternatives::from_elem(need, 1)];
+    let mut around = package("around", "1");
+    around.installed_at = Some((DAY + 500).to_string().into());
+    let events = vec![event(DAY + 400, "logged", None, Some("1"))];
+    let (told, sure) = marked(&mut [logged, around], &records(events));
+    let phases: Vec<Phase> = told.iter().map(|(_, phase, _)| *phase).collect();
+    assert_eq!(
+        phases,
+        [Phase::AddedLater, Phase::AddedLater],
+        "what only an added package needs was not shipped"
+    );
+    assert!(!sure);
+}

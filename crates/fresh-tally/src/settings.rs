@@ -167,6 +167,11 @@ fn word<T: ValueEnum>(key: &str, value: Option<&str>, config: &Config) -> Result
     })
 }
 
+/// The name of what an option chose.
+fn name_of<T: ValueEnum>(value: Option<T>) -> Option<String> {
+    value.and_then(|value| value.to_possible_value()).map(|value| value.get_name().to_owned())
+}
+
 /// Which value each setting has, and where it comes from: an option, the environment, the file, or nothing of those.
 fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, Failure> {
     let file = config.file.as_deref().map(|file| file.display().to_string()).unwrap_or_default();
@@ -189,29 +194,15 @@ fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, Failure> {
         };
         list.push(Applied { key, value, from });
     };
-    let possible =
-        |value: Option<clap::builder::PossibleValue>| value.map(|value| value.get_name().to_owned());
     let shelf = shelf_folder(common, config)?.display().to_string();
     let of_environment =
         shelf_of_the_environment().map(|path| (path.display().to_string(), "FRESH_TALLY_SHELF"));
     add("shelf", optional(&common.shelf), of_environment, optional(&config.shelf), &shelf);
-    add(
-        "format",
-        possible(common.format.and_then(|f| f.to_possible_value())),
-        None,
-        config.format.clone(),
-        "table",
-    );
+    add("format", name_of(common.format), None, config.format.clone(), "table");
     let no_color = std::env::var_os("NO_COLOR")
         .filter(|value| !value.is_empty())
         .map(|_| ("never".to_owned(), "NO_COLOR"));
-    add(
-        "color",
-        possible(common.color.and_then(|c| c.to_possible_value())),
-        no_color,
-        config.color.clone(),
-        "auto",
-    );
+    add("color", name_of(common.color), no_color, config.color.clone(), "auto");
     add(
         "width",
         named(common.width.as_ref().map(|w| w as &dyn ToString)),
@@ -219,13 +210,7 @@ fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, Failure> {
         named(config.width.as_ref().map(|w| w as &dyn ToString)),
         "the terminal's",
     );
-    add(
-        "as",
-        possible(common.seen.and_then(|s| s.to_possible_value())),
-        None,
-        config.seen.clone(),
-        "shipped",
-    );
+    add("as", name_of(common.seen), None, config.seen.clone(), "shipped");
     let given = (!common.rules.is_empty()).then(|| paths(&common.rules));
     add(
         "rules",

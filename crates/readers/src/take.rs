@@ -13,8 +13,8 @@ use std::path::Path;
 use tally_core::derive::{Associations, choose_defaults, dead_defaults, find_oddities, join_applications};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
-    Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, MissingFact, Oddity,
-    Package, PackageRef, Phase, ShippedChoice, StartupItem, Taken, Tally, Text,
+    Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, Medium, MissingFact,
+    Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, Taken, Tally, Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -66,9 +66,14 @@ pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     let mut tally = Tally::new(options.program.clone(), options.taken.clone(), label.label.clone());
     menu.embed(&mut found);
     collect(&mut tally, label, found, &options.overrides, options.rules);
-    let (records, unread) = history::read(tree, &systems, &tally.packages, options.installed);
-    tally.unread.extend(unread);
-    let past = history::apply(&records, &mut tally.packages, tally.taken.medium);
+    // A live session and an image have no install day: all in them is as shipped.
+    let past = if tally.taken.medium == Medium::Installed {
+        let (records, unread) = history::read(tree, &systems, &tally.packages, options.installed);
+        tally.unread.extend(unread);
+        history::apply(&records, &mut tally.packages)
+    } else {
+        history::Past::default()
+    };
     options.on_medium.mark(&mut tally.packages);
     let (owned, repositories) = rayon::join(
         || own(tree, &systems, &tally.packages, &menu),

@@ -294,3 +294,13 @@ fn a_list_of_the_installer_tells_where_logs_begin_late() {
     );
     assert!(tally.since_install.unwrap().sure, "the list is exact");
 }
+
+#[test]
+fn what_an_owner_edits_is_no_record_of_the_installer_while_others_are_there() {
+    let tree = dpkg(&[("inkcap", "1-1", "")], "2026-05-04 09:00:00 install inkcap:amd64 <none> 1-1\n")
+        .file("root/anaconda-ks.cfg", "edited")
+        .changed("root/anaconda-ks.cfg", DAY + WEEK);
+    let day = taken(&tree).install_day;
+    assert_eq!(day.ended.as_deref(), Some("2026-05-04T10:00:00Z"));
+    assert_eq!(day.evidence.file, "var/log/installer/summary");
+}

@@ -128,19 +128,8 @@ mod tests {
             others: Vec::new(),
             evidence: crate::model::Evidence::default(),
         }];
-        install.repositories = vec![Repository {
-            phase: crate::model::Phase::Shipped,
-            system: System::Rpm,
-            name: "marsh".into(),
-            uri: Text::default(),
-            suite: None,
-            components: Vec::new(),
-            enabled: true,
-            official: None,
-            signed_by: None,
-            packages: None,
-            evidence: crate::model::Evidence::default(),
-        }];
+        install.repositories =
+            vec![Repository::new(System::Rpm, "marsh", "", crate::model::Evidence::default())];
         let comparison = compare(&list, &install);
         let changed: Vec<_> = comparison.packages.iter().map(|change| change.sort.name()).collect();
         assert_eq!(

@@ -61,14 +61,8 @@ pub fn mark(
                 doubts.insert(format!("of {system} neither logs nor times tell what came later"));
             }
             let late: Vec<usize> = silent.into_iter().filter(is_later).collect();
-            if covered {
-                if !late.is_empty() {
-                    let count = late.len();
-                    doubts.insert(format!(
-                        "{count} of {system} are newer than the install day, and no log says why"
-                    ));
-                }
-            } else if !late.is_empty() {
+            // Whoever goes around the tool that keeps the log leaves a time at least.
+            if !late.is_empty() {
                 by_times(packages, &late, known, day, &installed_at, &mut doubts);
             }
             if let Some(since) = known.since.filter(|since| *since > day.ended) {
@@ -321,7 +315,10 @@ fn by_times(
         begin = end;
     }
     let system = packages[late[0]].system;
-    doubts.insert(format!("of {system} only times tell what came later, and not with which versions"));
+    let count = late.len();
+    doubts.insert(format!(
+        "of {count} {system} packages only times tell that they came later, and not with which versions"
+    ));
 }
 
 /// Of late packages those that what was shipped needs, directly or through each other.
@@ -330,8 +327,9 @@ fn needed_by_the_shipped(packages: &[Package], late: &[usize]) -> FxHashSet<usiz
     let present: Vec<usize> = (0..packages.len()).filter(|at| packages[*at].is_present()).collect();
     let list: Vec<&Package> = present.iter().map(|at| &packages[*at]).collect();
     let graph = Graph::of(&list);
+    let was_shipped = |at: usize| !late.contains(&present[at]) && list[at].phase != Phase::AddedLater;
     let mut queue: Vec<usize> =
-        (0..list.len()).filter(|at| !late.contains(&present[*at]) || list[*at].essential).collect();
+        (0..list.len()).filter(|at| list[*at].essential || was_shipped(*at)).collect();
     let mut seen: FxHashSet<usize> = queue.iter().copied().collect();
     while let Some(at) = queue.pop() {
         for next in graph.needs(Ix(at)) {

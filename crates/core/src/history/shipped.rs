@@ -107,10 +107,11 @@ fn oddities(tally: &Tally, before: &FxHashSet<PackageRef>) -> Vec<crate::model::
     known.extend(tally.launchers.iter().map(|launcher| Text::from(format!("launcher:{}", launcher.id))));
     known.extend(tally.startup.iter().map(|item| Text::from(format!("startup:{}", item.name))));
     known.extend(tally.repositories.iter().map(|one| Text::from(format!("repository:{}", one.name))));
+    let were: FxHashSet<&str> = before.iter().map(PackageRef::as_str).collect();
     // What names a package that was never found in full, or something of another sort, is left as it was.
     let still = |about: &Text| {
         let checked = ["launcher:", "startup:", "repository:"].iter().any(|sort| about.starts_with(sort))
-            || before.iter().any(|package| package.as_str() == about);
+            || were.contains(about.as_str());
         !checked || known.contains(about)
     };
     let leftovers: FxHashSet<&str> = tally

@@ -1,7 +1,7 @@
 use super::vocabulary::vocabulary;
 use super::{
-    Application, Counts, DefaultChoice, Label, Launcher, Looks, Note, Oddity, Package, Part, Reading,
-    Repository, StartupItem, Storage, Text,
+    Application, Counts, DefaultChoice, Evidence, Label, Launcher, Looks, Note, Oddity, Package, Part,
+    Reading, Repository, StartupItem, Storage, Text,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -106,11 +106,20 @@ pub struct InstallDay {
     pub how: InstallDayHow,
     /// Whether nothing speaks against it.
     pub sure: bool,
+    /// What the installer wrote last, where its records tell.
+    #[serde(default)]
+    pub evidence: Evidence,
 }
 
 impl Default for InstallDay {
     fn default() -> Self {
-        Self { began: None, ended: None, how: InstallDayHow::Unknown, sure: false }
+        Self {
+            began: None,
+            ended: None,
+            how: InstallDayHow::Unknown,
+            sure: false,
+            evidence: Evidence::default(),
+        }
     }
 }
 

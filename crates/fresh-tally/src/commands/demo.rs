@@ -29,6 +29,11 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
     for install in world.installs() {
         saltmarsh::write_install(&world, install, &root(&folder, &install.key))?;
     }
+    if let Some(install) = world.install("5.0-reedbed") {
+        let used = root(&folder, USED);
+        saltmarsh::write_install(&world, install, &used)?;
+        saltmarsh::write_a_week_later(&world, install, &used)?;
+    }
     let shelf = folder.join("shelf");
     let own = Settings {
         shelf: Shelf::new(&shelf),
@@ -128,13 +133,9 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
         starter: false,
     };
     super::lag::run(&lag, own)?;
-    let reedbed = world.install("5.0-reedbed");
-    if let Some(install) = reedbed {
-        saltmarsh::write_a_week_later(world, install, &root(folder, &install.key))?;
-    }
-    let (source, used) = (root(folder, "5.0-reedbed"), "reedbed-a-week-later");
+    let (source, used) = (root(folder, USED), "reedbed-a-week-later");
     step.say(
-        "A week later its owner has added, updated and removed programs. Take that install again",
+        "A week later its owner has added, updated and removed programs. Take that install",
         &format!("take {} --profile full --handle {used}", source.display()),
     )?;
     super::take::run(TakeArgs { handle: Some(used.into()), ..full(source) }, own)?;
@@ -149,6 +150,9 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
     step.say("See what is on the shelf", "shelf")?;
     super::shelf::run(None, own).map(|_| ())
 }
+
+/// The install of 5.0 Reedbed that was used for a week.
+const USED: &str = "5.0-reedbed-used";
 
 /// What a person read off each edition of 5.0, and whether on a live session.
 const MEMORY: [(&str, bool); 3] = [("620MB", false), ("410MB", false), ("350MB", true)];

@@ -49,6 +49,16 @@ fn bill_of_materials(args: &ReportArgs, standard: SbomArg, settings: &Settings) 
     output::answer(&sbom.of(&tally)?, settings)
 }
 
+/// What is published names the source, and not where it lies on the reviewer's machine.
+fn published(mut tally: Tally) -> Tally {
+    let name =
+        Path::new(tally.taken.from.as_str()).file_name().map(|name| name.to_string_lossy().into_owned());
+    if let Some(name) = name {
+        tally.taken.from = name.into();
+    }
+    tally
+}
+
 /// Of one install, of two compared, or of several side by side.
 fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, Failure> {
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
@@ -56,13 +66,14 @@ fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, Failure> {
     let fail = |error| Failure::Render(RenderError::Json(error));
     match &args.installs[..] {
         [only] => {
-            let tally = install::find(only, settings, &parts)?;
+            let tally = published(install::find(only, settings, &parts)?);
             let command = format!("fresh-tally show {words}");
             Report::of_install(&tally, &Knowledge { parts: &parts, roles: &roles, command: &command })
                 .map_err(fail)
         }
         [old, new] if !args.side_by_side => {
             let Compared { old, new, comparison } = compared(old, new, &[], settings)?;
+            let (old, new) = (published(old), published(new));
             let command = format!("fresh-tally compare {words}");
             let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
             Report::of_comparison((&old, &new), &comparison, &knowledge).map_err(fail)
@@ -70,7 +81,7 @@ fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, Failure> {
         several => {
             let tallies: Vec<Tally> = several
                 .iter()
-                .map(|asked| install::find(asked, settings, &parts))
+                .map(|asked| install::find(asked, settings, &parts).map(published))
                 .collect::<Result<_, _>>()?;
             let tallies: Vec<&Tally> = tallies.iter().collect();
             let rules =

@@ -91,7 +91,7 @@ fn the_install_day_is_told_and_can_be_given() {
     let given = place.run("take root-5.0-reedbed --installed 2031-01-01 -o - -q");
     assert_eq!(given.code, 0, "{}", given.stderr);
     let all = place.run("take root-5.0-reedbed --installed 2031-01-01 -o all.tally.json");
-    assert!(all.stdout.contains("nothing was added, updated or removed since 2031-01-01"), "{}", all.stdout);
+    assert!(all.stdout.contains("nothing was added, updated or removed after 2031-01-01"), "{}", all.stdout);
     let wrong = place.run("take root-5.0-reedbed --installed tomorrow");
     assert_eq!(wrong.code, 2);
     assert!(wrong.stderr.contains("no moment like 2031-05-02T18:30:00Z"), "{}", wrong.stderr);

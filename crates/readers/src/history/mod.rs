@@ -9,7 +9,9 @@ use crate::packages::PackageSystem;
 use crate::text::{name_text, time_text};
 use rustc_hash::FxHashMap;
 use tally_core::history::{Event, Records, SystemRecords, install_day, mark};
-use tally_core::model::{InstallDay, Medium, Package, Phase, SinceInstall, System, Text, Unread};
+use tally_core::model::{
+    Evidence, InstallDay, InstallDayHow, Package, Phase, SinceInstall, System, Text, Unread,
+};
 use tally_trees::Tree;
 
 /// Reads all of it.
@@ -49,21 +51,21 @@ pub(crate) struct Past {
     pub(crate) removed: Vec<Package>,
 }
 
-/// Finds the install day and marks the packages. A live session and an image have no day: all in them is as shipped.
-pub(crate) fn apply(records: &Records, packages: &mut [Package], medium: Medium) -> Past {
-    if medium != Medium::Installed {
-        return Past::default();
-    }
+/// Finds the install day and marks the packages.
+pub(crate) fn apply(records: &Records, packages: &mut [Package]) -> Past {
     fill_times(records, packages);
     let at = |package: &Package| seconds(package.installed_at.as_deref()?);
     let Some(day) = install_day(records, packages, at) else { return Past::default() };
     let marked = mark(packages, records, day, at);
+    let written = records.installer.as_ref().filter(|_| day.how == InstallDayHow::InstallerLog);
+    let evidence = written.map_or_else(Evidence::default, |(.., file)| file.clone());
     Past {
         day: InstallDay {
             began: time_text(day.began),
             ended: time_text(day.ended),
             how: day.how,
             sure: day.sure,
+            evidence,
         },
         ended: Some(day.ended),
         since: Some(marked.since),

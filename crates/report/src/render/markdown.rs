@@ -30,7 +30,13 @@ fn write_block(block: &Block, out: &mut String) {
                 } else {
                     format!(" ({})", spans(&fact.aside))
                 };
-                out.push_str(&format!("- **{}:** {}{aside}\n", escape(&fact.name.text), spans(&fact.value)));
+                let value = spans(&fact.value);
+                // What has no name goes on with the fact above; what has no value of its own is all aside.
+                let said = if value.is_empty() { spans(&fact.aside) } else { value + &aside };
+                out.push_str(&match fact.name.text.as_str() {
+                    "" => format!("  - {said}\n"),
+                    name => format!("- **{}:** {said}\n", escape(name)),
+                });
             }
         }
         Block::Ranked(lines) => {
@@ -148,5 +154,23 @@ mod tests {
 
         see **\`run\`**
         ");
+    }
+
+    #[test]
+    fn facts_without_a_name_go_on_with_the_one_above() {
+        let fact = |name: &str, value: &str, aside: &str| {
+            let line = |text: &str| if text.is_empty() { Line::default() } else { Line::from(text) };
+            crate::document::Fact { name: name.into(), value: line(value), aside: line(aside) }
+        };
+        let mut document = Document::default();
+        document.push(Block::Facts(vec![
+            fact("In the box", "9 packages", "8 dpkg"),
+            fact("", "", "2 were chosen"),
+            fact("", "3 programs", ""),
+        ]));
+        assert_eq!(
+            render(&document),
+            "- **In the box:** 9 packages (8 dpkg)\n  - 2 were chosen\n  - 3 programs\n"
+        );
     }
 }

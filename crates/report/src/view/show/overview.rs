@@ -187,11 +187,13 @@ fn since_then(tally: &Tally) -> Vec<Fact> {
     let day = tally.install_day.ended.as_deref().and_then(|moment| moment.get(..10)).unwrap_or_default();
     let said = match (since.added, since.updated, since.removed) {
         (0, 0, 0) => "nothing was added, updated or removed".to_owned(),
-        (added, updated, removed) => format!("{added} packages added, {updated} updated, {removed} removed"),
+        (added, updated, removed) => {
+            format!("{} added, {updated} updated, {removed} removed", count_of(u64::from(added), "package"))
+        }
     };
     let shown =
         if tally.label.seen_as() == "as found" || said.starts_with("nothing") { "" } else { WITH_THEM };
-    facts.push(fact("Since then", format!("{said} since {day}{shown}"), Line::default()));
+    facts.push(fact("Since then", format!("{said} after {day}{shown}"), Line::default()));
     if !since.sure {
         facts.push(fact(
             "",
