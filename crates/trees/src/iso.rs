@@ -1,7 +1,8 @@
 //! ISO 9660 images (ECMA-119), with the names of Rock Ridge (SUSP and RRIP 1.12) or Joliet.
 
 use crate::listed::{Listed, Stamp};
-use crate::{Bytes, Window};
+use crate::zisofs::{Stated, Zisofs};
+use crate::{Bytes, Tree, Window};
 use std::collections::HashSet;
 use std::ffi::OsString;
 use std::io;
@@ -37,6 +38,14 @@ struct Reader {
     names: Names,
     seen: HashSet<u64>,
     listed: Listed,
+}
+
+/// The tree in an ISO 9660 image, with the names of Rock Ridge or Joliet where it has them. Files are read when they are asked for.
+///
+/// # Errors
+/// When it is none, or its folders are damaged.
+pub fn iso(image: Arc<dyn Bytes>) -> io::Result<Box<dyn Tree>> {
+    Ok(Box::new(open(image)?.0))
 }
 
 /// Reads all folders of an image; files are read when they are asked for.
@@ -144,6 +153,7 @@ struct Ridge {
     /// Where a folder that was moved elsewhere lies.
     child: Option<u64>,
     is_moved: bool,
+    packed: Option<Stated>,
 }
 
 impl Reader {
@@ -199,7 +209,11 @@ impl Reader {
                 parts.push((one.start, one.length));
                 if one.flags & GOES_ON == 0 {
                     let content = Parts::new(&self.image, &std::mem::take(&mut parts))?;
-                    self.listed.file(&path, Arc::new(content), stamp)?;
+                    let content: Arc<dyn Bytes> = match ridge.packed {
+                        Some(stated) => Arc::new(Zisofs::new(content, stated)),
+                        None => Arc::new(content),
+                    };
+                    self.listed.file(&path, content, stamp)?;
                 }
             }
         }
@@ -258,6 +272,7 @@ fn fields(area: &[u8], ridge: &mut Ridge) -> Option<(u64, usize)> {
             (b'S', b'L') if !data.is_empty() => components(&data[1..], ridge.target.get_or_insert_default()),
             (b'C', b'L') => ridge.child = word(0).map(|sector| u64::from(sector) * SECTOR),
             (b'R', b'E') => ridge.is_moved = true,
+            (b'Z', b'F') => ridge.packed = Stated::of(data),
             (b'C', b'E') => {
                 if let (Some(sector), Some(offset), Some(length)) = (word(0), word(8), word(16)) {
                     next =

@@ -23,11 +23,13 @@ mod squashfs;
 mod tree;
 mod unpack;
 mod window;
+mod zisofs;
 
 pub use bytes::{Bytes, OnDisk};
 pub use compressed::unpack_file;
 pub use error::{TreeError, Why};
 pub use folder::Folder;
+pub use iso::iso;
 pub use memory::Memory;
 pub use source::{Source, SourceError};
 pub use squashfs::Squashfs;

@@ -4,6 +4,7 @@ use super::{Embedded, Owners, PackageFacts, PackageSystem, RepositoryFacts, Want
 use crate::keyfile::KeyFile;
 use crate::text::{name_text, time_text};
 use std::path::Path;
+use std::sync::Arc;
 use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
 use tally_trees::{Bytes, NodeKind, Squashfs, Tree, Window};
@@ -150,13 +151,8 @@ fn read_one(tree: &dyn Tree, file: &str, image: Box<dyn Bytes>, sort: u8, facts:
 
 /// The launcher at the top of the image: its name and content.
 fn entry_of(image: Box<dyn Bytes>, sort: u8) -> Result<(Text, Vec<u8>), String> {
-    if sort == 1 {
-        return Err("is an AppImage of type 1 (ISO 9660), whose content is not read".into());
-    }
-    let start = behind_the_program(&*image).ok_or("its program header is damaged")?;
-    let image = Window::from(image, start).map_err(|_| "is cut off before its file system".to_owned())?;
-    let inside = Squashfs::open(Box::new(image)).map_err(|error| error.to_string())?;
-    let inside: &dyn Tree = &inside;
+    let inside = file_system(image, sort)?;
+    let inside = inside.as_ref();
     let names = inside.list(Path::new("")).map_err(|error| error.why.to_string())?;
     let name = names
         .iter()
@@ -168,6 +164,16 @@ fn entry_of(image: Box<dyn Bytes>, sort: u8) -> Result<(Text, Vec<u8>), String> 
         .read_into(Path::new(name.as_str()), SMALL_FILE, &mut bytes)
         .map_err(|error| error.why.to_string())?;
     Ok((name, bytes))
+}
+
+/// What an AppImage carries: of type 1 it is an ISO 9660 image as a whole, whose first sectors are the program.
+fn file_system(image: Box<dyn Bytes>, sort: u8) -> Result<Box<dyn Tree>, String> {
+    if sort == 1 {
+        return tally_trees::iso(Arc::from(image)).map_err(|error| error.to_string());
+    }
+    let start = behind_the_program(&*image).ok_or("its program header is damaged")?;
+    let image = Window::from(image, start).map_err(|_| "is cut off before its file system".to_owned())?;
+    Ok(Box::new(Squashfs::open(Box::new(image)).map_err(|error| error.to_string())?))
 }
 
 /// Where an ELF file ends by its own account: behind the table of section headers.
@@ -201,6 +207,18 @@ mod tests {
     }
 
     #[test]
+    fn type_1_is_an_optical_image_that_begins_with_a_program() {
+        let packed = include_bytes!("../../tests/fixtures/whimbrel.AppImage.zst").to_vec();
+        let image = tally_trees::unpack_file(packed, 4 << 20).unwrap();
+        let facts = Appimage.read(&Memory::new().file("opt/Whimbrel-0.9.AppImage", image) as &dyn Tree);
+        assert_eq!(facts.unread, []);
+        let [package] = &facts.packages[..] else { panic!("{:?}", facts.packages) };
+        let told = [&package.name, &package.version, &package.section, &package.summary];
+        assert_eq!(told, ["whimbrel", "0.9", "type 1", "Draws tide tables"]);
+        assert_eq!(facts.embedded[0].file, "opt/Whimbrel-0.9.AppImage//whimbrel.desktop");
+    }
+
+    #[test]
     fn what_has_no_readable_inside_is_counted_and_says_why() {
         let tree = Memory::new()
             .file("opt/reed/Old-1.0.AppImage", program(1, 200))
@@ -216,7 +234,7 @@ mod tests {
             whys,
             [
                 "damaged SquashFS: it is shorter than its first block",
-                "is an AppImage of type 1 (ISO 9660), whose content is not read",
+                "damaged ISO 9660: its descriptors are cut off",
                 "its program header is damaged"
             ]
         );

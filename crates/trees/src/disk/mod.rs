@@ -11,7 +11,7 @@ use std::io;
 use std::sync::Arc;
 
 /// Fills a buffer from a disk that is kept in blocks: `fill` is asked for pieces that each lie in one block.
-fn by_blocks(
+pub(crate) fn by_blocks(
     offset: u64,
     length: u64,
     block: u64,
