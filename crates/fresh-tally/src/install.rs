@@ -11,7 +11,7 @@ use tally_core::history::{as_found, as_shipped};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Reading, System, Taken, Tally, Text, Unread};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
-use tally_shelf::{ShelfError, read_tally};
+use tally_shelf::{ShelfError, read_tally, read_tally_in_brief};
 use tally_trees::{Bytes, Folder, Source, Tree};
 
 /// Program and version, as tallies name them.
@@ -19,13 +19,30 @@ pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION
 
 /// Finds an install, and shows of it what is asked for: by `@shipped` or `@found` behind its name, else by `--as`.
 pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Result<Tally, Failure> {
+    find_by(asked, settings, rules, Detail::All)
+}
+
+/// As [`find`], for what holds installs against one another: a kept tally comes without the details of its packages that only a
+/// look at one install asks for.
+pub(crate) fn find_in_brief(asked: &str, settings: &Settings, rules: &PartRules) -> Result<Tally, Failure> {
+    find_by(asked, settings, rules, Detail::Brief)
+}
+
+/// How much of a kept tally is read.
+#[derive(Clone, Copy)]
+enum Detail {
+    All,
+    Brief,
+}
+
+fn find_by(asked: &str, settings: &Settings, rules: &PartRules, detail: Detail) -> Result<Tally, Failure> {
     let is_there = |name: &str| settings.shelf.has(name) || Path::new(name).exists();
     let (name, seen) = match asked.rsplit_once('@') {
         Some((name, "shipped")) if !is_there(asked) => (name, AsArg::Shipped),
         Some((name, "found")) if !is_there(asked) => (name, AsArg::Found),
         _ => (asked, settings.seen),
     };
-    Ok(seen_as(find_as_found(name, settings, rules)?, seen))
+    Ok(seen_as(find_as_found(name, settings, rules, detail)?, seen))
 }
 
 /// Of a tally as it was taken what is asked for.
@@ -37,13 +54,25 @@ pub(crate) fn seen_as(tally: Tally, seen: AsArg) -> Tally {
 }
 
 /// Finds an install: a handle on the shelf, else a tally file, else a source that is read on the fly.
-fn find_as_found(asked: &str, settings: &Settings, rules: &PartRules) -> Result<Tally, Failure> {
+fn find_as_found(
+    asked: &str,
+    settings: &Settings,
+    rules: &PartRules,
+    detail: Detail,
+) -> Result<Tally, Failure> {
     if settings.shelf.has(asked) {
-        return Ok(settings.shelf.get(asked)?);
+        return Ok(match detail {
+            Detail::All => settings.shelf.get(asked)?,
+            Detail::Brief => settings.shelf.get_in_brief(asked)?,
+        });
     }
     let path = Path::new(asked);
     if path.is_file() && is_tally(path) {
-        return match read_tally(path) {
+        let read = match detail {
+            Detail::All => read_tally(path),
+            Detail::Brief => read_tally_in_brief(path),
+        };
+        return match read {
             Err(ShelfError::Io { source, .. }) => Err(unreadable(path, &source)),
             other => Ok(other?),
         };
@@ -97,7 +126,9 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
     let source = if is_source && !settings.shelf.has(asked) {
         PathBuf::from(asked)
     } else {
-        PathBuf::from(find_as_found(asked, settings, &PartRules::default())?.taken.from.as_str())
+        PathBuf::from(
+            find_as_found(asked, settings, &PartRules::default(), Detail::Brief)?.taken.from.as_str(),
+        )
     };
     if source.is_file() {
         let opened = Source::open(&source).map_err(|error| Failure::Image { path: source, source: error })?;

@@ -1,5 +1,5 @@
 use crate::codec::{Earlier, read_earlier};
-use crate::{ENDING, ShelfError, encode, read_tally};
+use crate::{ENDING, ShelfError, encode, read_tally, read_tally_in_brief};
 use std::fs;
 use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
@@ -70,8 +70,20 @@ impl Shelf {
     /// # Errors
     /// [`ShelfError::Unknown`] when the handle is not there, else what is wrong with its file.
     pub fn get(&self, handle: &str) -> Result<Tally, ShelfError> {
+        self.read(handle, read_tally)
+    }
+
+    /// Reads of a tally what comparing takes, as [`read_tally_in_brief`] does.
+    ///
+    /// # Errors
+    /// As [`Shelf::get`].
+    pub fn get_in_brief(&self, handle: &str) -> Result<Tally, ShelfError> {
+        self.read(handle, read_tally_in_brief)
+    }
+
+    fn read(&self, handle: &str, by: fn(&Path) -> Result<Tally, ShelfError>) -> Result<Tally, ShelfError> {
         let path = self.file(handle);
-        match read_tally(&path) {
+        match by(&path) {
             Err(ShelfError::Io { source, .. }) if source.kind() == ErrorKind::NotFound => {
                 Err(self.unknown(handle))
             }

@@ -8,7 +8,7 @@ mod error;
 mod folder;
 mod index;
 
-pub use codec::{decode, encode, read_tally};
+pub use codec::{decode, encode, read_tally, read_tally_in_brief};
 pub use error::ShelfError;
 pub use folder::{Put, Shelf, unfinished, write_atomically};
 pub use index::Index;

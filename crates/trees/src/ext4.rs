@@ -3,7 +3,7 @@
 
 use crate::path::{Step, resolve};
 use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
-use ext4_view::{Ext4, Ext4Error, Ext4Read, FileType};
+use ext4_view::{DirEntry, Ext4, Ext4Error, Ext4Read, FileType, Metadata};
 use rustc_hash::FxHashMap;
 use std::error::Error;
 use std::ffi::OsString;
@@ -33,7 +33,7 @@ pub(crate) fn unclean(head: &[u8]) -> Option<&'static str> {
     (half(1024 + 58) & IN_ORDER == 0).then_some("it was not unmounted, or has errors")
 }
 
-type Job = Box<dyn FnOnce(&Ext4) + Send>;
+type Job = Box<dyn FnOnce(&mut View) + Send>;
 
 /// A file system, and the thread that reads it.
 pub(crate) struct FileSystem {
@@ -44,7 +44,7 @@ struct Jobs(Mutex<mpsc::Sender<Job>>);
 
 impl Jobs {
     /// Lets the thread do something, and waits for its answer.
-    fn ask<T: Send + 'static>(&self, job: impl FnOnce(&Ext4) -> T + Send + 'static) -> io::Result<T> {
+    fn ask<T: Send + 'static>(&self, job: impl FnOnce(&mut View) -> T + Send + 'static) -> io::Result<T> {
         let (answer, wait) = mpsc::sync_channel(1);
         let job: Job = Box::new(move |view| _ = answer.send(job(view)));
         let sent = self.0.lock().unwrap_or_else(PoisonError::into_inner).send(job);
@@ -109,71 +109,131 @@ impl Ext4Read for Below {
     }
 }
 
-impl FileSystem {
-    /// Opens a file system.
-    ///
-    /// # Errors
-    /// When it is none, is damaged, or uses a feature that can't be read.
-    pub(crate) fn open(bytes: Box<dyn Bytes>) -> io::Result<Self> {
-        let (jobs, todo) = mpsc::channel::<Job>();
-        let (opened, wait) = mpsc::sync_channel::<io::Result<()>>(1);
-        std::thread::Builder::new().name("ext4".into()).spawn(move || {
-            let view = match Ext4::load(Box::new(Below::of(bytes))) {
-                Ok(view) => view,
-                Err(error) => {
-                    _ = opened.send(Err(io::Error::new(io::ErrorKind::InvalidData, error.to_string())));
-                    return;
+/// Names of folders that are kept at a time: about 30 MB.
+const NAMES_KEPT: usize = 100_000;
+
+type Folder = FxHashMap<Vec<u8>, Held>;
+
+/// A name in a folder, and what is behind it once somebody asked.
+struct Held {
+    entry: DirEntry,
+    node: Option<Node>,
+}
+
+/// What the thread keeps: the crate's view, which walks from the root for each path, and the folders that were walked through.
+struct View {
+    fs: Ext4,
+    folders: FxHashMap<PathBuf, Folder>,
+    names: usize,
+}
+
+impl View {
+    fn of(fs: Ext4) -> Self {
+        Self { fs, folders: FxHashMap::default(), names: 0 }
+    }
+
+    /// The names in a folder, by a path without links.
+    fn folder(&mut self, clean: &Path) -> io::Result<&mut Folder> {
+        if !self.folders.contains_key(clean) {
+            let mut folder = Folder::default();
+            for entry in self.fs.read_dir(rooted(clean).as_slice()).map_err(failed)? {
+                let entry = entry.map_err(failed)?;
+                let name = entry.file_name();
+                let name: &[u8] = name.as_ref();
+                if name != b"." && name != b".." {
+                    folder.insert(name.to_vec(), Held { entry, node: None });
                 }
-            };
-            _ = opened.send(Ok(()));
-            for job in todo {
-                job(&view);
             }
-        })?;
-        wait.recv().unwrap_or_else(|_| Err(io::Error::other("the file system can't be read")))?;
-        Ok(Self { jobs: Arc::new(Jobs(Mutex::new(jobs))) })
+            if self.names > NAMES_KEPT {
+                self.folders.clear();
+                self.names = 0;
+            }
+            self.names += folder.len();
+            self.folders.insert(clean.to_owned(), folder);
+        }
+        self.folders.get_mut(clean).ok_or_else(|| io::ErrorKind::NotFound.into())
     }
 
     /// What a path without links in its folders is; `None` where there is nothing.
-    fn look(&self, path: &Path, clean: &Path) -> Result<Option<Node>, TreeError> {
-        let asked = rooted(clean);
-        let answer = self.jobs.ask(move |view| match view.symlink_metadata(asked.as_slice()) {
-            Ok(found) => Ok(Some(Node {
-                kind: kind(found.file_type()),
-                size: found.len(),
-                mode: u32::from(found.mode()) & 0o7777,
-                changed_at: found.modified().seconds(),
-            })),
-            Err(Ext4Error::NotFound | Ext4Error::NotADirectory) => Ok(None),
-            Err(error) => Err(failed(error)),
-        });
-        answer.and_then(|found| found).map_err(|error| TreeError::io(path, error))
+    fn look(&mut self, clean: &Path) -> io::Result<Option<Node>> {
+        let (Some(above), Some(name)) = (clean.parent(), clean.file_name()) else {
+            return node_of(self.fs.metadata("/"));
+        };
+        // Of a folder that is damaged in one place, the crate may still find a name in another.
+        let Ok(folder) = self.folder(above) else {
+            return node_of(self.fs.symlink_metadata(rooted(clean).as_slice()));
+        };
+        let Some(held) = folder.get_mut(name.as_bytes()) else { return Ok(None) };
+        if held.node.is_none() {
+            held.node = node_of(held.entry.metadata())?;
+        }
+        Ok(held.node)
     }
 
-    fn target(&self, path: &Path, clean: &Path) -> Result<PathBuf, TreeError> {
-        let asked = rooted(clean);
-        let answer = self.jobs.ask(move |view| {
-            let target = view.read_link(asked.as_slice()).map_err(failed)?;
-            Ok(PathBuf::from(OsString::from_vec(AsRef::<[u8]>::as_ref(&target).to_vec())))
-        });
-        answer.and_then(|target| target).map_err(|error| TreeError::io(path, error))
+    fn target(&self, clean: &Path) -> io::Result<PathBuf> {
+        let target = self.fs.read_link(rooted(clean).as_slice()).map_err(failed)?;
+        Ok(PathBuf::from(OsString::from_vec(AsRef::<[u8]>::as_ref(&target).to_vec())))
     }
 
-    fn find(&self, path: &Path, follow_last: bool) -> Result<(PathBuf, Node), TreeError> {
-        let mut last = None;
+    fn find(&mut self, path: &Path, follow_last: bool) -> Result<(PathBuf, Node), TreeError> {
+        let fail = |error| TreeError::io(path, error);
         let clean = resolve(path, follow_last, |clean| {
-            let Some(node) = self.look(path, clean)? else { return Ok(Step::Missing) };
-            last = Some(node);
+            let Some(node) = self.look(clean).map_err(fail)? else { return Ok(Step::Missing) };
             Ok(match node.kind {
                 NodeKind::Folder => Step::Folder,
-                NodeKind::Link => Step::Link(self.target(path, clean)?),
+                NodeKind::Link => Step::Link(self.target(clean).map_err(fail)?),
                 _ => Step::Leaf,
             })
         })?;
-        match self.look(path, &clean)? {
+        match self.look(&clean).map_err(fail)? {
             Some(node) => Ok((clean, node)),
             None => Err(TreeError::new(path, Why::Missing)),
         }
+    }
+
+    fn list(&mut self, path: &Path) -> Result<Vec<Entry>, TreeError> {
+        let (clean, node) = self.find(path, true)?;
+        if node.kind != NodeKind::Folder {
+            return Err(TreeError::new(path, Why::NotAFolder));
+        }
+        let folder = self.folder(&clean).map_err(|error| TreeError::io(path, error))?;
+        let entry = |(name, held): (&Vec<u8>, &Held)| {
+            let kind = held.entry.file_type().map_or(NodeKind::Other, kind);
+            Entry { name: OsString::from_vec(name.clone()), kind }
+        };
+        let mut entries: Vec<Entry> = folder.iter().map(entry).collect();
+        entries.sort();
+        Ok(entries)
+    }
+
+    /// Up to `wanted` bytes of a file from an offset.
+    fn piece(&self, clean: &Path, offset: u64, wanted: usize) -> io::Result<Vec<u8>> {
+        let mut file = self.fs.open(rooted(clean).as_slice()).map_err(failed)?;
+        file.seek_to(offset).map_err(failed)?;
+        let mut bytes = vec![0; wanted];
+        let mut done = 0;
+        while done < wanted {
+            match file.read_bytes(&mut bytes[done..]).map_err(failed)? {
+                0 => break,
+                read => done += read,
+            }
+        }
+        bytes.truncate(done);
+        Ok(bytes)
+    }
+}
+
+/// What the crate tells of a path; `None` where there is nothing.
+fn node_of(told: Result<Metadata, Ext4Error>) -> io::Result<Option<Node>> {
+    match told {
+        Ok(found) => Ok(Some(Node {
+            kind: kind(found.file_type()),
+            size: found.len(),
+            mode: u32::from(found.mode()) & 0o7777,
+            changed_at: found.modified().seconds(),
+        })),
+        Err(Ext4Error::NotFound | Ext4Error::NotADirectory) => Ok(None),
+        Err(error) => Err(failed(error)),
     }
 }
 
@@ -195,32 +255,49 @@ fn failed(error: impl Into<Ext4Error>) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, error.to_string())
 }
 
+impl FileSystem {
+    /// Opens a file system.
+    ///
+    /// # Errors
+    /// When it is none, is damaged, or uses a feature that can't be read.
+    pub(crate) fn open(bytes: Box<dyn Bytes>) -> io::Result<Self> {
+        let (jobs, todo) = mpsc::channel::<Job>();
+        let (opened, wait) = mpsc::sync_channel::<io::Result<()>>(1);
+        std::thread::Builder::new().name("ext4".into()).spawn(move || {
+            let mut view = match Ext4::load(Box::new(Below::of(bytes))) {
+                Ok(fs) => View::of(fs),
+                Err(error) => {
+                    _ = opened.send(Err(io::Error::new(io::ErrorKind::InvalidData, error.to_string())));
+                    return;
+                }
+            };
+            _ = opened.send(Ok(()));
+            for job in todo {
+                job(&mut view);
+            }
+        })?;
+        wait.recv().unwrap_or_else(|_| Err(io::Error::other("the file system can't be read")))?;
+        Ok(Self { jobs: Arc::new(Jobs(Mutex::new(jobs))) })
+    }
+
+    /// Lets the thread answer something about a path.
+    fn of<T: Send + 'static>(
+        &self,
+        path: &Path,
+        job: impl FnOnce(&mut View, &Path) -> Result<T, TreeError> + Send + 'static,
+    ) -> Result<T, TreeError> {
+        let asked = path.to_owned();
+        self.jobs.ask(move |view| job(view, &asked)).map_err(|error| TreeError::io(path, error))?
+    }
+}
+
 impl Tree for FileSystem {
     fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
-        self.find(path, follow_last).map(|(_, node)| node)
+        self.of(path, move |view, path| view.find(path, follow_last).map(|(_, node)| node))
     }
 
     fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
-        let (clean, node) = self.find(path, true)?;
-        if node.kind != NodeKind::Folder {
-            return Err(TreeError::new(path, Why::NotAFolder));
-        }
-        let asked = rooted(&clean);
-        let answer = self.jobs.ask(move |view| {
-            let mut entries = Vec::new();
-            for entry in view.read_dir(asked.as_slice()).map_err(failed)? {
-                let entry = entry.map_err(failed)?;
-                let name = entry.file_name();
-                let name: &[u8] = name.as_ref();
-                if name != b"." && name != b".." {
-                    let kind = entry.file_type().map_or(NodeKind::Other, kind);
-                    entries.push(Entry { name: OsString::from_vec(name.to_vec()), kind });
-                }
-            }
-            entries.sort();
-            Ok(entries)
-        });
-        answer.and_then(|entries| entries).map_err(|error| TreeError::io(path, error))
+        self.of(path, View::list)
     }
 
     fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
@@ -229,32 +306,39 @@ impl Tree for FileSystem {
     }
 
     fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
-        let (clean, node) = self.find(path, true)?;
-        if node.kind != NodeKind::File {
-            return Err(TreeError::new(path, Why::NotAFile));
-        }
-        let file = Opened { jobs: Arc::clone(&self.jobs), path: rooted(&clean), length: node.size };
-        if node.size > WHOLE {
-            return Ok(Box::new(file));
-        }
-        let mut whole = Vec::new();
-        crate::bytes::read_whole(path, &file, WHOLE, &mut whole)?;
-        Ok(Box::new(Arc::<[u8]>::from(whole)))
+        let jobs = Arc::clone(&self.jobs);
+        self.of(path, move |view, path| {
+            let (clean, node) = view.find(path, true)?;
+            if node.kind != NodeKind::File {
+                return Err(TreeError::new(path, Why::NotAFile));
+            }
+            if node.size > WHOLE {
+                return Ok(Box::new(Opened { jobs, path: clean, length: node.size }) as Box<dyn Bytes>);
+            }
+            let length = usize::try_from(node.size).unwrap_or_default();
+            let whole = view.piece(&clean, 0, length).map_err(|error| TreeError::io(path, error))?;
+            match whole.len() == length {
+                true => Ok(Box::new(Arc::<[u8]>::from(whole))),
+                false => Err(TreeError::io(path, io::ErrorKind::UnexpectedEof.into())),
+            }
+        })
     }
 
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
-        let (clean, node) = self.find(path, false)?;
-        if node.kind != NodeKind::Link {
-            return Err(TreeError::new(path, Why::NotALink));
-        }
-        self.target(path, &clean)
+        self.of(path, |view, path| {
+            let (clean, node) = view.find(path, false)?;
+            if node.kind != NodeKind::Link {
+                return Err(TreeError::new(path, Why::NotALink));
+            }
+            view.target(&clean).map_err(|error| TreeError::io(path, error))
+        })
     }
 }
 
 /// A large file, read piece by piece.
 struct Opened {
     jobs: Arc<Jobs>,
-    path: Vec<u8>,
+    path: PathBuf,
     length: u64,
 }
 
@@ -265,20 +349,7 @@ impl Bytes for Opened {
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
         let (asked, wanted) = (self.path.clone(), buffer.len());
-        let bytes = self.jobs.ask(move |view| -> io::Result<Vec<u8>> {
-            let mut file = view.open(asked.as_slice()).map_err(failed)?;
-            file.seek_to(offset).map_err(failed)?;
-            let mut bytes = vec![0; wanted];
-            let mut done = 0;
-            while done < wanted {
-                match file.read_bytes(&mut bytes[done..]).map_err(failed)? {
-                    0 => break,
-                    read => done += read,
-                }
-            }
-            bytes.truncate(done);
-            Ok(bytes)
-        })??;
+        let bytes = self.jobs.ask(move |view| view.piece(&asked, offset, wanted))??;
         buffer[..bytes.len()].copy_from_slice(&bytes);
         Ok(bytes.len())
     }

@@ -1,8 +1,8 @@
 //! Files that an ISO 9660 image keeps packed: zisofs, as the field `ZF` beside Rock Ridge tells. A header, places of the blocks,
 //! and the blocks, each packed with zlib by itself.
 
+use crate::Bytes;
 use crate::disk::by_blocks;
-use crate::{Bytes, Window};
 use flate2::read::ZlibDecoder;
 use std::io::{self, Read};
 
@@ -48,7 +48,8 @@ impl<B: Bytes> Zisofs<B> {
             return Err(damaged());
         }
         let two = packed.exactly(self.stated.header + number * 4, 8)?;
-        let place = |at: usize| u64::from(u32::from_le_bytes([two[at], two[at + 1], two[at + 2], two[at + 3]]));
+        let place =
+            |at: usize| u64::from(u32::from_le_bytes([two[at], two[at + 1], two[at + 2], two[at + 3]]));
         let (start, end) = (place(0), place(4));
         let wanted = self.stated.block.min(self.stated.length - number * self.stated.block);
         let mut block = Vec::new();
@@ -57,7 +58,8 @@ impl<B: Bytes> Zisofs<B> {
             return Ok(block);
         }
         // Packed data is never much longer than what it holds.
-        let length = end.checked_sub(start).filter(|length| *length <= 2 * self.stated.block).ok_or_else(damaged)?;
+        let length =
+            end.checked_sub(start).filter(|length| *length <= 2 * self.stated.block).ok_or_else(damaged)?;
         let bytes = packed.exactly(start, usize::try_from(length).map_err(|_| damaged())?)?;
         ZlibDecoder::new(bytes.as_slice()).take(wanted).read_to_end(&mut block)?;
         if (block.len() as u64) < wanted { Err(damaged()) } else { Ok(block) }
@@ -83,6 +85,7 @@ impl<B: Bytes> Bytes for Zisofs<B> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Window;
     use flate2::{Compression, write::ZlibEncoder};
     use proptest::prelude::*;
     use std::io::Write;

@@ -279,15 +279,15 @@ fn is_false(value: &bool) -> bool {
     !*value
 }
 
-fn unknown_reason() -> Reason {
+pub(super) fn unknown_reason() -> Reason {
     Reason::Unknown
 }
 
-fn installed() -> State {
+pub(super) fn installed() -> State {
     State::Installed
 }
 
-fn unknown_kind() -> Kind {
+pub(super) fn unknown_kind() -> Kind {
     Kind::Unknown
 }
 

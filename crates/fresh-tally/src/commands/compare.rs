@@ -7,12 +7,14 @@ use tally_core::compare::{
     ApplicationSort, Base, Comparison, DecisionSort, DefaultSort, HeadlineRules, ListSort, PackageSort,
     PartSort, compare, compare_in_full,
 };
+use tally_core::knowledge::PartRules;
 use tally_core::model::{Kind, Menu, System, Tally};
 use tally_report::{CompareView, CompareWhat, Filter};
 
 pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failure> {
     let filter = filter(args)?;
-    let Compared { old, new, mut comparison } = compared(&args.old, &args.new, &args.base, settings)?;
+    let Compared { old, new, mut comparison } =
+        compared(&args.old, &args.new, &args.base, settings, install::find_in_brief)?;
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let differs = args.exit_code && !comparison.is_empty();
     filter.apply(&mut comparison);
@@ -38,15 +40,16 @@ pub(crate) struct Compared {
     pub(crate) comparison: Comparison,
 }
 
-/// Finds two installs and compares them, with what the base did where one is given.
+/// Finds two installs by `find` and compares them, with what the base did where one is given.
 pub(crate) fn compared(
     old: &str,
     new: &str,
     base: &[String],
     settings: &Settings,
+    find: fn(&str, &Settings, &PartRules) -> Result<Tally, Failure>,
 ) -> Result<Compared, Failure> {
     let parts = settings.own.parts()?;
-    let find = |asked: &str| install::find(asked, settings, &parts);
+    let find = |asked: &str| find(asked, settings, &parts);
     // One thread more is enough, and cheaper to start than a pool of them.
     let (old, new) = std::thread::scope(|scope| {
         let old = scope.spawn(|| find(old));

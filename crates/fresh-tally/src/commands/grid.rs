@@ -22,7 +22,7 @@ pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure>
     let tallies: Vec<Tally> = args
         .installs
         .par_iter()
-        .map(|asked| install::find(asked, settings, &parts))
+        .map(|asked| install::find_in_brief(asked, settings, &parts))
         .collect::<Result<_, _>>()?;
     let likeness = args.likeness.as_deref().and_then(Likeness::from_name).unwrap_or(Likeness::Applications);
     // What is asked for in words, else what the reviewer always asks for.

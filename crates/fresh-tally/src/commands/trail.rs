@@ -37,12 +37,12 @@ pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Failure
 fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, Failure> {
     if !args.installs.is_empty() {
         let parts = settings.own.parts()?;
-        return args.installs.iter().map(|asked| install::find(asked, settings, &parts)).collect();
+        return args.installs.iter().map(|asked| install::find_in_brief(asked, settings, &parts)).collect();
     }
     if settings.seen == AsArg::Found {
         let parts = settings.own.parts()?;
         let handles = settings.shelf.handles()?;
-        return handles.iter().map(|handle| install::find(handle, settings, &parts)).collect();
+        return handles.iter().map(|handle| install::find_in_brief(handle, settings, &parts)).collect();
     }
     let index = super::shelf::index(settings)?;
     for install in index.installs()? {
