@@ -4,13 +4,13 @@ use crate::keyfile::KeyFile;
 use crate::sessions;
 use crate::text::name_text;
 use quick_xml::events::Event;
-use std::path::Path;
+use std::path::{Component, Path, PathBuf};
 use tally_core::model::{Evidence, Look, Looks, Text};
 use tally_trees::{Entry, NodeKind, Tree};
 
 const PICTURES: &[&str] =
     &["jpg", "jpeg", "png", "svg", "svgz", "webp", "jxl", "avif", "heic", "bmp", "tif", "tiff"];
-const FONTS: &[&str] = &["ttf", "otf", "ttc", "pfb", "gz", "otb", "bdf", "pcf", "woff", "woff2"];
+const FONTS: &[&str] = &["ttf", "otf", "ttc", "pfa", "pfb", "t1", "otb", "bdf", "pcf", "woff", "woff2"];
 
 /// Where themes lie: of widgets and window borders, and of the panels of desktops that have their own.
 const THEMES: &[&str] = &["usr/share/themes", "usr/share/lxqt/themes"];
@@ -19,7 +19,6 @@ const THEMES: &[&str] = &["usr/share/themes", "usr/share/lxqt/themes"];
 const WALLPAPERS: &[&str] = &[
     "usr/share/backgrounds",
     "usr/share/wallpapers",
-    "usr/share/images",
     "usr/share/lxqt/wallpapers",
     "usr/share/pixmaps/backgrounds",
 ];
@@ -48,19 +47,25 @@ fn folders(tree: &dyn Tree, path: &str) -> impl Iterator<Item = Entry> {
     tree.names(path).into_iter().filter(|entry| entry.kind == NodeKind::Folder)
 }
 
-/// Every folder that holds anything; its `index.theme` describes it, where there is one.
+/// Every folder that holds more than key bindings; its `index.theme` describes it, where there is one.
 fn themes(tree: &dyn Tree, place_of_all: &str) -> Vec<Look> {
     let theme = |entry: Entry| {
         let (name, folder) = place(place_of_all, &entry);
         let index = format!("{folder}/index.theme");
-        let file = if tree.exists(&index) {
-            index
-        } else {
-            format!("{folder}/{}", name_text(&tree.names(&folder).first()?.name))
-        };
-        Some(look(name, None, &file))
+        if tree.exists(&index) {
+            return Some(look(name, None, &index));
+        }
+        let inside = tree.names(&folder);
+        let first = inside.iter().find(|entry| !is_of_keys(tree, &place(&folder, entry).1))?;
+        Some(look(name, None, &place(&folder, first).1))
     };
     folders(tree, place_of_all).filter_map(theme).collect()
+}
+
+/// Whether a part of a theme only says what keys do: `gtk-2.0-key`, or a `gtk-keys.css` alone.
+fn is_of_keys(tree: &dyn Tree, part: &str) -> bool {
+    let inside = tree.names(part);
+    part.ends_with("-key") || (!inside.is_empty() && inside.iter().all(|entry| entry.name == "gtk-keys.css"))
 }
 
 /// Every folder that is described.
@@ -84,12 +89,23 @@ fn look(name: Text, count: Option<u32>, file: &str) -> Look {
     Look { name, count, package: None, evidence: Evidence::file(file) }
 }
 
-/// Packs of pictures: each folder at the top, and the pictures that lie beside the folders.
+/// Packs of pictures: each folder at the top, and the pictures that lie beside the folders. A link to a folder is a pack as well,
+/// unless it leads to one that is counted anyway.
 fn packs(tree: &dyn Tree, path: &str) -> Vec<Look> {
-    let mut packs: Vec<Look> = folders(tree, path)
+    let mut packs: Vec<Look> = tree
+        .names(path)
+        .into_iter()
         .filter_map(|entry| {
             let (name, folder) = place(path, &entry);
-            let found = Found::below(tree, &folder, PICTURES, DEPTH);
+            let found = match entry.kind {
+                NodeKind::Folder => pictures(tree, &folder),
+                NodeKind::Link if leads_elsewhere(tree, &folder) => {
+                    // The link is what a package owns here.
+                    let found = pictures(tree, &folder);
+                    Found { first: found.first.map(|_| folder), ..found }
+                }
+                _ => return None,
+            };
             found.first.map(|first| look(name, Some(found.count), &first))
         })
         .collect();
@@ -104,9 +120,32 @@ fn packs(tree: &dyn Tree, path: &str) -> Vec<Look> {
     packs
 }
 
+/// The pictures of a pack. One that is kept in many sizes (`contents/images/1920x1080.png`) is one picture.
+fn pictures(tree: &dyn Tree, pack: &str) -> Found {
+    let sizes = Found::below(tree, &format!("{pack}/contents/images"), PICTURES, 0);
+    match sizes.first {
+        Some(first) => Found { count: 1, first: Some(first) },
+        None => Found::below(tree, pack, PICTURES, DEPTH),
+    }
+}
+
+/// Whether a link leads to a folder that is not looked through by itself.
+fn leads_elsewhere(tree: &dyn Tree, link: &str) -> bool {
+    let Ok(target) = tree.read_link(Path::new(link)) else { return false };
+    let mut place = PathBuf::new();
+    for part in Path::new(link).parent().unwrap_or(Path::new("")).join(target).components() {
+        match part {
+            Component::Normal(name) => place.push(name),
+            Component::ParentDir => _ = place.pop(),
+            _ => {}
+        }
+    }
+    !WALLPAPERS.iter().any(|folder| place.starts_with(folder)) && tree.is_folder(link)
+}
+
 /// Font folders: `usr/share/fonts/truetype/dejavu` is `dejavu`.
 fn fonts(tree: &dyn Tree) -> Vec<Look> {
-    let mut fonts = Vec::new();
+    let mut fonts: Vec<Look> = Vec::new();
     for class in folders(tree, "usr/share/fonts") {
         let (_, class) = place("usr/share/fonts", &class);
         for family in folders(tree, &class) {
@@ -116,6 +155,14 @@ fn fonts(tree: &dyn Tree) -> Vec<Look> {
         }
     }
     fonts.sort_by(|a, b| a.name.cmp(&b.name));
+    // One family may lie in several classes: `opentype/reed` and `type1/reed`.
+    fonts.dedup_by(|second, first| {
+        let same = first.name == second.name;
+        if same {
+            first.count = Some(first.count.unwrap_or(0) + second.count.unwrap_or(0));
+        }
+        same
+    });
     fonts
 }
 
@@ -147,7 +194,11 @@ impl Found {
 }
 
 fn ends_in(name: &std::ffi::OsStr, endings: &[&str]) -> bool {
-    let ending = Path::new(name).extension().and_then(|ending| ending.to_str()).map(str::to_lowercase);
+    // Fonts of the X server are packed: `fixed.pcf.gz`.
+    let name = Path::new(name);
+    let inner = Path::new(name.file_stem().unwrap_or_default());
+    let name = if name.extension().is_some_and(|ending| ending == "gz") { inner } else { name };
+    let ending = name.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase);
     ending.is_some_and(|ending| endings.contains(&ending.as_str()))
 }
 
@@ -319,7 +370,22 @@ mod tests {
             .file("usr/share/backgrounds/one.svg", "")
             .file("usr/share/lxqt/wallpapers/fog.jpg", "")
             .file("usr/share/lxqt/themes/dark/lxqt-panel.qss", "")
+            .file("usr/share/wallpapers/Tide/contents/images/1920x1080.png", "")
+            .file("usr/share/wallpapers/Tide/contents/images/1280x800.png", "")
+            .file("usr/share/wallpapers/Tide/contents/screenshot.png", "")
+            .file("usr/share/marsh/fog/wallpaper/contents/images/a.svg", "")
+            .link("usr/share/wallpapers/Fog", "/usr/share/marsh/fog/wallpaper")
+            .link("usr/share/wallpapers/Tide2", "Tide")
+            .link("usr/share/wallpapers/Weir", "../backgrounds/weir")
+            .link("usr/share/wallpapers/None", "/usr/share/none")
+            .file("usr/share/themes/Quill/gtk-3.0/gtk.css", "")
+            .file("usr/share/themes/Quill/gtk-2.0-key/gtkrc", "")
+            .file("usr/share/themes/Keys/gtk-2.0-key/gtkrc", "")
+            .file("usr/share/themes/Keys/gtk-3.0/gtk-keys.css", "")
             .file("usr/share/fonts/truetype/reed/r.ttf", "")
+            .file("usr/share/fonts/type1/reed/r.pfb", "")
+            .file("usr/share/fonts/X11/misc/fixed.pcf.gz", "")
+            .file("usr/share/fonts/X11/encodings/ascii.enc.gz", "")
             .file("usr/share/icons/Marsh/index.theme", "")
             .file("usr/share/icons/hicolor/index.theme", "")
             .file("usr/share/glib-2.0/schemas/10_marsh.gschema.override", "[org.x]\nicon-theme='Marsh'\n")
@@ -330,9 +396,16 @@ mod tests {
         let looks = read(&tree as &dyn Tree);
         let packs: Vec<(&str, Option<u32>)> =
             looks.wallpapers.iter().map(|w| (w.name.as_str(), w.count)).collect();
-        assert_eq!(packs, [("weir", Some(2)), ("backgrounds", Some(1)), ("lxqt", Some(1))]);
-        assert_eq!(looks.themes[0].name, "dark");
-        assert_eq!(looks.fonts[0].name, "reed");
+        let tide_and_fog = [("Fog", Some(1)), ("Tide", Some(1))];
+        assert_eq!(packs[..2], [("weir", Some(2)), ("backgrounds", Some(1))]);
+        assert_eq!((&packs[2..4], packs[4]), (&tide_and_fog[..], ("lxqt", Some(1))));
+        assert_eq!(looks.wallpapers[2].evidence.file, "usr/share/wallpapers/Fog", "the link has an owner");
+        let names = |looks: &[Look]| looks.iter().map(|look| look.name.to_string()).collect::<Vec<_>>();
+        assert_eq!(names(&looks.themes), ["Quill", "dark"], "what keys do is no look");
+        assert_eq!(
+            (names(&looks.fonts), looks.fonts[1].count),
+            (vec!["misc".into(), "reed".into()], Some(2))
+        );
         assert_eq!(looks.icon_sets.len(), 1);
         assert_eq!(
             (looks.default_icons.as_deref(), looks.default_theme.as_deref()),

@@ -10,7 +10,9 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeSet;
 use std::path::Path;
-use tally_core::derive::{Associations, choose_defaults, dead_defaults, find_oddities, join_applications};
+use tally_core::derive::{
+    Associations, choose_defaults, dead_defaults, find_oddities, join_applications, mark_roles,
+};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
     Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, Medium, MissingFact,
@@ -91,6 +93,7 @@ pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     let (associations, unread) = defaults::read(tree, &desktops, &tally.launchers, options.roles);
     tally.unread.extend(unread);
     tally.defaults = choose_defaults(options.roles, &associations, &tally.launchers, &tally.applications);
+    mark_roles(&mut tally.applications, &tally.defaults);
     let dead = dead_defaults(options.roles, &associations, &tally.launchers);
     let probes = parts::probe(tree, options.rules);
     tally.parts = options.rules.apply(&tally.packages, &probes);

@@ -1,4 +1,4 @@
-use crate::model::{Application, Delivery, Does, Launcher, Package, PackageRef, System, Text};
+use crate::model::{Application, DefaultChoice, Delivery, Does, Launcher, Package, PackageRef, System, Text};
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 
@@ -106,6 +106,23 @@ fn finish(mut application: Application, companions: &FxHashMap<(System, &str), u
     application
 }
 
+/// Writes into each application the roles that it can take: those in whose questions it answers or could answer.
+pub fn mark_roles(applications: &mut [Application], defaults: &[DefaultChoice]) {
+    let mut roles: FxHashMap<&str, Vec<&Text>> = FxHashMap::default();
+    for choice in defaults {
+        for candidate in &choice.candidates {
+            roles.entry(candidate).or_default().push(&choice.role);
+        }
+    }
+    for application in applications {
+        let mut taken: Vec<Text> =
+            roles.get(application.id.as_str()).into_iter().flatten().map(|role| (*role).clone()).collect();
+        taken.sort();
+        taken.dedup();
+        application.roles = taken;
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -148,6 +165,26 @@ mod tests {
             ("causeway", Some("4.2"))
         );
         assert_eq!((applications[0].launchers.len(), applications[0].bytes), (2, Some(10)));
+    }
+
+    #[test]
+    fn roles_are_those_that_it_answers_or_could() {
+        let launchers = [launcher("ink.desktop", "ink", "ink"), launcher("reed.desktop", "reed", "reed")];
+        let mut applications = join_applications(&launchers, &[]);
+        let choice = |role: &str, asked: &str, candidates: &[&str]| {
+            let told = serde_json::json!({"role": role, "asked": asked, "application": candidates.first(), "candidates": candidates});
+            serde_json::from_value::<DefaultChoice>(told).unwrap()
+        };
+        let defaults = [
+            choice("text-editor", "text/plain", &["ink", "reed"]),
+            choice("pictures", "image/png", &["ink"]),
+            choice("pictures", "image/webp", &["ink"]),
+            choice("music", "audio/flac", &[]),
+        ];
+        mark_roles(&mut applications, &defaults);
+        let roles = |id: &str| &applications.iter().find(|one| one.id == id).unwrap().roles[..];
+        assert_eq!(roles("ink"), ["pictures", "text-editor"]);
+        assert_eq!(roles("reed"), ["text-editor"]);
     }
 
     #[test]

@@ -142,11 +142,8 @@ impl<'a> Chooser<'a> {
         }
         for parent in self.ancestors(proper.unwrap_or(asked)) {
             let inherited = self.associated(parent);
-            let default = self.default_of(parent);
-            let launcher =
-                default.map(|(launcher, _)| launcher).or_else(|| inherited.first().map(|(l, _)| l.clone()));
-            if let Some(launcher) = launcher {
-                let how = format!("by its parent type {parent}");
+            if let Some((launcher, file)) = self.default_of(parent).or_else(|| inherited.first().cloned()) {
+                let how = format!("{file}: by its parent type {parent}");
                 return self.choice(role, asked, Some(&launcher), how, &inherited, inherited.len() == 1);
             }
         }
@@ -376,8 +373,12 @@ mod tests {
         let choice = asked(&associations, &[launcher("a", "")], "text/csv");
         assert_eq!(
             (choice.application.as_deref(), choice.how.as_str()),
-            (Some("a"), "by its parent type text/plain")
+            (Some("a"), "cache: by its parent type text/plain")
         );
+        let default = list("etc/xdg/mimeapps.list", "default", "text/plain", &["a"]);
+        let associations = Associations { lists: vec![default], caches: Vec::new(), ..associations };
+        let choice = asked(&associations, &[launcher("a", "")], "text/csv");
+        assert_eq!(choice.how, "etc/xdg/mimeapps.list: by its parent type text/plain");
         let nothing = asked(&Associations::default(), &[], "application/pdf");
         assert_eq!(
             (nothing.application, nothing.how.as_str(), nothing.sure),
@@ -398,7 +399,7 @@ mod tests {
         associations.parents =
             BTreeMap::from([parent("text/csv", "text/x-mid"), parent("text/x-mid", "text/plain")]);
         let choice = asked(&associations, &[launcher("a", "")], "text/csv");
-        assert_eq!(choice.how, "by its parent type text/plain");
+        assert_eq!(choice.how, "cache: by its parent type text/plain");
     }
 
     #[test]

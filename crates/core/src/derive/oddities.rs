@@ -1,7 +1,11 @@
 //! Oddities: named rules for what deserves a second look, each with its evidence.
 
 use crate::knowledge::Agents;
-use crate::model::{Does, Evidence, Kind, Launcher, Oddity, OddityName, Package, State, Tally, Text};
+use crate::model::{
+    Application, DefaultChoice, Does, Evidence, Kind, Launcher, Oddity, OddityName, Package, State, System,
+    Tally, Text,
+};
+use rustc_hash::FxHashSet;
 use std::collections::BTreeMap;
 
 /// Everything odd about an install, sorted by rule.
@@ -63,12 +67,8 @@ fn launchers(tally: &Tally, found: &mut Found) {
         if systems.len() > 1 {
             let why =
                 format!("{} came in {} formats: {}", application.name, systems.len(), systems.join(" and "));
-            found.add(
-                OddityName::TwoFormats,
-                vec![format!("application:{}", application.id).into()],
-                why,
-                &Evidence::default(),
-            );
+            let about = vec![format!("application:{}", application.id).into()];
+            found.add(OddityName::TwoFormats, about, why, &launcher_file(application, tally));
         }
     }
 }
@@ -91,29 +91,32 @@ fn defaults(tally: &Tally, found: &mut Found) {
         .rev()
         .filter_map(|d| Some((d.role.as_str(), d.application.as_ref()?)))
         .collect();
-    let mut by_role: BTreeMap<&str, Vec<(&Text, &Text)>> = BTreeMap::new();
+    let mut by_role: BTreeMap<&str, Vec<(&DefaultChoice, &Text)>> = BTreeMap::new();
     let mut doubled: Vec<(&str, &[Text])> = Vec::new();
     for choice in &tally.defaults {
         if let Some(application) = &choice.application {
-            by_role.entry(&choice.role).or_default().push((&choice.asked, application));
+            by_role.entry(&choice.role).or_default().push((choice, application));
         }
         if !choice.sure
             && choice.candidates.len() > 1
             && !doubled.iter().any(|(role, _)| *role == choice.role)
         {
             doubled.push((&choice.role, &choice.candidates));
-            let why = format!(
-                "{} could open {}, and none is set: {}",
-                choice.candidates.len(),
-                choice.asked,
-                choice.candidates.join(", ")
-            );
-            let evidence = Evidence::file(choice.how.split(':').next().unwrap_or_default());
-            found.add(OddityName::DoubleInRole, vec![format!("role:{}", choice.role).into()], why, &evidence);
+            let (number, all) = (choice.candidates.len(), choice.candidates.join(", "));
+            let why = if choice.asked.contains('=') {
+                format!(
+                    "{number} could do the job of {}, and none is chosen: {all}",
+                    choice.role.replace('-', " ")
+                )
+            } else {
+                format!("{number} could open {}, and none is set: {all}", choice.asked)
+            };
+            let about = vec![format!("role:{}", choice.role).into()];
+            found.add(OddityName::DoubleInRole, about, why, &evidence_of(choice, tally));
         }
         let unlikely = UNLIKELY.iter().find(|(role, _)| choice.role == *role).and_then(|(_, others)| {
             let application =
-                choice.application.as_ref().filter(|_| !choice.how.starts_with("by its parent"))?;
+                choice.application.as_ref().filter(|_| !choice.how.contains(": by its parent type"))?;
             others
                 .iter()
                 .find(|other| primary.get(**other) == Some(&application))
@@ -126,7 +129,7 @@ fn defaults(tally: &Tally, found: &mut Found) {
                 OddityName::UnlikelyDefault,
                 vec![format!("role:{}", choice.role).into()],
                 why,
-                &Evidence::file(choice.how.split(':').next().unwrap_or_default()),
+                &evidence_of(choice, tally),
             );
         }
     }
@@ -136,16 +139,29 @@ fn defaults(tally: &Tally, found: &mut Found) {
         openers.dedup();
         if openers.len() > 1 && !matches!(role, "spreadsheet") {
             let said: Vec<String> =
-                choices.iter().map(|(asked, application)| format!("{asked} by {application}")).collect();
+                choices.iter().map(|(choice, by)| format!("{} by {by}", choice.asked)).collect();
             let why = format!("types of one family open in different programs: {}", said.join(", "));
-            found.add(
-                OddityName::MixedOpeners,
-                vec![format!("role:{role}").into()],
-                why,
-                &Evidence::default(),
-            );
+            let about = vec![format!("role:{role}").into()];
+            found.add(OddityName::MixedOpeners, about, why, &evidence_of(choices[0].0, tally));
         }
     }
+}
+
+/// The file that decided a choice; where it was none, the launcher of the first candidate.
+fn evidence_of(choice: &DefaultChoice, tally: &Tally) -> Evidence {
+    let file = choice.how.split([':', ' ']).next().unwrap_or_default();
+    if file.contains('/') {
+        return Evidence::file(file);
+    }
+    let first = choice.application.as_ref().or(choice.candidates.first());
+    let application = first.and_then(|id| tally.applications.iter().find(|one| one.id == *id));
+    application.map(|application| launcher_file(application, tally)).unwrap_or_default()
+}
+
+/// Where the first launcher of an application was read.
+fn launcher_file(application: &Application, tally: &Tally) -> Evidence {
+    let first = tally.launchers.iter().find(|launcher| application.launchers.contains(&launcher.id));
+    first.map(|launcher| launcher.evidence.clone()).unwrap_or_default()
 }
 
 fn packages(tally: &Tally, agents: &Agents, found: &mut Found) {
@@ -213,11 +229,16 @@ fn games(tally: &Tally, found: &mut Found) {
     if games.is_empty() {
         return;
     }
-    let weight = |package: &Package| -> u64 {
-        let companions = tally.present().filter(|p| p.companion_of.as_ref() == Some(&package.name));
-        companions.chain([package]).filter_map(|p| p.installed_bytes).fold(0, u64::saturating_add)
+    let known: FxHashSet<(System, &str)> =
+        games.iter().map(|game| (game.system, game.name.as_str())).collect();
+    let accompanies = |package: &Package| {
+        package.companion_of.as_ref().is_some_and(|of| known.contains(&(package.system, of.as_str())))
     };
-    let bytes: u64 = games.iter().map(|game| weight(game)).fold(0, u64::saturating_add);
+    let bytes = tally
+        .present()
+        .filter(|package| package.kind == Kind::Game || accompanies(package))
+        .filter_map(|package| package.installed_bytes)
+        .fold(0, u64::saturating_add);
     let names: Vec<&str> = games.iter().map(|game| game.name.as_str()).collect();
     let noun = if games.len() == 1 { "game" } else { "games" };
     let why = format!("{} {noun}, {} MB: {}", games.len(), bytes / 1_000_000, names.join(", "));
@@ -227,4 +248,222 @@ fn games(tally: &Tally, found: &mut Found) {
         why,
         &games[0].evidence,
     );
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::derive::join_applications;
+    use crate::model::{Label, Medium, Menu, PackageRef, Phase, Taken};
+
+    fn tally() -> Tally {
+        let taken = Taken {
+            at: "2031-05-02T10:00:00Z".into(),
+            from: "marsh".into(),
+            medium: Medium::Installed,
+            layer: None,
+            sha256: None,
+        };
+        Tally::new("test", taken, Label::default())
+    }
+
+    fn launcher(id: &str, runs: &str) -> Launcher {
+        Launcher {
+            phase: Phase::Shipped,
+            id: format!("{id}.desktop").into(),
+            name: id.into(),
+            generic_name: None,
+            menu: Menu::Accessories,
+            categories: Vec::new(),
+            shown: true,
+            hidden_because: None,
+            runs: Some(runs.into()),
+            does: Does::Program,
+            url: None,
+            program_present: Some(true),
+            package: None,
+            version: None,
+            format: None,
+            mime_types: Vec::new(),
+            evidence: Evidence::file(format!("usr/share/applications/{id}.desktop")),
+        }
+    }
+
+    fn choice(role: &str, asked: &str, candidates: &[&str], how: &str) -> DefaultChoice {
+        let answer = if how.contains("none is chosen") { None } else { candidates.first() };
+        let told = serde_json::json!({
+            "role": role, "asked": asked, "application": answer, "candidates": candidates, "how": how,
+            "sure": candidates.len() < 2,
+        });
+        serde_json::from_value(told).unwrap()
+    }
+
+    /// What is found by a rule: the sentence, and the file that shows it.
+    fn found(tally: &Tally, rule: OddityName) -> Vec<(String, String)> {
+        let agents = Agents::built_in().unwrap();
+        let all = find_oddities(tally, &agents);
+        let of_rule = all.iter().filter(|oddity| oddity.oddity == rule);
+        of_rule.map(|oddity| (oddity.why.to_string(), oddity.evidence.file.to_string())).collect()
+    }
+
+    #[test]
+    fn a_job_without_a_choice_is_told_with_the_file_of_one_that_could_do_it() {
+        let mut tally = tally();
+        tally.launchers = vec![launcher("reed", "reed"), launcher("weir", "weir")];
+        tally.applications = join_applications(&tally.launchers, &[]);
+        tally.defaults = vec![
+            choice(
+                "terminal",
+                "Categories=TerminalEmulator",
+                &["reed", "weir"],
+                "several do it, and none is chosen",
+            ),
+            choice(
+                "text-editor",
+                "text/plain",
+                &["weir", "reed"],
+                "usr/share/applications/mimeinfo.cache: no default is set",
+            ),
+        ];
+        let told = found(&tally, OddityName::DoubleInRole);
+        let launcher = "usr/share/applications/reed.desktop".to_owned();
+        assert_eq!(
+            told[0],
+            ("2 could do the job of terminal, and none is chosen: reed, weir".to_owned(), launcher)
+        );
+        assert_eq!(told[1].0, "2 could open text/plain, and none is set: weir, reed");
+        assert_eq!(told[1].1, "usr/share/applications/mimeinfo.cache");
+    }
+
+    #[test]
+    fn one_family_in_two_programs_is_told_but_not_for_spreadsheets() {
+        let mut tally = tally();
+        let how = "usr/share/applications/mimeinfo.cache: the only one";
+        tally.defaults = vec![
+            choice("music-player", "audio/flac", &["reed"], how),
+            choice("music-player", "audio/mpeg", &["weir"], how),
+            choice("spreadsheet", "text/csv", &["reed"], how),
+            choice("spreadsheet", "application/vnd.oasis.opendocument.spreadsheet", &["weir"], how),
+            choice("video-player", "video/mp4", &["weir"], how),
+            choice("video-player", "video/webm", &["weir"], how),
+        ];
+        let told = found(&tally, OddityName::MixedOpeners);
+        let why = "types of one family open in different programs: audio/flac by reed, audio/mpeg by weir";
+        assert_eq!(told, [(why.to_owned(), "usr/share/applications/mimeinfo.cache".to_owned())]);
+    }
+
+    #[test]
+    fn a_browser_that_opens_pictures_is_unlikely_unless_the_type_only_inherits_it() {
+        let mut tally = tally();
+        let cache = "usr/share/applications/mimeinfo.cache";
+        tally.defaults = vec![
+            choice("web-browser", "x-scheme-handler/https", &["lapwing"], cache),
+            choice("image-viewer", "image/png", &["lapwing"], &format!("{cache}: the only one")),
+            choice(
+                "image-viewer",
+                "image/svg+xml",
+                &["lapwing"],
+                &format!("{cache}: by its parent type text/xml"),
+            ),
+            choice("text-editor", "text/plain", &["inkcap"], cache),
+        ];
+        let why = "image/png opens in lapwing, which is the web browser".to_owned();
+        assert_eq!(found(&tally, OddityName::UnlikelyDefault), [(why, cache.to_owned())]);
+    }
+
+    #[test]
+    fn what_stands_in_the_menu_is_looked_at_and_what_is_hidden_is_not() {
+        let mut tally = tally();
+        let page = Launcher {
+            does: Does::WebPage,
+            url: Some("https://marsh.example".into()),
+            ..launcher("help", "open")
+        };
+        let hidden = Launcher { shown: false, ..page.clone() };
+        let gone = Launcher { program_present: Some(false), ..launcher("sand", "sand-gui") };
+        let twice =
+            [launcher("reed", "reed"), Launcher { id: "reed-2.desktop".into(), ..launcher("reed", "reed") }];
+        tally.launchers = [page, hidden, gone].into_iter().chain(twice).collect();
+        let said = |rule| found(&tally, rule).into_iter().map(|(why, _)| why).collect::<Vec<_>>();
+        assert_eq!(said(OddityName::WebPageLauncher), ["help in the menu only opens https://marsh.example"]);
+        assert_eq!(said(OddityName::MissingProgram), ["sand starts `sand-gui`, which is not there"]);
+        assert_eq!(said(OddityName::TwoLaunchers), ["reed stands 2 times in the menu, each starting `reed`"]);
+    }
+
+    #[test]
+    fn one_program_in_two_formats_names_a_file() {
+        let mut tally = tally();
+        let native = Launcher {
+            package: Some(PackageRef::new(System::Dpkg, "reed")),
+            format: Some(System::Dpkg),
+            ..launcher("reed", "reed")
+        };
+        let sandboxed = Launcher {
+            id: "org.marsh.reed.desktop".into(),
+            package: Some(PackageRef::new(System::Flatpak, "org.marsh.reed")),
+            format: Some(System::Flatpak),
+            ..native.clone()
+        };
+        tally.packages = vec![
+            Package::new(System::Dpkg, "reed", "1"),
+            Package::new(System::Flatpak, "org.marsh.reed", "2"),
+        ];
+        tally.launchers = vec![native, sandboxed];
+        tally.applications = join_applications(&tally.launchers, &tally.packages);
+        let why = "reed came in 2 formats: dpkg and flatpak".to_owned();
+        assert_eq!(
+            found(&tally, OddityName::TwoFormats),
+            [(why, "usr/share/applications/reed.desktop".to_owned())]
+        );
+    }
+
+    #[test]
+    fn states_of_packages_each_have_their_rule() {
+        let package = |name: &str, state| Package { state, ..Package::new(System::Dpkg, name, "1") };
+        let mut tally = tally();
+        tally.packages = vec![
+            package("half", State::Half),
+            Package {
+                kind: Kind::Transitional,
+                in_no_repository: true,
+                ..package("left", State::RemovedConfig)
+            },
+            package("gone", State::Removed),
+            Package { in_no_repository: true, ..package("stray", State::Installed) },
+            Package { kind: Kind::Transitional, ..package("renamed", State::Installed) },
+        ];
+        let said = |rule| found(&tally, rule).into_iter().map(|(why, _)| why).collect::<Vec<_>>();
+        assert_eq!(said(OddityName::HalfInstalled), ["half is not installed in full"]);
+        assert_eq!(
+            said(OddityName::RemovedLeftovers),
+            ["left was removed, its configuration is still there"]
+        );
+        assert_eq!(said(OddityName::InNoRepository), ["stray 1 stands in no list of any repository"]);
+        assert_eq!(said(OddityName::TransitionalPackage), ["renamed only eases a renaming"]);
+    }
+
+    #[test]
+    fn games_are_weighed_with_what_accompanies_them() {
+        let sized = |name: &str, kind, bytes| Package {
+            kind,
+            installed_bytes: Some(bytes),
+            ..Package::new(System::Dpkg, name, "1")
+        };
+        let data = |name: &str, of: &str, kind| Package {
+            companion_of: Some(of.into()),
+            ..sized(name, kind, 4_000_000)
+        };
+        let mut tally = tally();
+        tally.packages = vec![
+            sized("eelpot", Kind::Game, 3_000_000),
+            data("eelpot-data", "eelpot", Kind::Data),
+            data("eelpot-levels", "eelpot", Kind::Game),
+            data("inkcap-data", "inkcap", Kind::Data),
+        ];
+        let told = found(&tally, OddityName::Games);
+        assert_eq!(
+            told[0].0, "2 games, 11 MB: eelpot, eelpot-levels",
+            "a companion counts once, whatever it is"
+        );
+    }
 }

@@ -1,6 +1,6 @@
 //! A tally as found made into the tally of the install day.
 
-use crate::derive::{find_oddities, join_applications};
+use crate::derive::{find_oddities, join_applications, mark_roles};
 use crate::knowledge::Agents;
 use crate::model::{Counts, Look, Medium, OddityName, Package, PackageRef, Phase, Tally, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -78,6 +78,7 @@ pub fn as_shipped(mut tally: Tally) -> Tally {
             choice.shipped_application = None;
         }
     }
+    mark_roles(&mut tally.applications, &tally.defaults);
     if let Some(parts) = tally.shipped_parts.take() {
         tally.parts = parts;
     }

@@ -58,10 +58,9 @@ impl OwnRules {
         let own: Self = toml::from_str(text).map_err(|error| RulesError::from_toml(text, &error))?;
         PartRules { part: own.part.clone() }.check()?;
         for role in &own.role {
-            let by_launcher = !role.categories.is_empty() || !role.words.is_empty();
-            if role.role.is_empty() || role.types.is_empty() != by_launcher {
+            if role.role.is_empty() || role.types.is_empty() != role.is_by_launcher() {
                 let why = format!(
-                    "role `{}` is asked either by `types`, or by `categories` and `words`",
+                    "role `{}` is asked either by `types`, or by `categories`, `words` and `programs`",
                     role.role
                 );
                 return Err(RulesError { line: None, why });

@@ -31,6 +31,8 @@ pub struct Role {
     pub categories: Vec<Text>,
     /// Words in name, generic name or ID, any of them.
     pub words: Vec<Text>,
+    /// Commands that a launcher runs, any of them: for what is called in so few words that any program could be.
+    pub programs: Vec<Text>,
     /// Categories that rule a launcher out.
     pub without: Vec<Text>,
     /// Name of a link in `etc/alternatives` that decides.
@@ -69,8 +71,11 @@ impl Roles {
 }
 
 impl Role {
-    /// Whether a launcher could do the job, asked by category and words.
+    /// Whether a launcher could do the job: by the command that it runs, else by category and words.
     pub fn fits(&self, launcher: &Launcher) -> bool {
+        if launcher.runs.as_ref().is_some_and(|runs| self.programs.contains(runs)) {
+            return true;
+        }
         let has = |wanted: &[Text]| launcher.categories.iter().any(|category| wanted.contains(category));
         if has(&self.without) {
             return false;
@@ -82,17 +87,40 @@ impl Role {
 
     /// How the question by category is written down: `Categories=TerminalEmulator`.
     pub fn asked(&self) -> Text {
-        if self.categories.is_empty() {
-            format!("Name={}", self.words.join("|")).into()
-        } else {
-            format!("Categories={}", self.categories.join("|")).into()
-        }
+        let (key, of) = match (&self.categories[..], &self.words[..]) {
+            ([], []) => ("Exec", &self.programs),
+            ([], _) => ("Name", &self.words),
+            _ => ("Categories", &self.categories),
+        };
+        format!("{key}={}", of.join("|")).into()
+    }
+
+    /// Whether it is asked by launchers, as against types.
+    pub fn is_by_launcher(&self) -> bool {
+        !self.categories.is_empty() || !self.words.is_empty() || !self.programs.is_empty()
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_called_in_one_word_is_known_by_what_it_runs() {
+        let launcher = |name: &str, runs: &str| {
+            let told = serde_json::json!({"id": "x.desktop", "name": name, "runs": runs, "menu": "settings", "shown": true, "does": "program"});
+            serde_json::from_value::<Launcher>(told).unwrap()
+        };
+        let roles = Roles::built_in().unwrap();
+        let role = |name: &str| roles.role.iter().find(|role| role.role == name).unwrap();
+        assert!(role("settings").fits(&launcher("Settings", "gnome-control-center")));
+        assert!(!role("settings").fits(&launcher("Settings", "curlew-settings")));
+        assert!(role("disk-manager").fits(&launcher("Disks", "gnome-disks")));
+        assert_eq!(role("settings").asked().split('=').next(), Some("Name"));
+        let only = Role { programs: vec!["curlew".into(), "reed".into()], ..Role::default() };
+        assert!(only.is_by_launcher() && only.fits(&launcher("Anything", "reed")));
+        assert_eq!(only.asked(), "Exec=curlew|reed");
+    }
 
     #[test]
     fn the_built_in_roles_are_sound() {
@@ -105,8 +133,7 @@ mod tests {
         for role in &roles.role {
             assert!(!role.label.is_empty());
             let by_type = !role.types.is_empty();
-            let by_launcher = !role.categories.is_empty() || !role.words.is_empty();
-            assert!(by_type != by_launcher, "{} is asked by types or by launchers", role.role);
+            assert!(by_type != role.is_by_launcher(), "{} is asked by types or by launchers", role.role);
         }
     }
 }

@@ -59,8 +59,8 @@ var/lib/snapd/desktop/applications etc/skel/.local/share/applications etc/skel/.
 usr/share/mime/aliases usr/share/mime/subclasses etc/xdg usr/etc/xdg etc/alternatives etc/X11/default-display-manager usr/share/xsessions
 usr/share/wayland-sessions usr/local/share/xsessions usr/local/share/wayland-sessions etc/systemd/system etc/systemd/user
 etc/systemd/zram-generator.conf usr/lib/systemd/zram-generator.conf etc/default/zramswap usr/lib/systemd/system usr/lib/systemd/user
-usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d usr/local/etc/rc.d
-etc/dconf/profile etc/dconf/db/*.d usr/share/glib-2.0/schemas/*.override etc/gtk-3.0/settings.ini usr/share/lxqt/lxqt.conf
+usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/inittab etc/rc[S2-5].d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d usr/local/etc/rc.d
+etc/dconf/profile etc/dconf/db/*.d usr/share/glib-2.0/schemas/*.override usr/share/glib-2.0/schemas/*.gschema.xml etc/gtk-3.0/settings.ini usr/share/lxqt/lxqt.conf
 usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime var/lib/dpkg/alternatives var/log/dpkg.log* var/log/emerge.log*
 var/log/installer/initial-status.gz var/log/removed_packages var/lib/pkgtools/removed_packages usr/lib/sysimage/dnf/history.sqlite*
 usr/lib/sysimage/libdnf5/*.sqlite* var/lib/dnf/transaction_history.sqlite*
@@ -98,7 +98,7 @@ END
 # Folders of which only names are taken: empty files stand for the files.
 names() {
     cat <<'END'
-bin sbin usr/bin usr/sbin usr/games usr/local/bin usr/local/sbin usr/local/games snap/bin usr/share/backgrounds usr/share/wallpapers usr/share/images
+bin sbin usr/bin usr/sbin usr/games usr/local/bin usr/local/sbin usr/local/games snap/bin usr/share/backgrounds usr/share/wallpapers
 usr/share/lxqt/wallpapers usr/share/lxqt/themes usr/share/pixmaps/backgrounds usr/share/fonts
 END
 }

@@ -1,9 +1,12 @@
 //! What runs without being asked: enabled units, services of other init systems, and autostart entries. See
 //! `docs/formats/startup.md`.
 
+mod autostart;
+mod condition;
 mod scripts;
+mod sysv;
 
-use crate::keyfile::{Group, KeyFile};
+use crate::keyfile::KeyFile;
 use crate::text::{name_text, text};
 use std::collections::BTreeSet;
 use std::os::unix::ffi::OsStrExt;
@@ -13,15 +16,14 @@ use tally_trees::{NodeKind, Tree};
 
 /// Where unit files lie, those that win first.
 const UNIT_FOLDERS: &[&str] = &["etc/systemd", "usr/local/lib/systemd", "usr/lib/systemd", "lib/systemd"];
-const AUTOSTART_FOLDERS: &[&str] =
-    &["etc/skel/.config/autostart", "etc/xdg/autostart", "usr/etc/xdg/autostart"];
 
 /// Reads all startup items; owners are filled later. `desktops` are the values of `XDG_CURRENT_DESKTOP`.
 pub(crate) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
     let mut items = units(tree, "system", Scope::System);
     items.extend(units(tree, "user", Scope::User));
     items.extend(scripts::read(tree));
-    items.extend(autostart(tree, desktops));
+    items.extend(sysv::read(tree));
+    items.extend(autostart::read(tree, desktops));
     items
 }
 
@@ -86,63 +88,6 @@ fn unit_item(tree: &dyn Tree, kind: &str, scope: Scope, unit: &Text) -> Option<S
         off_because: None,
         evidence: Evidence::file(path),
     })
-}
-
-fn autostart(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
-    let mut items: Vec<StartupItem> = Vec::new();
-    for folder in AUTOSTART_FOLDERS {
-        for entry in tree.names(folder) {
-            let name = name_text(&entry.name);
-            let path = format!("{folder}/{name}");
-            if !name.ends_with(".desktop") || items.iter().any(|item| item.name == name) {
-                continue;
-            }
-            let Ok(bytes) = tree.read(&path) else { continue };
-            let parsed = KeyFile::parse(&path, &bytes);
-            let Some(group) = parsed.group("Desktop Entry") else { continue };
-            let off_because = off_because(tree, group, desktops);
-            items.push(StartupItem {
-                phase: tally_core::model::Phase::Shipped,
-                sort: StartupSort::Autostart,
-                name,
-                scope: Scope::Session,
-                enabled: off_because.is_none(),
-                runs: group.string("Exec"),
-                says: group.string("Name"),
-                package: None,
-                off_because,
-                evidence: Evidence::file(path),
-            });
-        }
-    }
-    items
-}
-
-/// Why a session of these desktops does not start an entry, by the Desktop Application Autostart Specification.
-fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text]) -> Option<Text> {
-    if group.is_true("Hidden") {
-        return Some("Hidden=true".into());
-    }
-    if group.get("X-GNOME-Autostart-enabled").is_some_and(|value| value == "false") {
-        return Some("X-GNOME-Autostart-enabled=false".into());
-    }
-    let here =
-        |names: &[Text]| names.iter().any(|name| desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
-    let (only, not) = (group.list("OnlyShowIn"), group.list("NotShowIn"));
-    if !only.is_empty() && !here(&only) {
-        return Some(format!("OnlyShowIn={}", only.join(";")).into());
-    }
-    if here(&not) {
-        return Some(format!("NotShowIn={}", not.join(";")).into());
-    }
-    let tried = group.string("TryExec")?;
-    let programs_known = tree.exists("usr/bin/env") || tree.exists("bin/sh");
-    let there = if tried.contains('/') {
-        tree.exists(tried.as_str())
-    } else {
-        tree.exists(format!("usr/bin/{tried}"))
-    };
-    (programs_known && !there).then(|| format!("TryExec: `{tried}` is not there").into())
 }
 
 #[cfg(test)]

@@ -86,7 +86,11 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
                 Span::new(Role::LookTwice, format!("none is chosen among {}", choice.candidates.join(", "))),
             ),
         };
-        let asked = if choice.asked.starts_with("Name=") { "by its name" } else { choice.asked.as_str() };
+        let asked = if ["Name=", "Exec="].iter().any(|key| choice.asked.starts_with(key)) {
+            "by its name"
+        } else {
+            choice.asked.as_str()
+        };
         table.row(vec![shown.into(), dim(asked), answer, because]);
     }
     document.table_or(table, "What opens what can't be told from this source.");

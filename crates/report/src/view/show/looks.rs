@@ -28,7 +28,7 @@ pub(super) fn document(tally: &Tally) -> Document {
         ),
         fact(
             "Fonts",
-            format!("{}: {}", count_of(looks.fonts.len() as u64, "family"), named(&looks.fonts)),
+            format!("{}: {}", count_of(looks.fonts.len() as u64, "folder"), named(&looks.fonts)),
             set(looks.default_font.as_ref()),
         ),
     ]));

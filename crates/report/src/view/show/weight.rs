@@ -4,7 +4,7 @@ use crate::view::{capital, dim};
 use crate::wire::CsvTable;
 use serde::Serialize;
 use std::collections::BTreeMap;
-use tally_core::model::{Kind, Menu, MissingFact, Package, Tally};
+use tally_core::model::{Application, Delivery, Kind, Menu, MissingFact, Package, System, Tally};
 use tally_core::weigh::choices;
 
 /// Applications, choices and packages that the table names.
@@ -26,13 +26,21 @@ pub(super) fn account(tally: &Tally) -> Vec<Weight> {
         let entry = kinds.entry(package.kind).or_default();
         *entry = (entry.0 + 1, entry.1.saturating_add(package.installed_bytes.unwrap_or(0)));
     }
+    let mut companions: BTreeMap<(System, &str), u64> = BTreeMap::new();
+    for package in tally.present() {
+        if let Some(of) = &package.companion_of {
+            *companions.entry((package.system, of)).or_default() += 1;
+        }
+    }
+    // As many as the bytes are of: what it came in, and what accompanies that.
+    let packages = |application: &Application| -> u64 {
+        let beside = |d: &Delivery| companions.get(&(d.system, d.package.as_str())).copied().unwrap_or(0);
+        application.delivered.iter().map(|delivery| 1 + beside(delivery)).sum()
+    };
     let mut menus: BTreeMap<Menu, (u64, u64)> = BTreeMap::new();
     for application in &tally.applications {
         let entry = menus.entry(application.menu).or_default();
-        *entry = (
-            entry.0 + application.delivered.len() as u64,
-            entry.1.saturating_add(application.bytes.unwrap_or(0)),
-        );
+        *entry = (entry.0 + packages(application), entry.1.saturating_add(application.bytes.unwrap_or(0)));
     }
     let weight = |by, name: &str, packages, bytes| Weight { by, name: name.to_owned(), packages, bytes };
     let by_kind = kinds.into_iter().map(|(kind, (n, bytes))| weight("kind", kind.name(), n, bytes)).collect();
@@ -40,7 +48,7 @@ pub(super) fn account(tally: &Tally) -> Vec<Weight> {
     let by_application = tally
         .applications
         .iter()
-        .map(|a| weight("application", &a.name, a.delivered.len() as u64, a.bytes.unwrap_or(0)))
+        .map(|a| weight("application", &a.name, packages(a), a.bytes.unwrap_or(0)))
         .collect();
     let by_package = tally
         .present()

@@ -1,0 +1,75 @@
+//! Entries that a session starts, by the Desktop Application Autostart Specification.
+
+use super::condition;
+use crate::keyfile::{Group, KeyFile};
+use crate::text::name_text;
+use tally_core::model::{Evidence, Scope, StartupItem, StartupSort, Text};
+use tally_trees::Tree;
+
+const FOLDERS: &[&str] = &["etc/skel/.config/autostart", "etc/xdg/autostart", "usr/etc/xdg/autostart"];
+
+/// Entries of all folders; the first file of a name wins.
+pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
+    let mut items: Vec<StartupItem> = Vec::new();
+    for folder in FOLDERS {
+        for entry in tree.names(folder) {
+            let name = name_text(&entry.name);
+            let path = format!("{folder}/{name}");
+            if !name.ends_with(".desktop") || items.iter().any(|item| item.name == name) {
+                continue;
+            }
+            let Ok(bytes) = tree.read(&path) else { continue };
+            let parsed = KeyFile::parse(&path, &bytes);
+            let Some(group) = parsed.group("Desktop Entry") else { continue };
+            let off_because = off_because(tree, group, desktops);
+            items.push(StartupItem {
+                phase: tally_core::model::Phase::Shipped,
+                sort: StartupSort::Autostart,
+                name,
+                scope: Scope::Session,
+                enabled: off_because.is_none(),
+                runs: group.string("Exec"),
+                says: group.string("Name"),
+                package: None,
+                off_because,
+                evidence: Evidence::file(path),
+            });
+        }
+    }
+    items
+}
+
+/// Why a session of these desktops does not start an entry, by the Desktop Application Autostart Specification.
+fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text]) -> Option<Text> {
+    if group.is_true("Hidden") {
+        return Some("Hidden=true".into());
+    }
+    if group.get("X-GNOME-Autostart-enabled").is_some_and(|value| value == "false") {
+        return Some("X-GNOME-Autostart-enabled=false".into());
+    }
+    let here =
+        |names: &[Text]| names.iter().any(|name| desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
+    let (only, not) = (group.list("OnlyShowIn"), group.list("NotShowIn"));
+    if !only.is_empty() && !here(&only) {
+        return Some(format!("OnlyShowIn={}", only.join(";")).into());
+    }
+    if here(&not) {
+        return Some(format!("NotShowIn={}", not.join(";")).into());
+    }
+    let programs_known = tree.exists("usr/bin/env") || tree.exists("bin/sh");
+    if let Some(tried) = group.string("TryExec").filter(|_| programs_known) {
+        let there = if tried.contains('/') {
+            tree.exists(tried.as_str())
+        } else {
+            tree.exists(format!("usr/bin/{tried}"))
+        };
+        if !there {
+            return Some(format!("TryExec: `{tried}` is not there").into());
+        }
+    }
+    let holds = |key: &str, holds: fn(&dyn Tree, &str) -> bool| {
+        group.get(key).filter(|condition| !holds(tree, condition)).map(|c| Text::from(format!("{key}={c}")))
+    };
+    holds("AutostartCondition", condition::holds)
+        .or_else(|| holds("X-KDE-autostart-condition", condition::holds_of_rc_file))
+}
