@@ -66,30 +66,48 @@ fn serialized(value: &impl Serialize, formatter: OneRecordALine) -> serde_json::
 /// # Errors
 /// As [`decode`], and [`ShelfError::Io`] when the file can't be read.
 pub fn read_tally(path: &Path) -> Result<Tally, ShelfError> {
-    read(path, whole)
+    read(path, Detail::Whole)
 }
 
-fn whole(line: &str) -> serde_json::Result<Package> {
-    serde_json::from_str(line)
-}
-
-/// Reads of the tally in a file what comparing takes: packages come without their summary, section, page, licence, package URL and
-/// evidence, and without the reason for their kind. That is a third less to read.
+/// Reads of the tally in a file what comparing takes (see [`Brief`]). Lines of packages are read as far as that goes, about half.
 ///
 /// # Errors
 /// As [`read_tally`].
 pub fn read_tally_in_brief(path: &Path) -> Result<Tally, ShelfError> {
-    read(path, |line| serde_json::from_str(line).map(|Brief(package)| package))
+    read(path, Detail::Brief)
 }
 
-/// How the line of a package is read.
-type ReadPackage = fn(&str) -> serde_json::Result<Package>;
+/// How much of a package is read.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Detail {
+    Whole,
+    Brief,
+}
 
-fn read(path: &Path, package: ReadPackage) -> Result<Tally, ShelfError> {
+/// Reads the line of a package, without the comma behind it.
+fn read_package(line: &mut Vec<u8>, detail: Detail) -> Option<Package> {
+    if detail == Detail::Whole {
+        // Checked once as a whole, the text need not be checked string by string.
+        return serde_json::from_str(std::str::from_utf8(line).ok()?).ok();
+    }
+    // Within a string both quotes would be escaped, so that only a key can look like this.
+    let next = memchr::memmem::find(line, NEXT.as_bytes());
+    if let Some(at) = next.filter(|at| memchr::memmem::rfind(&line[..*at], LAST.as_bytes()).is_some()) {
+        line.truncate(at);
+        line.push(b'}');
+    }
+    serde_json::from_str(std::str::from_utf8(line).ok()?).map(|Brief(package)| package).ok()
+}
+
+/// In the line of a package, the last key that comparing takes, and the one that follows.
+const LAST: &str = ", \"conflicts\": ";
+const NEXT: &str = ", \"suggests\": ";
+
+fn read(path: &Path, detail: Detail) -> Result<Tally, ShelfError> {
     let fail = |error| ShelfError::io(path, error);
     let mut file = File::open(path).map_err(fail)?;
     // What is read again and again stays in the processor's own memory; a whole file would be fetched anew from page to page.
-    if let Some(tally) = by_lines(BufReader::with_capacity(64 << 10, &file), package) {
+    if let Some(tally) = by_lines(BufReader::with_capacity(64 << 10, &file), detail) {
         return Ok(tally);
     }
     let mut bytes = Vec::new();
@@ -98,7 +116,7 @@ fn read(path: &Path, package: ReadPackage) -> Result<Tally, ShelfError> {
 }
 
 /// A tally of this schema, if every package in it has a line of its own.
-fn by_lines(mut file: impl BufRead, package: ReadPackage) -> Option<Tally> {
+fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     let mut frame = Vec::with_capacity(64 << 10);
     while !frame.strip_suffix(b"\n").is_some_and(|begin| begin.ends_with(PACKAGES.as_bytes())) {
         if file.read_until(b'\n', &mut frame).ok()? == 0 {
@@ -106,7 +124,7 @@ fn by_lines(mut file: impl BufRead, package: ReadPackage) -> Option<Tally> {
         }
     }
     // The list is empty in the frame: nothing but the line break stands in it.
-    let mut packages = Vec::with_capacity(1024);
+    let mut packages = Vec::with_capacity(2048);
     let mut line = Vec::with_capacity(4 << 10);
     // Whether the last line of the list promised another one.
     let mut more = true;
@@ -116,10 +134,12 @@ fn by_lines(mut file: impl BufRead, package: ReadPackage) -> Option<Tally> {
         if !line.starts_with(b"  {") || !more {
             break;
         }
-        // Checked once as a whole, the text need not be checked string by string.
-        let text = std::str::from_utf8(&line).ok()?.trim_ascii();
-        more = text.ends_with(',');
-        packages.push(package(text.strip_suffix(',').unwrap_or(text)).ok()?);
+        line.truncate(line.trim_ascii_end().len());
+        more = line.ends_with(b",");
+        if more {
+            line.pop();
+        }
+        packages.push(read_package(&mut line, detail)?);
     }
     if more || !line.starts_with(b" ]") {
         return None;
@@ -279,7 +299,7 @@ impl Formatter for OneRecordALine {
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use tally_core::model::{Label, Medium, System, Unread};
+    use tally_core::model::{Dependency, Label, Medium, System, Unread};
 
     fn tally(packages: Vec<Package>) -> Tally {
         let taken = Taken {
@@ -326,13 +346,38 @@ mod tests {
         )
     }
 
+    #[test]
+    fn a_brief_read_stops_where_comparing_needs_no_more() {
+        let of = |names: &[&str]| -> Vec<Dependency> {
+            names.iter().map(|name| Dependency { name: (*name).into(), op: None, version: None }).collect()
+        };
+        let mut full = Package::new(System::Dpkg, "curlew", "1:2.0-1");
+        full.summary = "says \", \\\"suggests\\\": [] of itself".into();
+        full.suggests = vec![of(&["more"]).into_iter().collect()];
+        full.conflicts = of(&["heron"]);
+        full.replaces = of(&["egret"]);
+        let mut line = serialized(&full, OneRecordALine { depth: 2, filled: false }).unwrap();
+        let whole = read_package(&mut line.clone(), Detail::Whole).unwrap();
+        assert_eq!(whole, full);
+        let length = line.len();
+        let brief = read_package(&mut line, Detail::Brief).unwrap();
+        assert!(line.len() < length && line.ends_with(b"}]}"), "{}", String::from_utf8_lossy(&line));
+        assert_eq!(
+            (&brief.conflicts, &brief.replaces, brief.suggests.len()),
+            (&full.conflicts, &full.replaces, 0)
+        );
+        // Another order of keys, as earlier versions wrote it: nothing is cut that is needed.
+        let earlier = r#"{"system": "dpkg", "name": "a", "version": "1", "suggests": [], "conflicts": [{"name": "heron"}]}"#;
+        assert_eq!(read_package(&mut earlier.into(), Detail::Brief).unwrap().conflicts, full.conflicts);
+    }
+
     proptest! {
         #[test]
         fn there_and_back_is_the_same(packages in prop::collection::vec(package(), 0..6), why in "\\PC{0,20}") {
             let mut tally = tally(packages);
             tally.unread.push(Unread::at("f", 3, why));
             let bytes = encode(&tally).unwrap();
-            let read = by_lines(bytes.as_slice(), whole);
+            let read = by_lines(bytes.as_slice(), Detail::Whole);
             // Without packages there are no lines to read.
             prop_assert_eq!(read.as_ref(), Some(&tally).filter(|tally| !tally.packages.is_empty()));
             prop_assert_eq!(decode(Path::new("x"), &bytes).unwrap(), tally);
@@ -344,7 +389,7 @@ mod tests {
             let mut bytes = encode(&tally(packages)).unwrap();
             let at = at % bytes.len();
             bytes[at] = byte;
-            if let Some(read) = by_lines(bytes.as_slice(), whole) {
+            if let Some(read) = by_lines(bytes.as_slice(), Detail::Whole) {
                 prop_assert_eq!(decode(Path::new("x"), &bytes).unwrap(), read);
             }
         }
@@ -354,7 +399,7 @@ mod tests {
             let bytes = encode(&tally(vec![Package::new(System::Dpkg, "a", "1")])).unwrap();
             let cut = cut.min(bytes.len() - 2);
             prop_assert!(decode(Path::new("x"), &bytes[..cut]).is_err());
-            prop_assert!(by_lines(&bytes[..cut], whole).is_none());
+            prop_assert!(by_lines(&bytes[..cut], Detail::Whole).is_none());
         }
     }
 }

@@ -4,7 +4,7 @@ use super::stem::{family_name, source_stem, stem};
 use crate::model::{Application, Dependency, Package, System};
 use crate::version;
 use rustc_hash::FxHashMap;
-use std::cmp::Reverse;
+use std::cmp::{Ordering, Reverse};
 
 /// How two packages were found to be the same.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -83,6 +83,7 @@ pub fn align(sides: &Sides<'_>) -> Alignment {
         free_new: vec![true; new.len()],
     };
     let all = |_: &Package| true;
+    work.pair_singles();
     work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str(), p.arch.as_str(), p.version.as_str()));
     work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str(), p.arch.as_str()));
     work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str()));
@@ -108,17 +109,31 @@ fn claims_on(
     on_counts: &[bool],
 ) -> Vec<(usize, usize, u8)> {
     let mut by_name: FxHashMap<(System, &str), Vec<usize>> = FxHashMap::default();
-    for i in free(on_counts) {
-        by_name.entry((on[i].system, &on[i].name)).or_default().push(i);
+    // Of the two sides the smaller one makes the entries: nearly all packages of the larger one need none.
+    if free(from_counts).count() < free(on_counts).count() {
+        for package in free(from_counts).map(|j| from[j]) {
+            by_name
+                .extend(named(package).map(|claimed| ((package.system, claimed.name.as_str()), Vec::new())));
+        }
+        for i in free(on_counts) {
+            if let Some(called) = by_name.get_mut(&(on[i].system, on[i].name.as_str())) {
+                called.push(i);
+            }
+        }
+    } else {
+        for i in free(on_counts) {
+            by_name.entry((on[i].system, &on[i].name)).or_default().push(i);
+        }
     }
     let mut claims = Vec::new();
     for j in free(from_counts) {
         let package = from[j];
-        let mut named: Vec<&str> =
-            package.replaces.iter().chain(&package.provides).map(|d| d.name.as_str()).collect();
-        named.sort_unstable();
-        named.dedup();
-        for i in named.iter().filter_map(|name| by_name.get(&(package.system, *name))).flatten() {
+        let called = |name: &&str| by_name.contains_key(&(package.system, *name));
+        let mut names: Vec<&str> =
+            named(package).map(|claimed| claimed.name.as_str()).filter(called).collect();
+        names.sort_unstable();
+        names.dedup();
+        for i in names.iter().filter_map(|name| by_name.get(&(package.system, *name))).flatten() {
             let strength = claim(package, on[*i]);
             if strength > 0 {
                 claims.push((j, *i, strength));
@@ -126,6 +141,11 @@ fn claims_on(
         }
     }
     claims
+}
+
+/// What a package says it takes the place of, or answers for.
+fn named(package: &Package) -> impl Iterator<Item = &Dependency> {
+    package.replaces.iter().chain(&package.provides)
 }
 
 fn share_a_system(old: &[&Package], new: &[&Package]) -> bool {
@@ -165,6 +185,34 @@ impl<'a> Work<'a> {
     fn take(&mut self, old: usize, new: usize, how: Match) {
         self.pairs.push(Pair { old, new, how });
         (self.free_old[old], self.free_new[new]) = (false, false);
+    }
+
+    /// Pairs what stands once on each side with the same system, name and architecture: nearly everything, found by walking both
+    /// lists in step.
+    fn pair_singles(&mut self) {
+        let in_step = |packages: &[&'a Package]| {
+            let mut order: Vec<usize> = (0..packages.len()).collect();
+            if !packages.is_sorted_by(|a, b| by_key(a, b).is_le()) {
+                order.sort_by(|a, b| by_key(packages[*a], packages[*b]));
+            }
+            order
+        };
+        let (old_order, new_order) = (in_step(self.old), in_step(self.new));
+        let (old, new) = (self.old, self.new);
+        let (mut i, mut j) = (0, 0);
+        while i < old_order.len() && j < new_order.len() {
+            match by_key(old[old_order[i]], new[new_order[j]]) {
+                Ordering::Less => i += 1,
+                Ordering::Greater => j += 1,
+                Ordering::Equal => {
+                    let (olds, news) = (run(&old_order[i..], old), run(&new_order[j..], new));
+                    if (olds, news) == (1, 1) {
+                        self.take(old_order[i], new_order[j], Match::Same);
+                    }
+                    (i, j) = (i + olds, j + news);
+                }
+            }
+        }
     }
 
     /// Pairs what is free on both sides and has the same key; several of one key pair in version order.
@@ -288,6 +336,17 @@ impl<'a> Work<'a> {
     }
 }
 
+/// Order of the lists of a tally.
+fn by_key(a: &Package, b: &Package) -> Ordering {
+    (a.system, a.name.as_str(), a.arch.as_str()).cmp(&(b.system, b.name.as_str(), b.arch.as_str()))
+}
+
+/// How many packages from the first on have its key.
+fn run(order: &[usize], packages: &[&Package]) -> usize {
+    let first = packages[order[0]];
+    order.iter().take_while(|at| by_key(packages[**at], first).is_eq()).count()
+}
+
 fn free(flags: &[bool]) -> impl Iterator<Item = usize> + '_ {
     flags.iter().enumerate().filter(|(_, free)| **free).map(|(i, _)| i)
 }
@@ -302,7 +361,7 @@ fn in_order(positions: &mut [usize], packages: &[&Package]) {
     }
 }
 
-fn by_version(a: &Package, b: &Package) -> std::cmp::Ordering {
+fn by_version(a: &Package, b: &Package) -> Ordering {
     let system: System = a.system;
     version::compare(system, &a.version, &b.version).then_with(|| a.arch.cmp(&b.arch))
 }

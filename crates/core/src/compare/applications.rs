@@ -1,13 +1,36 @@
 use super::{ApplicationChange, ApplicationSort, DefaultChange, DefaultSort, Side};
-use crate::model::{Application, System, Text};
+use crate::derive::application_id;
+use crate::model::{Application, Does, Launcher, System, Tally, Text};
 use crate::version;
 use rustc_hash::FxHashMap;
 
+/// Applications of one side, and its launchers, which know of those that are hidden as well.
+#[derive(Clone, Copy)]
+pub(super) struct Menus<'a> {
+    pub(super) applications: &'a [Application],
+    pub(super) launchers: &'a [Launcher],
+}
+
+impl<'a> Menus<'a> {
+    pub(super) fn of(tally: &'a Tally) -> Self {
+        Self { applications: &tally.applications, launchers: &tally.launchers }
+    }
+
+    /// Programs that are there and do not stand in the menu, by the identifier that their application would have.
+    fn hidden(self) -> FxHashMap<Text, &'a Launcher> {
+        let hidden = self.launchers.iter().filter(|l| !l.shown && l.does == Does::Program);
+        hidden.map(|launcher| (application_id(&launcher.id), launcher)).collect()
+    }
+}
+
 /// The changes of applications, by sort and then name; unchanged ones are left out.
 ///
-/// Applications are the same when their identifiers are; of those left, when their names are, ignoring case.
-pub(super) fn changes(old: &[Application], new: &[Application]) -> Vec<ApplicationChange> {
+/// Applications are the same when their identifiers are; of those left, when their names are, ignoring case. One that stands in
+/// the menu of one side only may be hidden on the other: then it neither came nor went.
+pub(super) fn changes(before: Menus<'_>, after: Menus<'_>) -> Vec<ApplicationChange> {
+    let (old, new) = (before.applications, after.applications);
     let pairs = pair(old, new);
+    let (was_hidden, is_hidden) = (before.hidden(), after.hidden());
     let mut partnered = vec![false; new.len()];
     let mut changes = Vec::new();
     for (application, partner) in old.iter().zip(&pairs) {
@@ -16,11 +39,32 @@ pub(super) fn changes(old: &[Application], new: &[Application]) -> Vec<Applicati
                 partnered[*j] = true;
                 changes.extend(kept(application, &new[*j]));
             }
-            None => changes.push(change(ApplicationSort::Gone, Some(application), None)),
+            None => {
+                let gone = change(ApplicationSort::Gone, Some(application), None);
+                changes.push(match is_hidden.get(&application.id) {
+                    Some(launcher) => ApplicationChange {
+                        sort: ApplicationSort::Hidden,
+                        new_version: launcher.version.clone(),
+                        new_systems: launcher.format.into_iter().collect(),
+                        ..gone
+                    },
+                    None => gone,
+                });
+            }
         }
     }
-    let fresh = new.iter().zip(&partnered).filter(|(_, partnered)| !**partnered);
-    changes.extend(fresh.map(|(application, _)| change(ApplicationSort::New, None, Some(application))));
+    for (application, _) in new.iter().zip(&partnered).filter(|(_, partnered)| !**partnered) {
+        let fresh = change(ApplicationSort::New, None, Some(application));
+        changes.push(match was_hidden.get(&application.id) {
+            Some(launcher) => ApplicationChange {
+                sort: ApplicationSort::Shown,
+                old_version: launcher.version.clone(),
+                old_systems: launcher.format.into_iter().collect(),
+                ..fresh
+            },
+            None => fresh,
+        });
+    }
     sort(&mut changes);
     changes
 }
@@ -143,22 +187,47 @@ mod tests {
         }
     }
 
+    fn menus<'a>(applications: &'a [Application], launchers: &'a [Launcher]) -> Menus<'a> {
+        Menus { applications, launchers }
+    }
+
+    #[test]
+    fn what_is_only_hidden_neither_came_nor_went() {
+        let hidden = |id: &str, does: &str| {
+            let told = serde_json::json!({"id": id, "name": "A", "menu": "accessories", "shown": false, "does": does,
+                "version": "2", "format": "dpkg", "hidden_because": "NoDisplay=true"});
+            serde_json::from_value::<Launcher>(told).unwrap()
+        };
+        let shown = [application("a", "A", "1", System::Dpkg)];
+        let launchers = [hidden("org.marsh.A.desktop", "program")];
+        let forth = changes(menus(&shown, &[]), menus(&[], &launchers));
+        assert_eq!((forth.len(), forth[0].sort), (1, ApplicationSort::Hidden));
+        assert_eq!(
+            (forth[0].old_version.as_deref(), forth[0].new_version.as_deref()),
+            (Some("1"), Some("2"))
+        );
+        let back = changes(menus(&[], &launchers), menus(&shown, &[]));
+        assert_eq!((back.len(), back[0].sort), (1, ApplicationSort::Shown));
+        assert_eq!((back[0].old_version.as_deref(), back[0].new_version.as_deref()), (Some("2"), Some("1")));
+        let page = [hidden("a.desktop", "web-page")];
+        assert_eq!(changes(menus(&shown, &[]), menus(&[], &page))[0].sort, ApplicationSort::Gone);
+    }
+
     #[test]
     fn identifiers_go_before_names() {
         let old = [application("a", "Same", "1", System::Dpkg), application("b", "Other", "1", System::Dpkg)];
         let new =
             [application("c", "same", "2", System::Dpkg), application("b", "Renamed", "1", System::Dpkg)];
-        let changes = changes(&old, &new);
+        let changes = changes(menus(&old, &[]), menus(&new, &[]));
         assert_eq!(changes.len(), 1);
         assert_eq!((changes[0].sort, changes[0].id.as_str()), (ApplicationSort::Updated, "c"));
     }
 
     #[test]
     fn another_system_is_a_move_even_with_another_version() {
-        let changes = changes(
-            &[application("a", "A", "1", System::Dpkg)],
-            &[application("a", "A", "2", System::Flatpak)],
-        );
+        let (old, new) =
+            (application("a", "A", "1", System::Dpkg), application("a", "A", "2", System::Flatpak));
+        let changes = changes(menus(&[old], &[]), menus(&[new], &[]));
         assert_eq!(changes[0].sort, ApplicationSort::MovedFormat);
         assert_eq!(
             (&changes[0].old_systems[..], &changes[0].new_systems[..]),
@@ -168,8 +237,8 @@ mod tests {
 
     #[test]
     fn what_has_no_partner_is_new_or_gone() {
-        let changes =
-            changes(&[application("a", "A", "1", System::Dpkg)], &[application("b", "B", "1", System::Dpkg)]);
+        let (old, new) = (application("a", "A", "1", System::Dpkg), application("b", "B", "1", System::Dpkg));
+        let changes = changes(menus(&[old], &[]), menus(&[new], &[]));
         assert_eq!(
             changes.iter().map(|c| c.sort).collect::<Vec<_>>(),
             [ApplicationSort::New, ApplicationSort::Gone]

@@ -96,6 +96,8 @@ struct Work<'a> {
     /// Those of them that come or go as well, or that state the need on this side only.
     newly: Vec<Vec<usize>>,
     by_package: FxHashMap<&'a str, &'a str>,
+    /// Sources of which a package stays that no other one took the place of.
+    staying: FxHashSet<&'a str>,
     all_unreasoned: bool,
 }
 
@@ -130,8 +132,13 @@ impl<'a> Work<'a> {
                 by_package.entry(&delivery.package).or_insert(&application.name);
             }
         }
+        let replaced: FxHashSet<usize> = side.replaced.iter().copied().collect();
+        let staying = (0..side.packages.len())
+            .filter(|at| changed_at[*at].is_none() && !replaced.contains(at))
+            .map(|at| side.packages[at].source())
+            .collect();
         let all_unreasoned = side.packages.iter().all(|package| package.reason == Reason::Unknown);
-        Self { side, graph, changed_at, bringers, newly, by_package, all_unreasoned }
+        Self { side, graph, changed_at, bringers, newly, by_package, staying, all_unreasoned }
     }
 
     fn package(&self, i: usize) -> &'a Package {
@@ -343,15 +350,10 @@ impl<'a> Work<'a> {
                     (Need::Old, true) => format!("could use {} all along", listed(&heads)),
                     (Need::Old, false) => format!("could use {} still", listed(&heads)),
                 };
-                let stays = self
-                    .graph
-                    .all()
-                    .filter(|at| self.stays(at.0) && self.side.packages[at.0].source() == source)
-                    .any(|at| !self.side.replaced.contains(&at.0));
                 (
                     sort,
                     source.clone(),
-                    if stays {
+                    if self.staying.contains(source.as_str()) {
                         format!("it stays, and {needs}")
                     } else {
                         format!("another one took its place, which {needs}")

@@ -73,6 +73,10 @@ sorts! {
         Updated = "updated",
         /// It stands in another menu.
         MovedMenu = "moved-menu",
+        /// It stands in the menu now; it was there, and hidden.
+        Shown = "shown",
+        /// It is still there, and no longer stands in the menu.
+        Hidden = "hidden",
     }
 }
 
@@ -370,11 +374,10 @@ impl Totals {
         let further = |c: &&PackageChange| matches!(c.sort, PackageSort::Split | PackageSort::Merged);
         let changed_pairs =
             packages.iter().filter(|c| c.old.is_some() && c.new.is_some() && !further(c)).count();
-        let changed_applications = applications
-            .iter()
-            .filter(|c| c.sort != ApplicationSort::New && c.sort != ApplicationSort::Gone)
-            .count();
-        let gone = applications.iter().filter(|c| c.sort == ApplicationSort::Gone).count();
+        let came = |sort| matches!(sort, ApplicationSort::New | ApplicationSort::Shown);
+        let went = |sort| matches!(sort, ApplicationSort::Gone | ApplicationSort::Hidden);
+        let changed_applications = applications.iter().filter(|c| !came(c.sort) && !went(c.sort)).count();
+        let gone = applications.iter().filter(|c| went(c.sort)).count();
         Self {
             old_packages: count(old.present().count()),
             new_packages: count(new.present().count()),

@@ -1,12 +1,14 @@
 //! The few lines that matter most, by a scoring table that a reviewer can change.
 
 use super::document::{
-    ApplicationChange, ApplicationSort, Comparison, DefaultSort, Headline, ListSort, PartSort,
+    ApplicationChange, ApplicationSort, Comparison, Decision, DecisionSort, DefaultSort, Headline, ListSort,
+    PartSort,
 };
 use crate::knowledge::{Agents, PartRules, Roles, Scores};
-use crate::model::{Kind, Menu, System, Tally, Text};
+use crate::model::{Delivery, Kind, Menu, System, Tally, Text};
 use crate::version::Step;
-use std::collections::BTreeMap;
+use rustc_hash::FxHashMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// At most so many.
 const MOST: usize = 12;
@@ -31,10 +33,19 @@ pub(super) fn headlines(
     new: &Tally,
     rules: &HeadlineRules<'_>,
 ) -> Vec<Headline> {
-    let mut work = Work { comparison, old, new, rules, found: Vec::new() };
+    let mut work = Work {
+        comparison,
+        old,
+        new,
+        rules,
+        decisions: comparison.decisions.iter().map(|decision| (decision.id.as_str(), decision)).collect(),
+        told: BTreeSet::new(),
+        found: Vec::new(),
+    };
     work.defaults();
     work.parts();
     work.applications();
+    work.heavy_decisions();
     work.games();
     work.repositories_and_startup();
     work.weight();
@@ -56,10 +67,17 @@ struct Work<'a> {
     old: &'a Tally,
     new: &'a Tally,
     rules: &'a HeadlineRules<'a>,
+    decisions: FxHashMap<&'a str, &'a Decision>,
+    /// Decisions of which a headline tells already.
+    told: BTreeSet<Text>,
     found: Vec<Headline>,
 }
 
-impl Work<'_> {
+/// A decision by which so many packages come or go is worth a headline, or one by which so many in a hundred bytes do.
+const HEAVY_PACKAGES: usize = 40;
+const HEAVY_PER_CENT: u64 = 3;
+
+impl<'a> Work<'a> {
     fn add(&mut self, rule: &str, more: i32, inherited: Option<bool>, text: String, about: String) {
         let less = if inherited == Some(true) { self.rules.scores.of("inherited") } else { 0 };
         let score = self.rules.scores.of(rule) + more + less;
@@ -182,12 +200,19 @@ impl Work<'_> {
             .filter(|change| change.sort == ApplicationSort::Replaced)
             .map(|change| change.id.as_str())
             .collect();
+        let behind = self.decisions_of_packages();
+        let decision_of = |tally: &Tally, id: &str| {
+            let delivery = delivered(tally, id)?;
+            behind.get(&(delivery.system, delivery.package.as_str())).map(|id| (*id).clone())
+        };
+        // What took a role has its headline there.
+        self.told.extend(replaced.iter().filter_map(|id| decision_of(self.new, id)));
         let mut groups: BTreeMap<(ApplicationSort, Text), Vec<&ApplicationChange>> = BTreeMap::new();
         for change in &self.comparison.applications {
             let tally = if change.sort == ApplicationSort::Gone { self.old } else { self.new };
             let key = match change.sort {
                 ApplicationSort::New | ApplicationSort::Gone if change.menu != Menu::Games => {
-                    self.decision_of(tally, &change.id).unwrap_or_else(|| change.id.clone())
+                    decision_of(tally, &change.id).unwrap_or_else(|| change.id.clone())
                 }
                 // Another family of the whole install is one line, not one for each program.
                 ApplicationSort::MovedFormat => match another_family(change) {
@@ -197,21 +222,15 @@ impl Work<'_> {
                 _ => continue,
             };
             // A mixer that came with another sound server is no news of its own.
-            let told = self.comparison.decisions.iter().find(|decision| decision.id == key).is_some_and(
-                |decision| {
-                    let parts = self.comparison.parts.iter().filter(|part| part.sort == PartSort::Replaced);
-                    parts
-                        .filter_map(|part| part.package.as_ref())
-                        .any(|package| decision.packages.contains(package))
-                },
-            );
+            let told = self.decisions.get(key.as_str()).is_some_and(|decision| self.is_of_a_part(decision));
             if !told && !replaced.contains(&change.id.as_str()) {
                 groups.entry((change.sort, key)).or_default().push(change);
             }
         }
         for ((sort, key), changes) in groups {
             let names: Vec<&str> = changes.iter().map(|change| change.name.as_str()).collect();
-            let inherited = self.comparison.decisions.iter().find(|d| d.id == key).and_then(|d| d.inherited);
+            let inherited = self.decisions.get(key.as_str()).and_then(|decision| decision.inherited);
+            self.told.insert(key.clone());
             let weight = self.weight_of(&key);
             let about = format!("application:{}", changes[0].id);
             let said = listed(&names);
@@ -244,35 +263,80 @@ impl Work<'_> {
         }
     }
 
-    /// The decision that brought the first package of an application.
-    fn decision_of(&self, tally: &Tally, application: &str) -> Option<Text> {
-        let application = tally.applications.iter().find(|known| known.id == application)?;
-        let delivery = application.delivered.first()?;
-        let change = self.comparison.packages.iter().find(|change| {
-            let side = change.new.as_ref().or(change.old.as_ref());
-            change.system == delivery.system && side.is_some_and(|side| side.name == delivery.package)
+    /// Whether something that took the place of a part came by a decision; the part has a headline of its own.
+    fn is_of_a_part(&self, decision: &Decision) -> bool {
+        let replaced = self.comparison.parts.iter().filter(|part| part.sort == PartSort::Replaced);
+        replaced.filter_map(|part| part.package.as_ref()).any(|package| decision.packages.contains(package))
+    }
+
+    /// The decision behind each changed package.
+    fn decisions_of_packages(&self) -> FxHashMap<(System, &'a str), &'a Text> {
+        let decided = self.comparison.packages.iter().filter_map(|change| {
+            let side = change.new.as_ref().or(change.old.as_ref())?;
+            Some(((change.system, side.name.as_str()), change.decision.as_ref()?))
         });
-        change.and_then(|change| change.decision.clone())
+        decided.collect()
     }
 
     fn bytes_of(&self, decision: &str) -> i64 {
-        self.comparison
-            .decisions
-            .iter()
-            .find(|known| known.id == decision)
-            .map_or(0, |known| known.bytes_delta)
+        self.decisions.get(decision).map_or(0, |known| known.bytes_delta)
     }
 
     /// ` (7 packages, +412 MB)` for a decision with followers.
     fn weight_of(&self, decision: &str) -> String {
-        let Some(decision) = self.comparison.decisions.iter().find(|known| known.id == decision) else {
-            return String::new();
-        };
+        let Some(decision) = self.decisions.get(decision) else { return String::new() };
         let megabytes = decision.bytes_delta / 1_000_000;
         match (decision.packages.len(), megabytes) {
             (0 | 1, 0) => String::new(),
+            (n, 0) => format!(" ({n} packages)"),
             (0 | 1, megabytes) => format!(" ({megabytes:+} MB)"),
             (n, megabytes) => format!(" ({n} packages, {megabytes:+} MB)"),
+        }
+    }
+
+    /// Decisions of great weight that no program stands for: what a small need brings along is seldom seen.
+    fn heavy_decisions(&mut self) {
+        let all = self.comparison.totals.old_bytes.max(self.comparison.totals.new_bytes);
+        let heavy = |decision: &&Decision| {
+            let weighs = decision.bytes_delta.unsigned_abs().saturating_mul(100);
+            decision.packages.len() >= HEAVY_PACKAGES
+                || (all > 0 && weighs >= all.saturating_mul(HEAVY_PER_CENT))
+        };
+        for decision in self.comparison.decisions.iter().filter(heavy) {
+            if self.told.contains(&decision.id) || self.is_of_a_part(decision) {
+                continue;
+            }
+            let (what, number) = (&decision.what, decision.packages.len());
+            let packages = if number == 1 { "1 package".to_owned() } else { format!("{number} packages") };
+            let needs = decision.because.rsplit(", and ").next().unwrap_or_default();
+            let weight = match decision.bytes_delta / 1_000_000 {
+                0 => String::new(),
+                megabytes => format!(" ({megabytes:+} MB)"),
+            };
+            let text = match decision.sort {
+                DecisionSort::PutIn => {
+                    // Its application may have been there before, in another format.
+                    let system =
+                        decision.head.as_ref().and_then(|head| head.parts()).map(|(system, _)| system);
+                    let format = system.filter(|system| system.is_sandbox());
+                    let how = format.map_or_else(String::new, |system| format!(" as {}", system.name()));
+                    format!("{what} came{how}{}", self.weight_of(&decision.id))
+                }
+                DecisionSort::TakenOut => format!("{what} went{}", self.weight_of(&decision.id)),
+                DecisionSort::NewlyNeeded if decision.because.starts_with("it stays") => {
+                    format!("{packages} came{weight}: {what} {needs}")
+                }
+                DecisionSort::NoLongerNeeded if decision.because.starts_with("it stays") => {
+                    format!("{packages} went{weight}: {what} {needs}")
+                }
+                DecisionSort::NewlyNeeded => format!("{packages} came{weight} for {what}"),
+                DecisionSort::NoLongerNeeded => format!("{packages} went{weight} that {what} needed"),
+                DecisionSort::SharedNew => format!("{packages} came{weight} that {what} share"),
+                DecisionSort::SharedOld => format!("{packages} went{weight} that {what} shared"),
+            };
+            let more = (decision.bytes_delta.unsigned_abs() / 1_000_000 / 20).min(20);
+            let about = format!("decision:{}", decision.id);
+            self.add("decision-heavy", i32::try_from(more).unwrap_or(0), decision.inherited, text, about);
         }
     }
 
@@ -347,6 +411,12 @@ fn listed(names: &[&str]) -> String {
         _ => format!("{} and {} more", names[..3].join(", "), names.len() - 3),
     }
 }
+
+/// What an application was delivered in first.
+fn delivered<'t>(tally: &'t Tally, application: &str) -> Option<&'t Delivery> {
+    tally.applications.iter().find(|known| known.id == application)?.delivered.first()
+}
+
 /// The systems of an application that moved between two that each install whole systems.
 fn another_family(change: &ApplicationChange) -> Option<(System, System)> {
     let native = |list: &[System]| -> Vec<System> {

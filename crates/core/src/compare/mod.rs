@@ -22,6 +22,8 @@ pub use headlines::HeadlineRules;
 pub use inherited::Base;
 pub use stem::{family_name, stem};
 
+use applications::Menus;
+
 use crate::model::{Package, Phase, System, Tally, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -60,7 +62,7 @@ fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
         old_applications: &old.applications,
         new_applications: &new.applications,
     });
-    let mut applications = applications::changes(&old.applications, &new.applications);
+    let mut applications = applications::changes(Menus::of(old), Menus::of(new));
     let there: FxHashSet<&str> = new.applications.iter().map(|application| application.id.as_str()).collect();
     let defaults = lists::defaults(&old.defaults, &new.defaults, |id| there.contains(id));
     applications::join_replaced(&mut applications, &defaults);

@@ -13,6 +13,8 @@ pub(super) fn changes(old: &[&Package], new: &[&Package], alignment: &Alignment)
     let added = alignment.added.iter().map(|j| single(new[*j], PackageSort::Added));
     let mut changes: Vec<PackageChange> =
         kept.chain(split).chain(merged).chain(removed).chain(added).collect();
+    // Within a sort they are nearly in order already, which the second pass makes use of.
+    changes.sort_by_key(|change| change.sort);
     changes.sort_by(|a, b| (a.sort, a.system, name(a)).cmp(&(b.sort, b.system, name(b))));
     changes
 }

@@ -8,6 +8,9 @@ use serde::Deserialize;
 /// The agents inside the program.
 const BUILT_IN: &str = include_str!("rules/agents.toml");
 
+/// The same as the build script wrote it.
+const READY: &str = include_str!(concat!(env!("OUT_DIR"), "/agents.json"));
+
 /// The table of agents; the first pattern that matches a package tells what it does.
 #[derive(Debug, Clone, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -33,7 +36,7 @@ impl Agents {
     /// # Errors
     /// None in a program that passed its tests.
     pub fn built_in() -> Result<Self, RulesError> {
-        toml::from_str(BUILT_IN).map_err(|error| RulesError::from_toml(BUILT_IN, &error))
+        super::ready(READY)
     }
 
     /// The text of the agents inside the program: TOML with comments.

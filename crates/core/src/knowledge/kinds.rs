@@ -10,6 +10,9 @@ use serde::Deserialize;
 /// The rules inside the program.
 const BUILT_IN: &str = include_str!("rules/kinds.toml");
 
+/// The same as the build script wrote it.
+const READY: &str = include_str!(concat!(env!("OUT_DIR"), "/kinds.json"));
+
 /// An ordered table of rules; the first one whose every condition holds gives the kind.
 #[derive(Debug, Clone, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -101,7 +104,7 @@ impl KindRules {
     /// # Errors
     /// None in a program that passed its tests.
     pub fn built_in() -> Result<Self, RulesError> {
-        Self::parse(BUILT_IN)
+        super::ready(READY)
     }
 
     /// The text of the rules inside the program: TOML with comments.

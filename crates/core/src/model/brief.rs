@@ -4,8 +4,8 @@ use super::package::{installed, shipped, unknown_kind, unknown_reason};
 use super::{Alternatives, Dependency, Evidence, Kind, Package, Phase, Reason, State, System, Text};
 use serde::Deserialize;
 
-/// A package as far as comparing takes it: without summary, page, licence, package URL and evidence, without the reason for its kind,
-/// where and when it was fetched. Half of what a package has to be kept in memory for is in these.
+/// A package as far as comparing takes it: without summary, section, page, licence, package URL and evidence, without the reason for
+/// its kind, what it suggests, where and when it was fetched. Half of what a package has to be kept in memory for is in these.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(transparent)]
 pub struct Brief(#[serde(with = "Fields")] pub Package);
@@ -27,7 +27,7 @@ struct Fields {
     made_from: Option<Text>,
     #[serde(skip)]
     summary: Text,
-    #[serde(default)]
+    #[serde(skip)]
     section: Text,
     #[serde(skip)]
     homepage: Text,
@@ -63,7 +63,7 @@ struct Fields {
     depends: Vec<Alternatives>,
     #[serde(default)]
     recommends: Vec<Alternatives>,
-    #[serde(default)]
+    #[serde(skip)]
     suggests: Vec<Alternatives>,
     #[serde(default)]
     provides: Vec<Dependency>,
@@ -95,6 +95,8 @@ mod tests {
         let whole: Package = serde_json::from_str(line).unwrap();
         let Brief(brief) = serde_json::from_str(line).unwrap();
         let left_out = Package {
+            suggests: Vec::new(),
+            section: Text::default(),
             purl: Text::default(),
             summary: Text::default(),
             homepage: Text::default(),

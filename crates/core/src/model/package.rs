@@ -174,6 +174,8 @@ pub struct Dependency {
 }
 
 /// One package of one system, as its database describes it.
+///
+/// What two installs are compared by stands first, up to `conflicts`: a comparison reads no further (see [`Brief`](super::Brief)).
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Package {
     /// The package system.
@@ -188,30 +190,12 @@ pub struct Package {
     /// Architecture in the system's own words.
     #[serde(default)]
     pub arch: Text,
-    /// Package URL (ECMA-427).
-    #[serde(default)]
-    pub purl: Text,
     /// Source package, or `null`.
     #[serde(default)]
     pub made_from: Option<Text>,
-    /// One line of description.
-    #[serde(default)]
-    pub summary: Text,
-    /// Section, group or category of the archive.
-    #[serde(default)]
-    pub section: Text,
-    /// The project's page.
-    #[serde(default)]
-    pub homepage: Text,
-    /// Licence expression, where the system records one.
-    #[serde(default)]
-    pub license: Option<Text>,
     /// Bytes on disk, as the system states them.
     #[serde(default)]
     pub installed_bytes: Option<u64>,
-    /// Bytes to download, where a repository list tells.
-    #[serde(default)]
-    pub download_bytes: Option<u64>,
     /// Why it is there.
     #[serde(default = "unknown_reason")]
     pub reason: Reason,
@@ -227,9 +211,6 @@ pub struct Package {
     /// What it is.
     #[serde(default = "unknown_kind")]
     pub kind: Kind,
-    /// The rule and the fact behind `kind`.
-    #[serde(default)]
-    pub kind_because: Text,
     /// The package whose companion this is.
     #[serde(default)]
     pub companion_of: Option<Text>,
@@ -239,21 +220,12 @@ pub struct Package {
     /// The version that was shipped, where it differs.
     #[serde(default)]
     pub shipped_version: Option<Text>,
-    /// When it was installed, RFC 3339 UTC.
-    #[serde(default)]
-    pub installed_at: Option<Text>,
-    /// The repository it came from.
-    #[serde(default)]
-    pub repository: Option<Text>,
     /// Outer list: all of them; inner list: any one.
     #[serde(default)]
     pub depends: Vec<Alternatives>,
     /// As `depends`, but not compelling.
     #[serde(default)]
     pub recommends: Vec<Alternatives>,
-    /// As `recommends`, but no more than a hint; package systems keep what is suggested and there.
-    #[serde(default)]
-    pub suggests: Vec<Alternatives>,
     /// What it provides besides its name.
     #[serde(default)]
     pub provides: Vec<Dependency>,
@@ -263,6 +235,36 @@ pub struct Package {
     /// What it can't stand beside.
     #[serde(default)]
     pub conflicts: Vec<Dependency>,
+    /// As `recommends`, but no more than a hint; package systems keep what is suggested and there.
+    #[serde(default)]
+    pub suggests: Vec<Alternatives>,
+    /// Section, group or category of the archive.
+    #[serde(default)]
+    pub section: Text,
+    /// Package URL (ECMA-427).
+    #[serde(default)]
+    pub purl: Text,
+    /// One line of description.
+    #[serde(default)]
+    pub summary: Text,
+    /// The project's page.
+    #[serde(default)]
+    pub homepage: Text,
+    /// Licence expression, where the system records one.
+    #[serde(default)]
+    pub license: Option<Text>,
+    /// Bytes to download, where a repository list tells.
+    #[serde(default)]
+    pub download_bytes: Option<u64>,
+    /// The rule and the fact behind `kind`.
+    #[serde(default)]
+    pub kind_because: Text,
+    /// When it was installed, RFC 3339 UTC.
+    #[serde(default)]
+    pub installed_at: Option<Text>,
+    /// The repository it came from.
+    #[serde(default)]
+    pub repository: Option<Text>,
     /// Where all this was read.
     #[serde(default)]
     pub evidence: Evidence,

@@ -120,6 +120,9 @@ pub struct Install {
     /// Packages that its owner took out.
     #[serde(default)]
     without: Vec<String>,
+    /// Packages whose launchers do not stand in the menu of this install.
+    #[serde(default)]
+    hidden: Vec<String>,
     /// Versions that came as updates, by package.
     #[serde(default)]
     updated: BTreeMap<String, String>,
@@ -137,7 +140,7 @@ pub(crate) struct Shipped<'w> {
     pub(crate) needs: String,
     pub(crate) summary: &'w str,
     pub(crate) relations: Relations,
-    pub(crate) launchers: Vec<&'w LauncherRow>,
+    pub(crate) launchers: Vec<LauncherRow>,
 }
 
 impl LauncherRow {
@@ -261,8 +264,17 @@ impl World {
             needs: needs.join(", "),
             summary,
             relations: self.relations.get(name).cloned().unwrap_or_default(),
-            launchers: self.launchers.iter().filter(|launcher| launcher.0 == *name).collect(),
+            launchers: self.launchers_of(name, install.hidden.contains(name)),
         }
+    }
+
+    fn launchers_of(&self, package: &str, hidden: bool) -> Vec<LauncherRow> {
+        let mut launchers: Vec<LauncherRow> =
+            self.launchers.iter().filter(|launcher| launcher.0 == package).cloned().collect();
+        for launcher in launchers.iter_mut().filter(|_| hidden) {
+            launcher.6 = format!("{}\nNoDisplay=true", launcher.6).trim_start().to_owned();
+        }
+        launchers
     }
 }
 

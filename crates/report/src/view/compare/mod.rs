@@ -323,6 +323,8 @@ impl CompareView<'_> {
             (ApplicationSort::Replaced, "replaced"),
             (ApplicationSort::MovedFormat, "in another format"),
             (ApplicationSort::MovedMenu, "in another menu"),
+            (ApplicationSort::Shown, "shown now"),
+            (ApplicationSort::Hidden, "hidden now"),
         ] {
             if programs(sort) > 0 {
                 line = line.and(", ").and(changed(programs(sort), word));

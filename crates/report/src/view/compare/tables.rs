@@ -124,6 +124,8 @@ pub(super) fn applications(document: &mut Document, view: &CompareView<'_>) {
             ApplicationSort::Updated => (Role::Changed, "updated"),
             ApplicationSort::MovedMenu => (Role::Changed, "another menu"),
             ApplicationSort::Replaced => (Role::Changed, "replaced"),
+            ApplicationSort::Shown => (Role::Came, "shown now"),
+            ApplicationSort::Hidden => (Role::Went, "hidden now"),
         };
         let menu = match change.old_menu {
             Some(old) => format!("{} to {}", old, change.menu),
