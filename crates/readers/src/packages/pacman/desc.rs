@@ -1,48 +1,53 @@
 //! `desc` and `files` records: a `%KEY%` line, values a line each, an empty line.
 
 use crate::text::{lines, text};
+use std::ops::Range;
 use tally_core::model::{Dependency, Text, VersionOp};
 
-/// Line and name of a key, and its values.
-type Section<'a> = (u32, &'a [u8], Vec<&'a [u8]>);
+/// A key, the line it stands in, and which of the values are its own.
+type Section<'a> = (&'a [u8], u32, Range<usize>);
 
 /// A record: the values of each key, with the line of the key.
 #[derive(Debug, Default)]
 pub(super) struct Record<'a> {
     sections: Vec<Section<'a>>,
+    values: Vec<&'a [u8]>,
 }
 
 impl<'a> Record<'a> {
     pub(super) fn parse(bytes: &'a [u8]) -> Self {
-        let mut sections: Vec<Section<'_>> = Vec::new();
+        let mut record = Record { sections: Vec::with_capacity(24), values: Vec::with_capacity(64) };
         let mut open = false;
         for (number, line) in lines(bytes) {
             let line = line.trim_ascii_end();
             let key = line.strip_prefix(b"%").and_then(|rest| rest.strip_suffix(b"%"));
-            match key {
-                Some(key) if !open && !key.is_empty() => {
-                    sections.push((number, key, Vec::new()));
+            match (key, record.sections.last_mut()) {
+                (Some(key), _) if !open && !key.is_empty() => {
+                    let none = record.values.len()..record.values.len();
+                    record.sections.push((key, number, none));
                     open = true;
                 }
                 _ if line.is_empty() => open = false,
-                _ if open => {
-                    if let Some((_, _, values)) = sections.last_mut() {
-                        values.push(line);
-                    }
+                (_, Some((_, _, own))) if open => {
+                    record.values.push(line);
+                    own.end = record.values.len();
                 }
                 _ => {}
             }
         }
-        Self { sections }
+        record
+    }
+
+    fn section(&self, key: &str) -> Option<&Section<'a>> {
+        self.sections.iter().find(|(known, _, _)| *known == key.as_bytes())
     }
 
     pub(super) fn values(&self, key: &str) -> &[&'a [u8]] {
-        let found = self.sections.iter().find(|(_, known, _)| *known == key.as_bytes());
-        found.map_or(&[], |(_, _, values)| values)
+        self.section(key).map_or(&[], |(_, _, own)| &self.values[own.clone()])
     }
 
     pub(super) fn line(&self, key: &str) -> Option<u32> {
-        self.sections.iter().find(|(_, known, _)| *known == key.as_bytes()).map(|(line, _, _)| *line)
+        self.section(key).map(|(_, line, _)| *line)
     }
 
     pub(super) fn text(&self, key: &str) -> Option<Text> {
