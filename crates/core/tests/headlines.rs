@@ -1,0 +1,265 @@
+//! What a comparison says first: each rule by a pair of small installs, their order, and how many.
+#![allow(clippy::unwrap_used, reason = "tests may fail")]
+
+use serde_json::{Value, json};
+use tally_core::compare::{Base, Comparison, HeadlineRules, compare, compare_in_full};
+use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
+use tally_core::model::Tally;
+
+/// An install of which only this is known.
+fn tally(facts: Value) -> Tally {
+    let mut document = json!({
+        "tally": 1, "program": "test", "taken": {"at": "2031-05-02T10:00:00Z", "from": "marsh", "medium": "installed"},
+        "label": {"distro": "Saltmarsh Linux", "handle": "saltmarsh"},
+    });
+    document.as_object_mut().unwrap().extend(facts.as_object().unwrap().clone());
+    serde_json::from_value(document).unwrap()
+}
+
+fn package(name: &str, megabytes: u64, more: Value) -> Value {
+    let mut package =
+        json!({"system": "dpkg", "name": name, "version": "1", "installed_bytes": megabytes * 1_000_000});
+    package.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+    package
+}
+
+fn application(id: &str, name: &str, menu: &str, system: &str) -> Value {
+    json!({"id": id, "name": name, "version": "1", "menu": menu,
+        "delivered": [{"system": system, "package": id, "version": "1", "bytes": null}]})
+}
+
+fn opens(role: &str, with: &str) -> Value {
+    json!({"role": role, "asked": "text/x-test", "application": with, "candidates": [with], "how": "list", "sure": true})
+}
+
+fn part(part: &str, name: &str, version: &str) -> Value {
+    json!({"part": part, "name": name, "version": version})
+}
+
+fn compared(old: Value, new: Value, base: Option<(&Tally, &Tally)>) -> Comparison {
+    let (scores, roles) = (Scores::built_in().unwrap(), Roles::built_in().unwrap());
+    let (parts, agents) = (PartRules::built_in().unwrap(), Agents::built_in().unwrap());
+    let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
+    let changes = base.map(|(old, new)| compare(old, new));
+    let base = changes.as_ref().map(|changes| Base::Both { changes });
+    compare_in_full(&tally(old), &tally(new), base, &rules)
+}
+
+/// Rule and words of each headline.
+fn said(old: Value, new: Value) -> Vec<(String, String)> {
+    let comparison = compared(old, new, None);
+    comparison.headlines.iter().map(|h| (h.rule.to_string(), h.text.to_string())).collect()
+}
+
+/// Words of the headlines of one rule.
+fn of_rule(rule: &str, old: Value, new: Value) -> Vec<String> {
+    said(old, new).into_iter().filter(|(one, _)| one == rule).map(|(_, text)| text).collect()
+}
+
+#[test]
+fn one_that_took_a_role_is_told_with_what_it_replaced() {
+    let browsers = |id: &str, name: &str| {
+        json!({"applications": [application(id, name, "internet", "dpkg")],
+            "defaults": [opens("web-browser", id), opens("web-page-opener", id)]})
+    };
+    assert_eq!(
+        said(browsers("marshlight", "Marshlight"), browsers("lapwing", "Lapwing")),
+        [(
+            "default-replaced".into(),
+            "Lapwing replaces Marshlight as web browser, and as web page opener".into()
+        )]
+    );
+}
+
+#[test]
+fn one_that_stayed_and_lost_its_role_is_another_matter() {
+    let both = [
+        application("leafmere", "Leafmere", "office", "dpkg"),
+        application("slides", "Slides", "office", "dpkg"),
+    ];
+    let with = |opener: &str| json!({"applications": both, "defaults": [opens("document-viewer", opener)]});
+    assert_eq!(
+        said(with("leafmere"), with("slides")),
+        [(
+            "default-changed".into(),
+            "Slides is the document viewer now; Leafmere is still there, no longer the default".into()
+        )]
+    );
+}
+
+#[test]
+fn a_role_without_a_holder_or_a_choice_is_lost() {
+    let mail = json!({"applications": [application("dunlin", "Dunlin", "office", "dpkg")], "defaults": [opens("mail", "dunlin")]});
+    let nobody = json!({"defaults": [{"role": "mail", "asked": "text/x-test", "application": null, "how": "nothing opens it", "sure": true}]});
+    assert_eq!(
+        of_rule("default-lost", mail.clone(), nobody),
+        ["Nothing is left as mail program: Dunlin was"]
+    );
+    let unsure = json!({"applications": [application("dunlin", "Dunlin", "office", "dpkg"), application("teal", "Teal", "office", "dpkg")],
+        "defaults": [{"role": "mail", "asked": "text/x-test", "application": "dunlin", "candidates": ["dunlin", "teal"], "how": "x", "sure": false}]});
+    assert_eq!(
+        of_rule("default-lost", mail, unsure),
+        ["Several could be the mail program now, and none is set; Dunlin comes first"]
+    );
+}
+
+#[test]
+fn parts_are_told_by_what_happened_to_them() {
+    let with = |parts: Vec<Value>| json!({"parts": parts});
+    let old = vec![
+        part("sound-server", "Ebbtone", "14.2"),
+        part("init", "systemd", "252"),
+        part("kernel", "Linux", "6.1.9"),
+        part("graphics-stack", "Mesa", "24.1"),
+        part("firewall", "nftables", "1.0"),
+    ];
+    let new = vec![
+        part("sound-server", "Freshet", "1.1"),
+        part("init", "systemd", "256"),
+        part("kernel", "Linux", "6.9.2"),
+        part("graphics-stack", "Mesa", "23.0"),
+        part("firewall", "nftables", "2.0"),
+    ];
+    assert_eq!(
+        said(with(old), with(new)),
+        [
+            ("part-replaced".into(), "Sound server: Freshet 1.1 takes the place of Ebbtone 14.2".into()),
+            ("part-major".into(), "systemd went from 252 to 256".into()),
+            ("part-major".into(), "Graphics stack went back from Mesa 24.1 to Mesa 23.0".into()),
+            ("part-minor".into(), "Kernel went from Linux 6.1.9 to 6.9.2".into()),
+        ],
+        "a firewall's version is not among what people ask for first"
+    );
+}
+
+#[test]
+fn programs_of_one_decision_are_one_line_with_its_weight() {
+    let suite = |needs: &[&str]| {
+        let needs: Vec<Value> = needs.iter().map(|name| json!([{"name": name}])).collect();
+        package("suite", 1, json!({"reason": "chosen", "kind": "metapackage", "depends": needs}))
+    };
+    let new = json!({
+        "packages": [suite(&["sheets", "slides"]), package("sheets", 40, json!({"reason": "followed"})), package("slides", 30, json!({"reason": "followed"}))],
+        "applications": [application("sheets", "Sheets", "office", "dpkg"), application("slides", "Slides", "office", "dpkg")],
+    });
+    let old = json!({"packages": [package("other", 500, json!({"reason": "chosen"}))]});
+    assert_eq!(
+        of_rule("application-new", old.clone(), new.clone()),
+        ["Sheets and Slides came (3 packages, +71 MB)"]
+    );
+    assert_eq!(
+        of_rule("application-gone", new.clone(), old.clone()),
+        ["Sheets and Slides went (3 packages, -71 MB)"]
+    );
+    assert_eq!(of_rule("decision-heavy", old, new).len(), 1, "`other` went, and no program stands for it");
+}
+
+#[test]
+fn a_small_need_that_brings_much_is_a_headline() {
+    let applet = |needs: &str| {
+        package(
+            "applet",
+            1,
+            json!({"reason": "chosen", "made_from": "applet", "depends": [[{"name": needs}]]}),
+        )
+    };
+    let all: Vec<Value> = (0..60).map(|i| json!([{"name": format!("lib{i}")}])).collect();
+    let agent = |name: &str, needs: Vec<Value>| {
+        package(name, 2, json!({"reason": "followed", "made_from": name, "depends": needs}))
+    };
+    let base = package("base", 1000, json!({"reason": "chosen"}));
+    let mut packages = vec![base.clone(), applet("heron-agent"), agent("heron-agent", all)];
+    packages.extend(
+        (0..60).map(|i| package(&format!("lib{i}"), 1, json!({"reason": "followed", "made_from": "libs"}))),
+    );
+    let old = json!({"packages": [base, applet("egret-agent"), agent("egret-agent", Vec::new())]});
+    assert_eq!(
+        of_rule("decision-heavy", old, json!({"packages": packages})),
+        ["61 packages came (+62 MB): applet needs heron-agent now"]
+    );
+}
+
+#[test]
+fn games_formats_repositories_and_startup_have_lines_of_their_own() {
+    let old = json!({
+        "applications": [application("eelpot", "Eelpot", "games", "dpkg"), application("frogleap", "Frogleap", "games", "dpkg"),
+            application("fryshoal", "Fryshoal", "internet", "dpkg")],
+        "repositories": [{"system": "dpkg", "name": "main", "uri": "https://marsh.example/a", "enabled": true}],
+    });
+    let unit = |name: &str| json!({"sort": "unit", "name": name, "scope": "system", "enabled": true});
+    let new = json!({
+        "applications": [application("fryshoal", "Fryshoal", "internet", "snap")],
+        "repositories": [{"system": "dpkg", "name": "main", "uri": "https://marsh.example/a", "enabled": true},
+            {"system": "dpkg", "name": "drift", "uri": "https://drift.example/b", "enabled": true}],
+        "startup": [unit("weir.service"), unit("sluice.timer"), unit("popularity-contest.service")],
+    });
+    let told = said(old, new);
+    let text = |rule: &str| told.iter().find(|(one, _)| one == rule).map(|(_, text)| text.as_str());
+    assert_eq!(text("games"), Some("2 games went: Eelpot and Frogleap"));
+    assert_eq!(text("format-moved"), Some("Fryshoal moved from dpkg to snap"));
+    assert_eq!(text("repository-added"), Some("A repository is asked that was not: https://drift.example/b"));
+    assert_eq!(text("startup-added"), Some("sluice and weir start by themselves now"));
+    assert!(
+        text("agent-added").unwrap().starts_with("popularity-contest starts by itself now: it "),
+        "{told:?}"
+    );
+}
+
+#[test]
+fn weight_is_news_from_a_tenth_on() {
+    let of = |megabytes: u64| json!({"packages": [package("base", megabytes, json!({"reason": "chosen"}))]});
+    assert_eq!(of_rule("weight-changed", of(1000), of(1150)), ["It weighs 15 % more on disk"]);
+    assert_eq!(of_rule("weight-changed", of(1000), of(800)), ["It weighs 20 % less on disk"]);
+    assert!(of_rule("weight-changed", of(1000), of(1100)).is_empty());
+    assert!(
+        of_rule("weight-changed", json!({}), of(1100)).is_empty(),
+        "nothing is no weight to compare with"
+    );
+}
+
+#[test]
+fn twelve_at_the_most_the_weightiest_first_and_the_same_every_time() {
+    let many = |version: &str| {
+        let names = [
+            "desktop",
+            "init",
+            "kernel",
+            "c-library",
+            "display-server",
+            "display-manager",
+            "sound-server",
+            "graphics-stack",
+            "network-manager",
+            "boot-loader",
+            "package-manager",
+            "installer",
+            "shell",
+            "toolkit",
+        ];
+        let parts: Vec<Value> = names.iter().map(|name| part(name, name, version)).collect();
+        json!({"parts": parts})
+    };
+    let comparison = compared(many("1.0"), many("2.0"), None);
+    assert_eq!(comparison.headlines.len(), 12);
+    assert!(comparison.headlines.is_sorted_by(|a, b| (b.score, &a.text) <= (a.score, &b.text)));
+    assert_eq!(comparison.headlines[0].about, "part:desktop");
+    let again = compared(many("1.0"), many("2.0"), None);
+    assert_eq!(comparison.headlines, again.headlines);
+}
+
+#[test]
+fn what_the_base_did_too_is_less_of_an_event() {
+    let parts = |kernel: &str, own: &str| json!({"parts": [part("kernel", "Linux", kernel), part("desktop", "Weir", own)]});
+    let (old, new) = (parts("5.1", "3.0"), parts("6.1", "4.0"));
+    let base = (
+        tally(json!({"parts": [part("kernel", "Linux", "5.1")]})),
+        tally(json!({"parts": [part("kernel", "Linux", "6.1")]})),
+    );
+    let alone = compared(old.clone(), new.clone(), None);
+    let beside = compared(old, new, Some((&base.0, &base.1)));
+    let score = |comparison: &Comparison, about: &str| {
+        comparison.headlines.iter().find(|headline| headline.about == about).map(|headline| headline.score)
+    };
+    assert_eq!(score(&alone, "part:desktop"), score(&beside, "part:desktop"));
+    assert_eq!(score(&beside, "part:kernel").unwrap() + 40, score(&alone, "part:kernel").unwrap());
+}
