@@ -1,5 +1,9 @@
 //! What a comparison says first: each rule by a pair of small installs, their order, and how many.
-#![allow(clippy::unwrap_used, reason = "tests may fail")]
+#![allow(
+    clippy::unwrap_used,
+    clippy::needless_pass_by_value,
+    reason = "tests may fail, and hand over what they made"
+)]
 
 use serde_json::{Value, json};
 use tally_core::compare::{Base, Comparison, HeadlineRules, compare, compare_in_full};
