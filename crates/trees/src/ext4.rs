@@ -33,6 +33,17 @@ pub(crate) fn unclean(head: &[u8]) -> Option<&'static str> {
     (half(1024 + 58) & IN_ORDER == 0).then_some("it was not unmounted, or has errors")
 }
 
+/// What the file system's head calls it: its UUID, lower case with hyphens, and its label.
+pub(crate) fn names(head: &[u8]) -> (String, String) {
+    let uuid: String =
+        head.get(1128..1144).unwrap_or_default().iter().map(|byte| format!("{byte:02x}")).collect();
+    let ends = [8, 12, 16, 20, 32];
+    let groups: Vec<&str> =
+        ends.iter().zip([0, 8, 12, 16, 20]).filter_map(|(end, start)| uuid.get(start..*end)).collect();
+    let label = head.get(1144..1160).unwrap_or_default().split(|byte| *byte == 0).next().unwrap_or_default();
+    (groups.join("-"), String::from_utf8_lossy(label).into_owned())
+}
+
 type Job = Box<dyn FnOnce(&mut View) + Send>;
 
 /// A file system, and the thread that reads it.

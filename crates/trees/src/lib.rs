@@ -17,6 +17,7 @@ mod iso;
 mod layers;
 mod listed;
 mod memory;
+mod mounts;
 mod path;
 mod source;
 mod squashfs;

@@ -2,6 +2,7 @@
 
 use crate::bytes::OnDisk;
 use crate::layers::Layers;
+use crate::mounts::{Volume, put_together};
 use crate::unpack::Packed;
 use crate::{Bytes, NodeKind, Squashfs, Tree, archive, disk, ext4, iso};
 use std::collections::BTreeMap;
@@ -239,24 +240,65 @@ fn image(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
     medium(tree, depth)
 }
 
-/// The partition whose root is an install; what the others are is told when none is.
+/// The partition whose root is an install, with the others in the folders that its table names; what the others are is told when
+/// none is a root.
 fn partitions(bytes: &Arc<dyn Bytes>, depth: usize) -> Result<Source, SourceError> {
-    let mut said = Vec::new();
+    let (mut said, mut remarks) = (Vec::new(), Vec::new());
+    let mut root: Option<Arc<dyn Tree>> = None;
+    let mut others: Vec<Volume> = Vec::new();
     let all = disk::partitions(bytes.as_ref());
     for (number, partition) in (1..).zip(&all) {
         match partition
             .of(bytes)
             .map_err(SourceError::from)
-            .and_then(|window| Source::inside(Arc::new(window), depth + 1))
+            .and_then(|window| volume(Arc::new(window), depth))
         {
-            Ok(source) => return Ok(source),
+            Ok(Found::Volume(found, remark)) if root.is_none() && is_root(found.tree.as_ref()) => {
+                root = Some(found.tree);
+                remarks.extend(remark);
+            }
+            Ok(Found::Volume(found, remark)) => {
+                said.push(format!("partition {number} holds no root"));
+                remarks.extend(remark);
+                others.push(found);
+            }
+            Ok(Found::Source(source)) if root.is_none() => return Ok(source),
+            Ok(Found::Source(_)) => {}
             Err(error) => said.push(format!("partition {number} {error}")),
         }
     }
-    Err(SourceError::NoRoot(match said.is_empty() {
-        true => "the disk has no partitions".to_owned(),
-        false => said.join("; "),
-    }))
+    let Some(root) = root else {
+        // A stick may hold the image of a live system in a file system of its own.
+        if let Some(source) =
+            others.iter().find_map(|volume| medium(Arc::clone(&volume.tree), depth + 1).ok())
+        {
+            return Ok(source);
+        }
+        return Err(SourceError::NoRoot(match said.is_empty() {
+            true => "the disk has no partitions".to_owned(),
+            false => said.join("; "),
+        }));
+    };
+    let (tree, missing) = put_together(root, &others);
+    remarks.extend(missing);
+    Ok(Source { tree, is_medium: false, layers: Vec::new(), profile: None, lists: Vec::new(), remarks })
+}
+
+/// What a partition holds: a file system of the disk, with what should be known of it; or something with an install inside.
+enum Found {
+    Volume(Volume, Option<String>),
+    Source(Source),
+}
+
+fn volume(bytes: Arc<dyn Bytes>, depth: usize) -> Result<Found, SourceError> {
+    let head = head_of(bytes.as_ref())?;
+    if !matches!(Sort::of(&head), Some(Sort::Ext4)) {
+        return Source::inside(bytes, depth + 1).map(Found::Source);
+    }
+    let (uuid, label) = ext4::names(&head);
+    let tree: Arc<dyn Tree> = Arc::new(ext4::FileSystem::open(Box::new(bytes))?);
+    let remark = ext4::unclean(&head).map(|why| format!("its file system is not clean: {why}"));
+    Ok(Found::Volume(Volume { tree, uuid, label }, remark))
 }
 
 /// An image on a medium: its place, and its root or layer.

@@ -124,6 +124,24 @@ fn layers_of_a_medium_are_stacked_and_each_profile_is_found() {
     assert!(profiles[2].tree.exists("usr/bin/start") && !profiles[1].tree.exists("usr/bin/start"));
 }
 
+#[test]
+fn folders_of_one_root_on_several_partitions_come_together() {
+    let bytes = unpack_file(include_bytes!("fixtures/images/mounts.img.zst").to_vec(), 64 << 20).unwrap();
+    let source = open(bytes).unwrap();
+    let tree = source.tree.as_ref();
+    assert_eq!(
+        tree.read("etc/os-release").unwrap(),
+        b"NAME=\"Saltmarsh Linux\"\n",
+        "a link from one to another"
+    );
+    assert_eq!(tree.read("lib/os-release").unwrap(), tree.read("usr/lib/os-release").unwrap());
+    assert_eq!(tree.read("var/lib/dpkg/status").unwrap(), b"Package: inkcap\n");
+    assert!(!tree.exists("var/hidden"), "what lies below a mount is not seen");
+    assert_eq!(source.remarks.len(), 1, "{:?}", source.remarks);
+    assert!(source.remarks[0].starts_with("`/home` lies on another file system"), "{:?}", source.remarks);
+    assert!(!source.is_medium);
+}
+
 /// Asks a tree everything, as far as it answers.
 fn walk(tree: &dyn Tree) {
     let mut waiting = vec![std::path::PathBuf::new()];

@@ -1,0 +1,256 @@
+//! A root whose folders lie on several file systems of one disk, put together as its own table says (fstab(5)).
+
+use crate::path::{Step, resolve};
+use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// Where the table stands.
+const TABLE: &str = "etc/fstab";
+/// Bytes that it may have: 1 MiB.
+const TABLE_LIMIT: u64 = 1 << 20;
+/// File systems that one root may have.
+const MOST: usize = 32;
+
+/// A file system on a disk, and by what a table may call it.
+pub(crate) struct Volume {
+    pub(crate) tree: Arc<dyn Tree>,
+    /// In hexadecimal digits with hyphens, lower case.
+    pub(crate) uuid: String,
+    pub(crate) label: String,
+}
+
+/// A line of the table that belongs to the root.
+#[derive(Debug, PartialEq, Eq)]
+struct Line {
+    what: String,
+    at: PathBuf,
+}
+
+/// Puts the other volumes where the root's table has them. Returns what the table asks for and no volume is, as sentences.
+pub(crate) fn put_together(root: Arc<dyn Tree>, others: &[Volume]) -> (Box<dyn Tree>, Vec<String>) {
+    let (mut mounts, mut remarks) = (Vec::new(), Vec::new());
+    for line in table(root.as_ref()) {
+        match others.iter().find(|volume| volume.is(&line.what)) {
+            Some(volume) => mounts.push((line.at, Arc::clone(&volume.tree))),
+            None => remarks.push(format!(
+                "`/{}` lies on another file system (`{}`), which was not found on the disk or can't be read here",
+                line.at.display(),
+                line.what
+            )),
+        }
+    }
+    if mounts.is_empty() {
+        return (Box::new(root), remarks);
+    }
+    // The deepest one first: it decides.
+    mounts.sort_by_key(|(at, _)| std::cmp::Reverse(at.iter().count()));
+    (Box::new(Mounts { root, mounts }), remarks)
+}
+
+impl Volume {
+    /// Whether a table means this one: `UUID=`, `LABEL=`, or the links that udev makes by both.
+    fn is(&self, what: &str) -> bool {
+        let named = |ways: [&str; 2], name: &str| {
+            !name.is_empty()
+                && ways
+                    .iter()
+                    .any(|way| what.strip_prefix(way).is_some_and(|told| told.eq_ignore_ascii_case(name)))
+        };
+        named(["UUID=", "/dev/disk/by-uuid/"], &self.uuid)
+            || named(["LABEL=", "/dev/disk/by-label/"], &self.label)
+    }
+}
+
+/// Lines of the table for folders that readers look into; swap, what is made of memory, and what lies elsewhere are none.
+fn table(root: &dyn Tree) -> Vec<Line> {
+    const READ: &[&str] = &["usr", "var", "opt", "home", "etc", "boot", "srv"];
+    let mut content = Vec::new();
+    if root.read_into(Path::new(TABLE), TABLE_LIMIT, &mut content).is_err() {
+        return Vec::new();
+    }
+    let mut lines: Vec<Line> = Vec::new();
+    for line in content.split(|byte| *byte == b'\n') {
+        let mut words = line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
+        let (Some(what), Some(at)) = (words.next(), words.next()) else { continue };
+        let sort = words.next().unwrap_or_default();
+        let at = Path::new(OsStr::from_bytes(at));
+        let Ok(at) = at.strip_prefix("/") else { continue };
+        let first = at.iter().next().and_then(OsStr::to_str).unwrap_or_default();
+        let plain = at.iter().all(|name| name != "..");
+        let on_disk = matches!(what, [b'U' | b'L' | b'P', ..]) || what.starts_with(b"/dev/");
+        if !what.starts_with(b"#")
+            && plain
+            && on_disk
+            && READ.contains(&first)
+            && !sort.starts_with(b"swap")
+            && sort != b"vfat"
+        {
+            let what = String::from_utf8_lossy(what).trim_matches('"').replace("=\"", "=");
+            lines.push(Line { what, at: at.to_owned() });
+        }
+        if lines.len() == MOST {
+            break;
+        }
+    }
+    lines
+}
+
+/// A root with other file systems in some of its folders.
+struct Mounts {
+    root: Arc<dyn Tree>,
+    /// The deepest one first.
+    mounts: Vec<(PathBuf, Arc<dyn Tree>)>,
+}
+
+impl Mounts {
+    /// The file system that has a path without links, and the path in it.
+    fn holder<'p>(&self, clean: &'p Path) -> (&dyn Tree, &'p Path) {
+        let mounted =
+            self.mounts.iter().find_map(|(at, tree)| Some((tree.as_ref(), clean.strip_prefix(at).ok()?)));
+        mounted.unwrap_or((self.root.as_ref(), clean))
+    }
+
+    /// A path without links, those at its end followed where that is asked.
+    fn clean(&self, path: &Path, follow_last: bool) -> Result<PathBuf, TreeError> {
+        resolve(path, follow_last, |clean| {
+            let (tree, inside) = self.holder(clean);
+            Ok(match tree.node(inside, false) {
+                Err(error) if error.is_missing() => Step::Missing,
+                other => match other?.kind {
+                    NodeKind::Folder => Step::Folder,
+                    NodeKind::Link => Step::Link(tree.read_link(inside)?),
+                    _ => Step::Leaf,
+                },
+            })
+        })
+    }
+}
+
+impl Tree for Mounts {
+    fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
+        let clean = self.clean(path, follow_last)?;
+        let (tree, inside) = self.holder(&clean);
+        tree.node(inside, false)
+    }
+
+    fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
+        let clean = self.clean(path, true)?;
+        let (tree, inside) = self.holder(&clean);
+        tree.list(inside)
+    }
+
+    fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
+        let clean = self.clean(path, true)?;
+        let (tree, inside) = self.holder(&clean);
+        tree.read_into(inside, limit, buffer)
+    }
+
+    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+        let clean = self.clean(path, true)?;
+        let (tree, inside) = self.holder(&clean);
+        tree.open(inside)
+    }
+
+    fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
+        let clean = self.clean(path, false)?;
+        let (tree, inside) = self.holder(&clean);
+        match tree.node(inside, false)?.kind {
+            NodeKind::Link => tree.read_link(inside),
+            _ => Err(TreeError::new(path, Why::NotALink)),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Memory;
+
+    const FSTAB: &str = "# <what> <where>\nUUID=ROOT / ext4 defaults 0 1\nUUID=0a-1b /var ext4 defaults 0 2\n\
+        LABEL=programs /usr ext4 ro 0 2\n/dev/disk/by-uuid/77 /var/log ext4 defaults 0 2\nUUID=gone /home ext4 defaults 0 2\n\
+        UUID=22 none swap sw 0 0\nUUID=AB /boot/efi vfat umask=77 0 1\nhost:/x /srv nfs defaults 0 0\ntmpfs /var/tmp tmpfs size=1 0 0\n\
+        /dev/sdb1 /../etc ext4 defaults 0 0\nbroken\n";
+
+    fn volume(tree: Memory, uuid: &str, label: &str) -> Volume {
+        Volume { tree: Arc::new(tree), uuid: uuid.into(), label: label.into() }
+    }
+
+    fn put() -> (Box<dyn Tree>, Vec<String>) {
+        let root = Memory::new()
+            .file("etc/fstab", FSTAB)
+            .file("var/lib/hidden", "below a mount")
+            .file("usr/hidden", "below a mount")
+            .link("bin", "usr/bin")
+            .link("etc/os-release", "../usr/lib/os-release");
+        let usr = Memory::new()
+            .file("lib/os-release", "NAME=Saltmarsh\n")
+            .file("bin/tool", "x")
+            .link("lib/back", "/var/log/system")
+            .link("up", "../../../etc/fstab");
+        let var = Memory::new().file("lib/dpkg/status", "s").file("log/hidden", "below a mount");
+        let others = [
+            volume(usr, "99", "programs"),
+            volume(var, "0A-1B", ""),
+            volume(Memory::new().file("system", "line\n"), "77", "log"),
+        ];
+        put_together(Arc::new(root), &others)
+    }
+
+    #[test]
+    fn folders_are_where_the_table_has_them() {
+        let (tree, remarks) = put();
+        let tree = tree.as_ref();
+        for (path, content) in [
+            ("etc/os-release", "NAME=Saltmarsh\n"),
+            ("bin/tool", "x"),
+            ("var/lib/dpkg/status", "s"),
+            ("usr/lib/back", "line\n"),
+            ("var/log/../lib/dpkg/status", "s"),
+        ] {
+            assert_eq!(tree.read(path).unwrap(), content.as_bytes(), "{path}");
+        }
+        assert!(
+            !tree.exists("var/lib/hidden") && !tree.exists("usr/hidden") && !tree.exists("var/log/hidden")
+        );
+        assert_eq!(
+            tree.read("usr/up").unwrap(),
+            FSTAB.as_bytes(),
+            "`..` leaves the volume, and stops at the root"
+        );
+        let names = |path: &str| {
+            tree.names(path).into_iter().map(|entry| entry.name.into_string().unwrap()).collect::<Vec<_>>()
+        };
+        assert_eq!(
+            (names("var"), names("var/log")),
+            (vec!["lib".into(), "log".into()], vec!["system".to_owned()])
+        );
+        assert_eq!(tree.read_link(Path::new("usr/lib/back")).unwrap(), Path::new("/var/log/system"));
+        assert!(matches!(tree.read_link(Path::new("usr")).unwrap_err().why, Why::NotALink));
+        assert_eq!(tree.open(Path::new("bin/tool")).unwrap().len(), 1);
+        assert_eq!(
+            remarks,
+            [
+                "`/home` lies on another file system (`UUID=gone`), which was not found on the disk or can't be read here"
+            ]
+        );
+    }
+
+    #[test]
+    fn a_root_that_is_all_in_one_stays_as_it_is() {
+        let root = Memory::new().file("etc/fstab", "UUID=1 / ext4 defaults 0 1\n").file("var/lib/x", "x");
+        let (tree, remarks) = put_together(Arc::new(root), &[volume(Memory::new(), "2", "var")]);
+        assert_eq!((tree.read("var/lib/x").unwrap(), remarks), (b"x".to_vec(), Vec::<String>::new()));
+        let none = put_together(Arc::new(Memory::new().file("etc/x", "")), &[]);
+        assert!(none.1.is_empty() && none.0.exists("etc/x"));
+    }
+
+    #[test]
+    fn names_of_volumes_are_compared_as_they_are_written() {
+        let one = volume(Memory::new(), "0a-1b", "data");
+        assert!(one.is("UUID=0A-1B") && one.is("/dev/disk/by-label/data"));
+        assert!(!one.is("UUID=0a") && !one.is("LABEL=") && !volume(Memory::new(), "", "").is("UUID="));
+    }
+}
