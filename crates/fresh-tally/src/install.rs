@@ -5,6 +5,7 @@ use crate::error::Failure;
 use crate::settings::Settings;
 use crate::{output, progress};
 use rustc_hash::FxHashSet;
+use sha2::{Digest, Sha256};
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use tally_core::history::{as_found, as_shipped};
@@ -321,6 +322,29 @@ pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
         tally.readings = readings(&tree as &dyn Tree, medium);
     }
     result.map_err(|error| Failure::NoInstall { path: source.into(), source: error })
+}
+
+/// The SHA-256 of a file, in hexadecimal digits.
+pub(crate) fn sha256(source: &Path, settings: &Settings) -> Result<Text, Failure> {
+    if !source.is_file() {
+        return Err(Failure::Usage(format!("--sha256: `{}` is no file, and has none", source.display())));
+    }
+    let fail = |error: std::io::Error| unreadable(source, &error);
+    let mut file = std::fs::File::open(source).map_err(fail)?;
+    let length = file.metadata().map_err(fail)?.len();
+    let bar = progress::bar(Some(length), &format!("Summing {}", source.display()), settings);
+    let mut sum = Sha256::new();
+    let mut buffer = vec![0; 1 << 20];
+    loop {
+        let read = file.read(&mut buffer).map_err(fail)?;
+        if read == 0 {
+            break;
+        }
+        sum.update(&buffer[..read]);
+        bar.inc(read as u64);
+    }
+    bar.finish_and_clear();
+    Ok(sum.finalize().iter().map(|byte| format!("{byte:02x}")).collect())
 }
 
 /// The figures of the system we run on; the disk's from the kernel, since no file tells.

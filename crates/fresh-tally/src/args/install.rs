@@ -41,6 +41,9 @@ pub(crate) struct TakeArgs {
     /// Take a tally of each profile that the medium can install; -o names a folder for them
     #[arg(long, conflicts_with_all = ["handle", "profile", "live", "installed"])]
     pub(crate) each_profile: bool,
+    /// Read the whole file once more, and write its SHA-256 into the tally
+    #[arg(long)]
+    pub(crate) sha256: bool,
 }
 
 /// What the release files do not say, or say wrong.

@@ -23,7 +23,9 @@ pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> 
 /// A tally for each profile, on the shelf or in the folder of `-o`; a line for each, as JSON the tallies themselves.
 fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Exit, Failure> {
     check_date(args.label.release_date.as_deref())?;
+    let sum = args.sha256.then(|| install::sha256(&args.source, settings)).transpose()?;
     let mut tallies = install::take_each_profile(&args.source, &overrides(args.label), settings, rules)?;
+    tallies.iter_mut().for_each(|tally| tally.taken.sha256.clone_from(&sum));
     let mut places = Vec::new();
     for tally in &mut tallies {
         if let Some(folder) = &settings.output {
@@ -75,7 +77,9 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     let medium = if args.live { Medium::Live } else { Medium::Installed };
     let installed = args.installed.as_deref().map(moment).transpose()?;
     let how = How { medium, overrides: overrides(args.label), installed, installs: None, settings, rules };
+    let sum = args.sha256.then(|| install::sha256(&args.source, settings)).transpose()?;
     let mut tally = install::take(&args.source, how)?;
+    tally.taken.sha256 = sum;
     if let Some(handle) = args.handle {
         tally.label.handle = handle.into();
     }

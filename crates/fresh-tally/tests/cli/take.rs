@@ -78,3 +78,24 @@ fn the_same_input_gives_the_same_bytes() {
     place.run("take root-5.0-reedbed -o b.json -q");
     assert_eq!(place.read("a.json"), place.read("b.json"));
 }
+
+#[test]
+fn a_file_can_be_summed_and_a_folder_can_not() {
+    let place = Place::with_installs(&["5.0-tideway"]);
+    place.write("shipped.manifest", "inkcap\t3.2.1-2\nlapwing\t121.0-1\n");
+    let taken = &place.run("take shipped.manifest --sha256 --format json -q").json()["taken"];
+    // As sha256sum has it.
+    assert_eq!(taken["sha256"], "1c467c50258693dc97047b16df72e0e5b3cebdee3309adc614edaca0974e7a6f");
+    let shown = place.run("take shipped.manifest --sha256 -q --handle summed").code;
+    assert_eq!(shown, 0);
+    assert!(
+        place
+            .run("show summed")
+            .stdout
+            .contains("SHA-256 1c467c50258693dc97047b16df72e0e5b3cebdee3309adc614edaca0974e7a6f")
+    );
+    assert!(place.run("take shipped.manifest --format json -q").json()["taken"]["sha256"].is_null());
+    let folder = place.run("take root-5.0-tideway --sha256");
+    assert_eq!((folder.code, folder.stdout.as_str()), (2, ""));
+    assert!(folder.stderr.contains("`root-5.0-tideway` is no file"), "{}", folder.stderr);
+}

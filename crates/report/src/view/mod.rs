@@ -90,6 +90,7 @@ fn origin(tally: &Tally) -> Line {
     words.extend(tally.label.release_date.as_ref().map(|day| format!("released {day}")));
     words.extend(tally.label.support_end.as_ref().map(|day| format!("supported until {day}")));
     words.push(format!("read from {}", tally.taken.from));
+    words.extend(tally.taken.sha256.as_ref().map(|sum| format!("SHA-256 {sum}")));
     dim(words.join("; ")).into()
 }
 
