@@ -213,7 +213,24 @@ fn default_session(tree: &dyn Tree, sessions: &[tally_core::model::Session]) -> 
         .or_else(|| configured("etc/sddm.conf", "Autologin", "Session"))
         .filter(|id| sessions.iter().any(|session| session.id == *id));
     let only = if let [only] = sessions { Some(only.id.clone()) } else { None };
-    asked.or(only)
+    asked.or(only).or_else(|| chosen_by_alternative(tree, sessions))
+}
+
+/// The session whose program an alternative names: what a display manager without a word of its own ends up with.
+fn chosen_by_alternative(tree: &dyn Tree, sessions: &[tally_core::model::Session]) -> Option<Text> {
+    let target = tree.read_link(Path::new("etc/alternatives/x-session-manager")).ok()?;
+    let program = target.file_name()?.to_str()?;
+    let runs = |session: &&tally_core::model::Session| {
+        let file = session.evidence.file.as_str();
+        let starts = tree
+            .read(file)
+            .ok()
+            .and_then(|bytes| KeyFile::parse(file, &bytes).group("Desktop Entry")?.string("Exec"));
+        starts.is_some_and(|line| {
+            line.split_whitespace().next().and_then(|word| word.rsplit('/').next()) == Some(program)
+        })
+    };
+    sessions.iter().find(runs).map(|session| session.id.clone())
 }
 
 /// Theme, icons, font and wallpaper from the files that set them for a new user; the first file that says so wins.
@@ -359,6 +376,26 @@ mod tests {
             (looks.default_theme.as_deref(), looks.default_font.as_deref(), looks.default_icons),
             (Some("Reed"), Some("Late 9"), None)
         );
+    }
+
+    #[test]
+    fn an_alternative_tells_the_session_where_nothing_else_does() {
+        let tree = Memory::new()
+            .file("usr/share/xsessions/default.desktop", "[Desktop Entry]\nName=Default\nExec=default\n")
+            .file(
+                "usr/share/xsessions/weir.desktop",
+                "[Desktop Entry]\nName=Weir\nExec=/usr/bin/weir-session --x\n",
+            )
+            .link("etc/alternatives/x-session-manager", "/usr/bin/weir-session");
+        let default = |tree: &Memory| read(tree as &dyn Tree).default_session;
+        assert_eq!(default(&tree).as_deref(), Some("weir"));
+        let tree = tree.file("etc/lightdm/lightdm.conf", "[Seat:*]\nuser-session=default\n");
+        assert_eq!(default(&tree).as_deref(), Some("default"));
+        let other = Memory::new()
+            .file("usr/share/xsessions/a.desktop", "[Desktop Entry]\nName=A\nExec=a\n")
+            .file("usr/share/xsessions/b.desktop", "[Desktop Entry]\nName=B\nExec=b\n")
+            .link("etc/alternatives/x-session-manager", "/usr/bin/none");
+        assert_eq!(default(&other), None);
     }
 
     #[test]

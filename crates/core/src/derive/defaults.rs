@@ -2,7 +2,9 @@
 
 use super::application_id;
 use crate::knowledge::{Role, Roles};
-use crate::model::{Application, DefaultChoice, Evidence, Launcher, Oddity, OddityName, System, Text};
+use crate::model::{
+    Application, DefaultChoice, Evidence, Launcher, Oddity, OddityName, PackageRef, System, Text,
+};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
 
@@ -103,6 +105,8 @@ struct Chooser<'a> {
     /// Launchers that can be started, shown or not.
     usable: FxHashMap<&'a str, &'a Launcher>,
     application_of: FxHashMap<&'a str, &'a Text>,
+    /// Applications by package and program: what opens a type may be a launcher of its own, which no menu shows.
+    by_program: FxHashMap<(&'a PackageRef, &'a str), &'a Text>,
 }
 
 impl<'a> Chooser<'a> {
@@ -115,21 +119,32 @@ impl<'a> Chooser<'a> {
         for launcher in launchers.iter().filter(|launcher| is_usable(launcher)) {
             usable.entry(&launcher.id).or_insert(launcher);
         }
-        let application_of =
+        let application_of: FxHashMap<&str, &Text> =
             applications.iter().flat_map(|a| a.launchers.iter().map(move |l| (l.as_str(), &a.id))).collect();
-        Self { associations, launchers, usable, application_of }
+        let by_program = application_of
+            .iter()
+            .filter_map(|(launcher, id)| Some((started_by(usable.get(launcher)?)?, *id)))
+            .collect();
+        Self { associations, launchers, usable, application_of, by_program }
     }
 
     fn application(&self, launcher: &str) -> Text {
-        self.application_of.get(launcher).map_or_else(|| application_id(launcher), |id| (*id).clone())
+        let beside = || self.by_program.get(&started_by(self.usable.get(launcher)?)?);
+        let known = self.application_of.get(launcher).or_else(beside);
+        known.map_or_else(|| application_id(launcher), |id| (*id).clone())
     }
 
     fn by_type(&self, role: &Text, asked: &Text) -> DefaultChoice {
         let proper = self.associations.aliases.get(asked);
-        for name in std::iter::once(asked).chain(proper) {
+        for name in self.names_of(asked) {
             let own = self.associated(name);
-            let as_alias =
-                if name == asked { String::new() } else { format!(" (for {name}, its proper name)") };
+            let as_alias = if name == asked {
+                String::new()
+            } else if Some(name) == proper {
+                format!(" (for {name}, its proper name)")
+            } else {
+                format!(" (for {name}, another name of it)")
+            };
             if let Some((launcher, how)) = self.default_of(name) {
                 return self.choice(role, asked, Some(launcher), format!("{how}{as_alias}"), &own, true);
             }
@@ -148,6 +163,18 @@ impl<'a> Chooser<'a> {
             }
         }
         self.choice::<&str>(role, asked, None, "nothing opens it", &[], true)
+    }
+
+    /// All names of a type: as asked, its proper one, then the other ones in their order.
+    fn names_of<'n>(&'n self, asked: &'n Text) -> impl Iterator<Item = &'n Text> {
+        let aliases = &self.associations.aliases;
+        let proper = aliases.get(asked);
+        let of = proper.unwrap_or(asked);
+        let others = aliases
+            .iter()
+            .filter(move |(alias, named)| *named == of && *alias != asked)
+            .map(|(alias, _)| alias);
+        std::iter::once(asked).chain(proper).chain(others)
     }
 
     /// Parents of a type, then theirs, each once.
@@ -259,6 +286,12 @@ impl<'a> Chooser<'a> {
             let how = format!("etc/alternatives/{link}");
             return self.choice(&role.role, &asked, Some(&chosen.id), how, &candidates, true);
         }
+        // Of several in a category that fits, the one that is called after the job.
+        let mut called = fitting.iter().filter(|launcher| role.is_said_by(launcher));
+        if let (Some(only), None, false) = (called.next(), called.next(), role.categories.is_empty()) {
+            let how = format!("{}: the only one that says so by its name", only.evidence.file);
+            return self.choice(&role.role, &asked, Some(&only.id), how, &candidates, true);
+        }
         let how = if fitting.is_empty() {
             "nothing in the menu does it"
         } else {
@@ -266,6 +299,11 @@ impl<'a> Chooser<'a> {
         };
         self.choice::<&str>(&role.role, &asked, None, how, &candidates, fitting.is_empty())
     }
+}
+
+/// The package and the program that a launcher starts.
+fn started_by(launcher: &Launcher) -> Option<(&PackageRef, &str)> {
+    Some((launcher.package.as_ref()?, launcher.runs.as_deref()?))
 }
 
 /// `xfce4-terminal` of `/usr/bin/xfce4-terminal.wrapper`.
@@ -400,6 +438,59 @@ mod tests {
             BTreeMap::from([parent("text/csv", "text/x-mid"), parent("text/x-mid", "text/plain")]);
         let choice = asked(&associations, &[launcher("a", "")], "text/csv");
         assert_eq!(choice.how, "cache: by its parent type text/plain");
+    }
+
+    #[test]
+    fn a_type_answers_under_its_other_names_as_well() {
+        let mut associations = cached("application/x-font-reed", &["a"]);
+        associations.aliases = BTreeMap::from([
+            ("application/x-font-reed".into(), "font/ttf".into()),
+            ("application/x-reed".into(), "font/otf".into()),
+        ]);
+        let choice = asked(&associations, &[launcher("a", "")], "font/ttf");
+        assert_eq!(choice.how, "cache: the only one (for application/x-font-reed, another name of it)");
+        associations.aliases.clear();
+        assert_eq!(asked(&associations, &[launcher("a", "")], "font/ttf").application, None);
+    }
+
+    #[test]
+    fn an_opener_that_no_menu_shows_is_of_the_application_whose_program_it_starts() {
+        let of = |id: &str, runs: &str, shown| Launcher {
+            shown,
+            runs: Some(runs.into()),
+            package: Some(PackageRef::new(System::Dpkg, "towpath")),
+            ..launcher(id, "")
+        };
+        let launchers = [
+            of("towpath", "towpath", true),
+            of("towpath-folders", "towpath", false),
+            of("other", "other", false),
+        ];
+        let applications = crate::derive::join_applications(&launchers, &[]);
+        let roles = Roles::built_in().unwrap();
+        let opens = |id: &str| {
+            let choices =
+                choose_defaults(&roles, &cached("inode/directory", &[id]), &launchers, &applications);
+            let choice = choices.into_iter().find(|choice| choice.asked == "inode/directory").unwrap();
+            (choice.application.unwrap(), choice.launcher.unwrap())
+        };
+        assert_eq!(opens("towpath-folders"), ("towpath".into(), "towpath-folders.desktop".into()));
+        assert_eq!(opens("other"), ("other".into(), "other.desktop".into()));
+    }
+
+    #[test]
+    fn of_several_in_a_category_the_one_that_is_called_after_the_job_does_it() {
+        let called = |id: &str, name: &str| Launcher { name: name.into(), ..launcher(id, "Monitor") };
+        let one = [
+            called("power", "Power Statistics"),
+            called("gauge", "System Monitor"),
+            called("log", "Log Viewer"),
+        ];
+        let choice = asked(&Associations::default(), &one, "Monitor");
+        assert_eq!((choice.application.as_deref(), choice.sure), (Some("gauge"), true));
+        assert!(choice.how.ends_with("the only one that says so by its name"), "{}", choice.how);
+        let two = [called("gauge", "System Monitor"), called("tasks", "Task Manager")];
+        assert_eq!(asked(&Associations::default(), &two, "Monitor").application, None);
     }
 
     #[test]

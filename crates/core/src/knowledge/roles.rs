@@ -83,9 +83,14 @@ impl Role {
         if has(&self.without) {
             return false;
         }
+        has(&self.categories) || self.is_said_by(launcher)
+    }
+
+    /// Whether a launcher says by its name that the job is its own, as against being of a category that fits.
+    pub fn is_said_by(&self, launcher: &Launcher) -> bool {
         let generic = launcher.generic_name.as_deref().unwrap_or_default();
         let said = format!("{} {generic} {}", launcher.name, launcher.id).to_lowercase();
-        has(&self.categories) || self.words.iter().any(|word| said.contains(word.as_str()))
+        self.words.iter().any(|word| said.contains(word.as_str()))
     }
 
     /// How the question by category is written down: `Categories=TerminalEmulator`.

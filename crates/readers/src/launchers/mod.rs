@@ -257,9 +257,16 @@ fn hidden_because(group: &Group, desktops: &[Text], programs: &Programs<'_>) -> 
     if here(&not) {
         return Some(format!("NotShowIn={}", not.join(";")).into());
     }
-    let tried = group.string("TryExec")?;
-    (programs.has(&tried) == Some(false)).then(|| format!("TryExec: `{tried}` is not there").into())
+    if let Some(tried) = group.string("TryExec").filter(|tried| programs.has(tried) == Some(false)) {
+        return Some(format!("TryExec: `{tried}` is not there").into());
+    }
+    let reserved =
+        group.list("Categories").into_iter().find(|category| RESERVED.contains(&category.as_str()))?;
+    Some(format!("Categories={reserved}, which stands in no menu").into())
 }
+
+/// The reserved categories of the Desktop Menu Specification: what desktops look for by themselves.
+const RESERVED: &[&str] = &["Screensaver", "TrayIcon", "Applet", "Shell"];
 
 #[cfg(test)]
 mod tests {
@@ -297,6 +304,8 @@ mod tests {
             ("TryExec=gone", Some("TryExec: `gone` is not there")),
             ("TryExec=/usr/bin/inkcap", None),
             ("Type=Service", Some("Type=Service is no launcher")),
+            ("Categories=Screensaver;", Some("Categories=Screensaver, which stands in no menu")),
+            ("Categories=Utility;Applets;", None),
         ] {
             assert_eq!(read_entry(entry).hidden_because.as_deref(), because, "{entry}");
         }

@@ -3,8 +3,8 @@ use crate::text::{bytes_human, megabytes, thousands};
 use crate::view::{capital, dim};
 use crate::wire::CsvTable;
 use serde::Serialize;
-use std::collections::BTreeMap;
-use tally_core::model::{Application, Delivery, Kind, Menu, MissingFact, Package, System, Tally};
+use std::collections::{BTreeMap, BTreeSet};
+use tally_core::model::{Application, Kind, Menu, MissingFact, Package, System, Tally};
 use tally_core::weigh::choices;
 
 /// Applications, choices and packages that the table names.
@@ -26,29 +26,28 @@ pub(super) fn account(tally: &Tally) -> Vec<Weight> {
         let entry = kinds.entry(package.kind).or_default();
         *entry = (entry.0 + 1, entry.1.saturating_add(package.installed_bytes.unwrap_or(0)));
     }
-    let mut companions: BTreeMap<(System, &str), u64> = BTreeMap::new();
-    for package in tally.present() {
-        if let Some(of) = &package.companion_of {
-            *companions.entry((package.system, of)).or_default() += 1;
-        }
-    }
-    // As many as the bytes are of: what it came in, and what accompanies that.
-    let packages = |application: &Application| -> u64 {
-        let beside = |d: &Delivery| companions.get(&(d.system, d.package.as_str())).copied().unwrap_or(0);
-        application.delivered.iter().map(|delivery| 1 + beside(delivery)).sum()
-    };
+    let deliveries = deliveries(tally);
     let mut menus: BTreeMap<Menu, (u64, u64)> = BTreeMap::new();
-    for application in &tally.applications {
-        let entry = menus.entry(application.menu).or_default();
-        *entry = (entry.0 + packages(application), entry.1.saturating_add(application.bytes.unwrap_or(0)));
+    let mut counted: BTreeSet<(System, &str)> = BTreeSet::new();
+    for delivery in &deliveries {
+        let entry = menus.entry(delivery.menu()).or_default();
+        for (package, (number, bytes)) in &delivery.packages {
+            // Two programs that share but one of their packages: it weighs once.
+            if counted.insert(*package) {
+                *entry = (entry.0 + number, entry.1.saturating_add(*bytes));
+            }
+        }
     }
     let weight = |by, name: &str, packages, bytes| Weight { by, name: name.to_owned(), packages, bytes };
     let by_kind = kinds.into_iter().map(|(kind, (n, bytes))| weight("kind", kind.name(), n, bytes)).collect();
     let by_menu = menus.into_iter().map(|(menu, (n, bytes))| weight("menu", menu.name(), n, bytes)).collect();
-    let by_application = tally
-        .applications
+    let by_application = deliveries
         .iter()
-        .map(|a| weight("application", &a.name, packages(a), a.bytes.unwrap_or(0)))
+        .map(|delivery| {
+            let sum =
+                |of: fn(&(u64, u64)) -> u64| delivery.packages.values().map(of).fold(0, u64::saturating_add);
+            weight("application", &delivery.name(), sum(|(number, _)| *number), sum(|(_, bytes)| *bytes))
+        })
         .collect();
     let by_package = tally
         .present()
@@ -61,6 +60,77 @@ pub(super) fn account(tally: &Tally) -> Vec<Weight> {
         all.append(list);
     }
     all
+}
+
+/// Programs that came in the same packages: they weigh together, and nothing tells one from another.
+struct Together<'t> {
+    programs: Vec<&'t Application>,
+    /// The packages, each with how many it is and weighs together with what accompanies it.
+    packages: BTreeMap<(System, &'t str), (u64, u64)>,
+}
+
+impl Together<'_> {
+    /// `Curlew`; `Curlew and Heron`; `Curlew, Heron and 4 more`.
+    fn name(&self) -> String {
+        let names: Vec<&str> = self.programs.iter().map(|program| program.name.as_str()).collect();
+        match names[..] {
+            [one] => one.to_owned(),
+            [one, other] => format!("{one} and {other}"),
+            [one, other, ..] => format!("{one}, {other} and {} more", names.len() - 2),
+            [] => String::new(),
+        }
+    }
+
+    /// The menu that most of them stand in; of several such the first.
+    fn menu(&self) -> Menu {
+        let count = |menu: &Menu| self.programs.iter().filter(|program| program.menu == *menu).count();
+        let best = Menu::ALL.iter().copied().rev().max_by_key(count);
+        best.unwrap_or(Menu::Other)
+    }
+}
+
+/// All programs, by the packages that they came in.
+fn deliveries(tally: &Tally) -> Vec<Together<'_>> {
+    let has_programs: BTreeSet<(System, &str)> = tally
+        .applications
+        .iter()
+        .flat_map(|application| &application.delivered)
+        .map(|delivery| (delivery.system, delivery.package.as_str()))
+        .collect();
+    let mut weights: BTreeMap<(System, &str), (u64, u64)> = BTreeMap::new();
+    for package in tally.present() {
+        let own = has_programs.contains(&(package.system, package.name.as_str()));
+        let of = package.companion_of.as_deref().filter(|_| !own).unwrap_or(&package.name);
+        let entry = weights.entry((package.system, of)).or_default();
+        *entry = (entry.0 + 1, entry.1.saturating_add(package.installed_bytes.unwrap_or(0)));
+    }
+    let mut together: BTreeMap<Vec<(System, &str)>, Vec<&Application>> = BTreeMap::new();
+    for application in &tally.applications {
+        let mut packages: Vec<(System, &str)> = application
+            .delivered
+            .iter()
+            .map(|delivery| (delivery.system, delivery.package.as_str()))
+            .collect();
+        packages.sort_unstable();
+        packages.dedup();
+        together.entry(packages).or_default().push(application);
+    }
+    together
+        .into_iter()
+        .flat_map(|(packages, programs)| {
+            let packages: BTreeMap<(System, &str), (u64, u64)> =
+                packages.into_iter().map(|one| (one, weights.get(&one).copied().unwrap_or((1, 0)))).collect();
+            // What came in no package has nothing in common with others of that sort.
+            if packages.is_empty() {
+                programs
+                    .into_iter()
+                    .map(|one| Together { programs: vec![one], packages: BTreeMap::new() })
+                    .collect()
+            } else {
+                vec![Together { programs, packages }]
+            }
+        })
+        .collect()
 }
 
 /// What each choice brings along; what several bring, and what none does, as a line each.
@@ -138,4 +208,83 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
         table.row(vec![weight.by.into(), weight.name, weight.packages.to_string(), weight.bytes.to_string()]);
     }
     table
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_core::model::{Delivery, Label, Taken, Text};
+
+    fn tally(packages: &[(&str, u64, Option<&str>)], programs: &[(&str, Menu, &[&str])]) -> Tally {
+        let taken: Taken =
+            serde_json::from_str(r#"{"at": "2031-05-02T10:00:00Z", "from": "marsh", "medium": "installed"}"#)
+                .unwrap();
+        let mut tally = Tally::new("test", taken, Label::default());
+        for (name, bytes, of) in packages {
+            let mut package = Package::new(System::Dpkg, *name, "1");
+            (package.installed_bytes, package.companion_of) = (Some(*bytes), of.map(Text::from));
+            tally.packages.push(package);
+        }
+        for (name, menu, packages) in programs {
+            let delivery = |package: &&str| Delivery {
+                system: System::Dpkg,
+                package: (*package).into(),
+                version: "1".into(),
+                bytes: None,
+            };
+            tally.applications.push(Application {
+                id: name.to_lowercase().into(),
+                name: (*name).into(),
+                version: None,
+                menu: *menu,
+                roles: Vec::new(),
+                delivered: packages.iter().map(delivery).collect(),
+                launchers: Vec::new(),
+                bytes: None,
+            });
+        }
+        tally
+    }
+
+    fn of(tally: &Tally, by: &str) -> Vec<(String, u64, u64)> {
+        let all = account(tally).into_iter().filter(|weight| weight.by == by);
+        all.map(|weight| (weight.name, weight.packages, weight.bytes)).collect()
+    }
+
+    #[test]
+    fn programs_of_one_package_weigh_once() {
+        let tally = tally(
+            &[("tools", 10, None), ("tools-data", 90, Some("tools")), ("ink", 5, None)],
+            &[
+                ("Counter", Menu::System, &["tools"]),
+                ("Finder", Menu::System, &["tools"]),
+                ("Dictionary", Menu::Office, &["tools"]),
+                ("Inkcap", Menu::Office, &["ink"]),
+            ],
+        );
+        let programs = of(&tally, "application");
+        assert_eq!(programs, [("Counter, Finder and 1 more".into(), 2, 100), ("Inkcap".into(), 1, 5)]);
+        let menus = of(&tally, "menu");
+        assert_eq!(menus, [("system".into(), 2, 100), ("office".into(), 1, 5)], "where most of them stand");
+    }
+
+    #[test]
+    fn a_package_that_two_programs_share_weighs_once_in_the_menus() {
+        let tally = tally(
+            &[("suite", 50, None), ("writer", 7, None), ("sheets", 8, Some("writer"))],
+            &[("Writer", Menu::Office, &["suite", "writer"]), ("Sheets", Menu::Office, &["suite", "sheets"])],
+        );
+        assert_eq!(of(&tally, "menu"), [("office".into(), 3, 65)]);
+        assert_eq!(
+            of(&tally, "application"),
+            [("Sheets".into(), 2, 58), ("Writer".into(), 2, 57)],
+            "a companion with a program of its own weighs by itself"
+        );
+    }
+
+    #[test]
+    fn programs_of_no_package_have_nothing_in_common() {
+        let tally = tally(&[], &[("Saltwort", Menu::Office, &[]), ("Driftwood", Menu::Other, &[])]);
+        assert_eq!(of(&tally, "application"), [("Driftwood".into(), 0, 0), ("Saltwort".into(), 0, 0)]);
+    }
 }
