@@ -48,7 +48,7 @@ pub(super) struct Blocks {
 
 impl Blocks {
     /// The unpacked block of that number, and where in it the file's bytes begin; `None` for zeros.
-    pub(super) fn block(&self, shared: &Shared, number: u64) -> io::Result<Option<(Arc<[u8]>, usize)>> {
+    pub(super) fn block(&self, shared: &Shared, number: u64) -> io::Result<Option<(Arc<Vec<u8>>, usize)>> {
         let whole = usize::try_from(number).ok().and_then(|number| self.whole.get(number));
         match (whole, self.end) {
             (Some((_, 0)), _) => Ok(None),
@@ -60,7 +60,28 @@ impl Blocks {
             (None, None) => Err(damaged("a file is longer than its blocks")),
         }
     }
+
+    /// Lets whoever has time unpack what a reader that goes on will ask for next. Small files are not worth it.
+    pub(super) fn prepare_after(&self, shared: &Arc<Shared>, number: u64) {
+        let Ok(number) = usize::try_from(number) else { return };
+        if self.whole.len() < MANY_BLOCKS {
+            return;
+        }
+        let first = if number == 0 { 1 } else { number + AHEAD };
+        for (at, stored) in self.whole.iter().skip(first).take(number + AHEAD + 1 - first) {
+            let (shared, at, stored) = (Arc::clone(shared), *at, *stored);
+            if stored != 0 {
+                // Whoever reads the block is told what is wrong with it.
+                rayon::spawn(move || _ = shared.data_block(at, stored));
+            }
+        }
+    }
 }
+
+/// A file of so many blocks is unpacked ahead of its reader.
+const MANY_BLOCKS: usize = 4;
+/// So many blocks ahead.
+const AHEAD: usize = 3;
 
 impl Shared {
     fn fragment(&self, number: u32) -> io::Result<(u64, u32)> {

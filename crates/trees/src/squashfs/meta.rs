@@ -27,29 +27,52 @@ pub(super) struct Block {
     next: u64,
 }
 
-/// Keeps what was unpacked; emptied when it is full, so that memory stays bounded whatever the image's size.
+/// Keeps what was unpacked last, so that memory stays bounded whatever the image's size. What one thread is about to unpack
+/// another one waits for.
 pub(super) struct Cache<K, V> {
-    held: Mutex<FxHashMap<K, V>>,
+    held: Mutex<Held<K, V>>,
     limit: usize,
 }
 
-impl<K: Hash + Eq, V: Clone> Cache<K, V> {
+/// What is kept or being made, each with the moment that it was last asked for.
+struct Held<K, V> {
+    cells: FxHashMap<K, (u64, Cell<V>)>,
+    moment: u64,
+}
+
+/// A place for one value: empty until it was made.
+type Cell<V> = Arc<Mutex<Option<V>>>;
+
+impl<K: Hash + Eq + Copy, V: Clone> Cache<K, V> {
     pub(super) fn new(limit: usize) -> Self {
-        Self { held: Mutex::default(), limit }
+        Self { held: Mutex::new(Held { cells: FxHashMap::default(), moment: 0 }), limit }
+    }
+
+    /// The cell of a key; of too many the older half is let go.
+    fn cell(&self, key: K) -> Cell<V> {
+        let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
+        held.moment += 1;
+        let moment = held.moment;
+        if held.cells.len() >= self.limit && !held.cells.contains_key(&key) {
+            let mut moments: Vec<u64> = held.cells.values().map(|(asked, _)| *asked).collect();
+            let middle = moments.len() / 2;
+            let median = *moments.select_nth_unstable(middle).1;
+            held.cells.retain(|_, (asked, _)| *asked > median);
+        }
+        let (asked, cell) = held.cells.entry(key).or_insert_with(|| (moment, Cell::default()));
+        *asked = moment;
+        Arc::clone(cell)
     }
 
     pub(super) fn get_or(&self, key: K, make: impl FnOnce() -> io::Result<V>) -> io::Result<V> {
-        let lock = || self.held.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(value) = lock().get(&key) {
+        let cell = self.cell(key);
+        let mut value = cell.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(value) = value.as_ref() {
             return Ok(value.clone());
         }
-        let value = make()?;
-        let mut held = lock();
-        if held.len() >= self.limit {
-            held.clear();
-        }
-        held.insert(key, value.clone());
-        Ok(value)
+        let made = make()?;
+        *value = Some(made.clone());
+        Ok(made)
     }
 }
 
@@ -76,18 +99,18 @@ impl Shared {
     }
 
     /// The block of a file or of file ends that lies at an offset of the image; `stored` is its size as tables state it.
-    pub(super) fn data_block(&self, at: u64, stored: u32) -> io::Result<Arc<[u8]>> {
+    pub(super) fn data_block(&self, at: u64, stored: u32) -> io::Result<Arc<Vec<u8>>> {
         self.pieces.get_or(at, || {
             let length = stored & 0x00ff_ffff;
             if length > self.block_size {
                 return Err(damaged("a block is longer than any may be"));
             }
             let packed = self.piece(at, length as usize)?;
-            Ok(if stored & 1 << 24 == 0 {
-                self.packing.unpack(&packed, self.block_size as usize)?.into()
+            Ok(Arc::new(if stored & 1 << 24 == 0 {
+                self.packing.unpack(&packed, self.block_size as usize)?
             } else {
-                packed.into()
-            })
+                packed
+            }))
         })
     }
 }
@@ -124,5 +147,57 @@ impl<'s> Reader<'s> {
             self.at += piece.len();
         }
         Ok(taken)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::atomic::{AtomicUsize, Ordering};
+
+    #[test]
+    fn what_several_threads_want_is_made_once() {
+        let cache: Cache<u8, u32> = Cache::new(4);
+        let made = AtomicUsize::new(0);
+        let make = || {
+            made.fetch_add(1, Ordering::Relaxed);
+            std::thread::sleep(std::time::Duration::from_millis(20));
+            Ok(7)
+        };
+        std::thread::scope(|scope| {
+            let threads: Vec<_> = (0..8).map(|_| scope.spawn(|| cache.get_or(1, make))).collect();
+            for thread in threads {
+                assert_eq!(thread.join().unwrap().unwrap(), 7);
+            }
+        });
+        assert_eq!(made.load(Ordering::Relaxed), 1);
+    }
+
+    #[test]
+    fn what_was_asked_for_last_is_kept() {
+        let cache: Cache<u8, u8> = Cache::new(4);
+        for key in 0..4 {
+            cache.get_or(key, || Ok(key)).unwrap();
+        }
+        // 0 is asked for once more, so that 1 is the oldest one when a fifth comes.
+        cache.get_or(0, || panic!("it is kept")).unwrap();
+        cache.get_or(9, || Ok(9)).unwrap();
+        for key in [0, 9] {
+            assert_eq!(cache.get_or(key, || panic!("{key} is kept")).unwrap(), key);
+        }
+        assert_eq!(cache.get_or(1, || Ok(100)).unwrap(), 100, "1 was let go, and is made anew");
+    }
+
+    #[test]
+    fn what_failed_is_tried_again() {
+        let cache: Cache<u8, u8> = Cache::new(2);
+        assert!(cache.get_or(1, || Err(damaged("torn"))).is_err());
+        assert_eq!(cache.get_or(1, || Ok(5)).unwrap(), 5);
+    }
+
+    #[test]
+    fn a_reference_holds_a_block_and_an_offset() {
+        let place = Place::new(0x1_2345_6789_abcd);
+        assert_eq!((place.block, place.offset), (0x2345_6789, 0xabcd), "the highest bits are no part of it");
     }
 }

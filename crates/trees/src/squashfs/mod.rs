@@ -44,7 +44,7 @@ struct Shared {
     attributes: u64,
     fragment_count: u32,
     meta: Cache<u64, Arc<meta::Block>>,
-    pieces: Cache<u64, Arc<[u8]>>,
+    pieces: Cache<u64, Arc<Vec<u8>>>,
 }
 
 /// An image is damaged, or no image at all.
@@ -174,14 +174,16 @@ impl Tree for Squashfs {
             return Err(TreeError::new(path, Why::TooLarge { limit }));
         }
         // Memory is asked for block by block: a size is only believed as far as there is content for it.
-        let mut block = vec![0; usize::try_from(self.shared.block_size).unwrap_or(4096)];
         while (buffer.len() as u64) < file.len() {
-            let read =
-                file.read_at(buffer.len() as u64, &mut block).map_err(|error| TreeError::io(path, error))?;
+            let done = buffer.len();
+            let left = (file.len() - done as u64).min(u64::from(self.shared.block_size));
+            buffer.resize(done + usize::try_from(left).unwrap_or(4096), 0);
+            let read = file.read_at(done as u64, &mut buffer[done..]);
+            let read = read.map_err(|error| TreeError::io(path, error))?;
+            buffer.truncate(done + read);
             if read == 0 {
                 return Err(TreeError::io(path, damaged("a file ends before its end")));
             }
-            buffer.extend_from_slice(&block[..read]);
         }
         Ok(())
     }
@@ -236,6 +238,9 @@ impl Bytes for Opened {
             let left = (self.blocks.size - at).min(block_size - inside);
             let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
             let inside = usize::try_from(inside).unwrap_or(0);
+            if inside == 0 {
+                self.blocks.prepare_after(&self.shared, number);
+            }
             let out = &mut buffer[done..done + take];
             match self.blocks.block(&self.shared, number)? {
                 None => out.fill(0),
