@@ -163,6 +163,6 @@ pub(crate) enum Command {
     Rules(RulesArgs),
     Demo(DemoArgs),
     Completions(CompletionsArgs),
-    /// Print the manual page, in roff
+    /// Print the manual, in roff; with -o DIR/ a page for each command
     Man,
 }

@@ -3,9 +3,11 @@
 use crate::args::{COMPLETE, Cli};
 use crate::error::Failure;
 use crate::exit::Exit;
+use crate::install::PROGRAM;
 use crate::output;
 use crate::settings::Settings;
 use clap::CommandFactory;
+use std::os::unix::ffi::OsStrExt;
 
 /// The name that the program is called by.
 const NAME: &str = "fresh-tally";
@@ -23,18 +25,41 @@ pub(crate) fn completions(shell: clap_complete::Shell, settings: &Settings) -> R
     Ok(Exit::Done)
 }
 
-/// The manual: the program's page, then one for each command.
+/// The manual: the program's page, then one for each command; in a folder, a file each.
 pub(crate) fn man(settings: &Settings) -> Result<Exit, Failure> {
+    let pages = pages().map_err(|source| Failure::Output { to: "the manual".into(), source })?;
+    let folder =
+        settings.output.as_ref().filter(|path| path.is_dir() || path.as_os_str().as_bytes().ends_with(b"/"));
+    if let Some(folder) = folder {
+        let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
+        std::fs::create_dir_all(folder).map_err(fail)?;
+        for (name, page) in &pages {
+            output::file(&folder.join(name), page)?;
+        }
+        output::status(settings, &format!("{} pages are in `{}`.", pages.len(), folder.display()));
+        return Ok(Exit::Done);
+    }
+    let all: Vec<u8> = pages.into_iter().flat_map(|(_, page)| page).collect();
+    output::answer(&all, settings)?;
+    Ok(Exit::Done)
+}
+
+/// The pages by the names that man(1) looks for: `fresh-tally.1`, `fresh-tally-take.1`.
+fn pages() -> std::io::Result<Vec<(String, Vec<u8>)>> {
     let mut command = Cli::command();
     command.build();
-    let mut page = Vec::new();
-    let fail = |source| Failure::Output { to: "the manual".into(), source };
-    clap_mangen::Man::new(command.clone()).render(&mut page).map_err(fail)?;
-    for sub in command.get_subcommands().filter(|sub| sub.get_name() != "help") {
-        clap_mangen::Man::new(sub.clone()).render(&mut page).map_err(fail)?;
+    let mut pages = Vec::new();
+    let subs = command.get_subcommands().filter(|sub| sub.get_name() != "help").cloned();
+    for one in std::iter::once(command.clone()).chain(subs) {
+        // A page of its own is called by its whole name, and lists its own commands.
+        let name =
+            if one.get_name() == NAME { NAME.to_owned() } else { format!("{NAME}-{}", one.get_name()) };
+        let mut page = Vec::new();
+        let man = clap_mangen::Man::new(one).title(&name).source(PROGRAM).manual("User commands");
+        man.render(&mut page)?;
+        pages.push((format!("{name}.1"), page));
     }
-    output::answer(&page, settings)?;
-    Ok(Exit::Done)
+    Ok(pages)
 }
 
 /// All commands and options as one page of Markdown, for `docs/cli-reference.md`.

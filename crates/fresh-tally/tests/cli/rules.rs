@@ -41,7 +41,13 @@ fn the_rules_for_parts_are_toml_with_comments() {
 fn scripts_and_manual_are_printed() {
     let place = Place::new();
     assert!(place.run("completions bash").plain().contains("complete"));
-    assert!(place.run("man").plain().contains(".TH fresh-tally"));
+    let all = place.run("man").plain();
+    assert!(all.contains(".TH fresh-tally 1  \"fresh-tally 0.1.0\" \"User commands\""), "{}", &all[..400]);
+    let said = place.run("man -o pages/").stderr;
+    let pages = crate::harness::names(&place.path("pages"));
+    assert!(pages.len() > 15 && said.starts_with(&format!("{} pages are in", pages.len())), "{said}");
+    assert!(pages.iter().any(|page| page == "fresh-tally.1"));
+    assert!(place.read("pages/fresh-tally-take.1").contains("fresh\\-tally\\-take \\- Read an install"));
 }
 
 #[test]
