@@ -5,7 +5,7 @@ use super::document::{
     PartSort,
 };
 use crate::knowledge::{Agents, PartRules, Roles, Scores};
-use crate::model::{Delivery, Kind, Menu, System, Tally, Text};
+use crate::model::{Delivery, Kind, Menu, System, Tally, Text, bytes_human};
 use crate::version::Step;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
@@ -285,12 +285,11 @@ impl<'a> Work<'a> {
     /// ` (7 packages, +412 MB)` for a decision with followers.
     fn weight_of(&self, decision: &str) -> String {
         let Some(decision) = self.decisions.get(decision) else { return String::new() };
-        let megabytes = decision.bytes_delta / 1_000_000;
-        match (decision.packages.len(), megabytes) {
-            (0 | 1, 0) => String::new(),
-            (n, 0) => format!(" ({n} packages)"),
-            (0 | 1, megabytes) => format!(" ({megabytes:+} MB)"),
-            (n, megabytes) => format!(" ({n} packages, {megabytes:+} MB)"),
+        match (decision.packages.len(), signed(decision.bytes_delta)) {
+            (0 | 1, None) => String::new(),
+            (n, None) => format!(" ({n} packages)"),
+            (0 | 1, Some(weight)) => format!(" ({weight})"),
+            (n, Some(weight)) => format!(" ({n} packages, {weight})"),
         }
     }
 
@@ -309,10 +308,8 @@ impl<'a> Work<'a> {
             let (what, number) = (&decision.what, decision.packages.len());
             let packages = if number == 1 { "1 package".to_owned() } else { format!("{number} packages") };
             let needs = decision.because.rsplit(", and ").next().unwrap_or_default();
-            let weight = match decision.bytes_delta / 1_000_000 {
-                0 => String::new(),
-                megabytes => format!(" ({megabytes:+} MB)"),
-            };
+            let weight =
+                signed(decision.bytes_delta).map_or_else(String::new, |weight| format!(" ({weight})"));
             let text = match decision.sort {
                 DecisionSort::PutIn => {
                     // Its application may have been there before, in another format.
@@ -410,6 +407,12 @@ fn listed(names: &[&str]) -> String {
         [first @ .., last] if names.len() <= 4 => format!("{} and {last}", first.join(", ")),
         _ => format!("{} and {} more", names[..3].join(", "), names.len() - 3),
     }
+}
+
+/// A change of weight with its sign; `None` for none.
+fn signed(delta: i64) -> Option<String> {
+    let sign = if delta > 0 { '+' } else { '-' };
+    (delta != 0).then(|| format!("{sign}{}", bytes_human(delta.unsigned_abs())))
 }
 
 /// What an application was delivered in first.

@@ -112,8 +112,8 @@ pub fn of_comparison(comparison: &Comparison) -> Vec<Chart> {
             let word = match decision.sort {
                 DecisionSort::PutIn => "put in",
                 DecisionSort::TakenOut => "taken out",
-                DecisionSort::NewlyNeeded => "newly needed",
-                DecisionSort::NoLongerNeeded => "no longer needed",
+                DecisionSort::NewlyNeeded => "what it needs now",
+                DecisionSort::NoLongerNeeded => "what it needed",
                 DecisionSort::SharedNew => "shared, came",
                 DecisionSort::SharedOld => "shared, went",
             };

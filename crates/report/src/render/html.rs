@@ -21,6 +21,7 @@ section>h2{margin-top:2rem}.count{color:var(--dim);font-weight:400}svg.chart{max
 figure{margin:1rem 0}.beside{margin-left:.8rem;color:var(--dim)}.c-text{fill:var(--ink)}.c-dim{fill:var(--dim)}.c-rule{fill:var(--line)}.c-plain{fill:var(--plain)}.c-came{fill:var(--came)}.c-went{fill:var(--went)}.c-changed{fill:var(--changed)}.c-upon{fill:var(--ground)}\
 .search{display:none;margin:1rem 0}.scripts .search{display:block}.search input{font:inherit;padding:.3rem .6rem;width:min(24rem,100%);box-sizing:border-box;background:var(--ground);color:var(--ink);border:1px solid var(--dim);border-radius:.2rem}\
 tr.out{display:none}footer{color:var(--dim);margin:3rem 0 1rem;font-size:.9rem}\
+@media print,(min-width:40rem){th,td{min-width:4.7rem}}\
 @media (max-width:40rem){figure{overflow-x:auto}svg.chart{min-width:38rem}dl{display:block}dd{margin-bottom:.5rem}}\
 @media print{body{max-width:none;padding:0;font-size:.85rem}nav,.search{display:none!important}details::details-content{content-visibility:visible;block-size:auto}figure{break-inside:avoid}h2{break-after:avoid}.wide{overflow:visible}tr{break-inside:avoid}}";
 
