@@ -87,6 +87,13 @@ proptest! {
 }
 
 #[test]
+fn what_was_there_comes_back_even_if_nothing_is_left() {
+    let events = vec![event(DAY - 5, "e", None, Some("2-1")), event(DAY + 1, "e", Some("2-1"), None)];
+    let (told, sure) = marked(&mut [], &records(events));
+    assert_eq!((told, sure), (vec![("e".to_owned(), Phase::RemovedLater, None)], true));
+}
+
+#[test]
 fn kernels_of_one_name_stand_side_by_side() {
     let mut packages = [package("kernel", "6.2"), package("kernel", "6.3")];
     let events = vec![

@@ -15,7 +15,7 @@
 
 use super::document::{Decision, DecisionSort};
 use crate::graph::{Above, Dominators, Graph, Ix};
-use crate::model::{Alternatives, Application, Kind, Package, Reason, Text};
+use crate::model::{Alternatives, Application, Kind, Package, Reason, System, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -29,6 +29,8 @@ pub(super) struct Side<'a> {
     pub(super) changed: &'a [usize],
     /// Those whose place another package took, by position: they stay only in a manner of speaking.
     pub(super) replaced: &'a [usize],
+    /// Packages that the other side tells of as removed after its own install day.
+    pub(super) removed_since: &'a FxHashSet<(System, &'a str)>,
     /// Applications of this side, for names.
     pub(super) applications: &'a [Application],
     /// Whether this is the side that things came to.
@@ -73,6 +75,8 @@ pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
 enum Start {
     /// Asked for.
     Chosen,
+    /// Removed after the install day, by whoever worked on it.
+    RemovedSince,
     /// By a metapackage that stays, by position.
     Through(usize, Need),
     /// By a package that stays: its source.
@@ -203,6 +207,9 @@ impl<'a> Work<'a> {
 
     fn chosen(&self, i: usize) -> Option<Start> {
         let package = self.package(i);
+        if self.side.removed_since.contains(&(package.system, package.name.as_str())) {
+            return Some(Start::RemovedSince);
+        }
         let needed = self.graph.needed_by(Ix(self.side.changed[i]));
         let by_others = needed.iter().any(|at| self.side.packages[at.0].source() != package.source());
         let chosen =
@@ -238,7 +245,7 @@ impl<'a> Work<'a> {
         let mut group_of: Vec<Option<Group>> = vec![None; count];
         for i in &heads {
             group_of[*i] = starts[*i].as_ref().map(|start| match start {
-                Start::Chosen | Start::Through(..) => Group::Own(*i),
+                Start::Chosen | Start::RemovedSince | Start::Through(..) => Group::Own(*i),
                 Start::Needed(source, need) => Group::Needed(source.clone(), *need),
             });
         }
@@ -330,6 +337,7 @@ impl<'a> Work<'a> {
                             (Need::Old, false) => format!("{meta} still asks for it"),
                         }
                     }
+                    Some(Start::RemovedSince) => "it was removed after the install day".to_owned(),
                     _ if self.all_unreasoned => "nothing else brings it".to_owned(),
                     _ if came => "it was chosen".to_owned(),
                     _ => "it had been chosen".to_owned(),
@@ -422,7 +430,7 @@ fn listed(names: &BTreeSet<Text>) -> Text {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Dependency, System};
+    use crate::model::Dependency;
 
     fn package(name: &str, reason: Reason, kind: Kind, needs: &[&str]) -> Package {
         let mut package = Package::new(System::Dpkg, name, "1");
@@ -457,6 +465,7 @@ mod tests {
             partners: &[],
             changed: &[2, 3, 4, 5, 6, 7, 8],
             replaced: &[],
+            removed_since: &FxHashSet::default(),
             applications: &[],
             came: true,
         };
@@ -501,6 +510,7 @@ mod tests {
             partners: &[Some(&starter), None, None, None, None],
             changed: &[1, 2, 3, 4],
             replaced: &[],
+            removed_since: &FxHashSet::default(),
             applications: &[],
             came: true,
         };
@@ -510,6 +520,28 @@ mod tests {
         let side = Side { partners: &[], ..side };
         let (decisions, of) = explain(&side);
         assert_eq!(decisions[of[1].unwrap()].what, "starter", "without its partner the need is new");
+    }
+
+    #[test]
+    fn what_the_owner_removed_is_explained_by_that() {
+        use Reason::Unknown;
+        let packages = [
+            package("game", Unknown, Kind::Game, &["libgame"]),
+            package("libgame", Unknown, Kind::Library, &["game"]),
+        ];
+        let packages: Vec<&Package> = packages.iter().collect();
+        let side = Side {
+            packages: &packages,
+            partners: &[],
+            changed: &[0, 1],
+            replaced: &[],
+            removed_since: &FxHashSet::from_iter([(System::Dpkg, "game")]),
+            applications: &[],
+            came: false,
+        };
+        let (decisions, of) = explain(&side);
+        assert_eq!(of, [Some(0), Some(0)]);
+        assert_eq!(decisions[0].because, "it was removed after the install day");
     }
 
     #[test]
@@ -527,6 +559,7 @@ mod tests {
             partners: &[],
             changed: &[0, 1, 2, 3],
             replaced: &[],
+            removed_since: &FxHashSet::default(),
             applications: &[],
             came: false,
         };

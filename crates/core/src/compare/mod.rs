@@ -52,6 +52,13 @@ fn untold_of_the_removed(old: &Tally, new: &Tally, mut untold: Vec<Text>) -> Vec
     untold
 }
 
+/// What a tally tells of as removed after its install day.
+fn removed_later(tally: &Tally) -> FxHashSet<(System, &str)> {
+    let removed =
+        tally.packages.iter().filter(|package| package.phase == Phase::RemovedLater && !package.is_present());
+    removed.map(|package| (package.system, package.name.as_str())).collect()
+}
+
 /// Compares two tallies that tell alike.
 fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
     let old_packages: Vec<&Package> = old.present().collect();
@@ -79,11 +86,13 @@ fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
         new_partners[pair.new] = Some(old_packages[pair.old]);
         old_partners[pair.old] = Some(new_packages[pair.new]);
     }
+    let (none, removed_since) = (FxHashSet::default(), removed_later(new));
     let came = decisions::Side {
         packages: &new_packages,
         partners: &new_partners,
         changed: &alignment.added,
         replaced: &[],
+        removed_since: &none,
         applications: &new.applications,
         came: true,
     };
@@ -92,6 +101,7 @@ fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
         partners: &old_partners,
         changed: &alignment.removed,
         replaced: &replaced,
+        removed_since: &removed_since,
         applications: &old.applications,
         came: false,
     };

@@ -123,8 +123,11 @@ fn defaults(tally: &Tally, found: &mut Found) {
                 .map(|other| (application, other))
         });
         if let Some((application, other)) = unlikely {
-            let why =
-                format!("{} opens in {application}, which is the {}", choice.asked, other.replace('-', " "));
+            let other = match *other {
+                "drawing" | "presentation" | "spreadsheet" => format!("{other} program"),
+                other => other.replace('-', " "),
+            };
+            let why = format!("{} opens in {application}, which is the {other}", choice.asked);
             found.add(
                 OddityName::UnlikelyDefault,
                 vec![format!("role:{}", choice.role).into()],
@@ -149,9 +152,13 @@ fn defaults(tally: &Tally, found: &mut Found) {
 
 /// The file that decided a choice; where it was none, the launcher of the first candidate.
 fn evidence_of(choice: &DefaultChoice, tally: &Tally) -> Evidence {
-    let file = choice.how.split([':', ' ']).next().unwrap_or_default();
-    if file.contains('/') {
-        return Evidence::file(file);
+    // A folder whose launchers all had a say is no file.
+    let (decided, _) = choice.how.split_once(": ").unwrap_or((&choice.how, ""));
+    if decided.contains('/') && !decided.contains(", ") {
+        return Evidence::file(decided.split(' ').next().unwrap_or_default());
+    }
+    if let Some(launcher) = tally.launchers.iter().find(|one| Some(&one.id) == choice.launcher.as_ref()) {
+        return launcher.evidence.clone();
     }
     let first = choice.application.as_ref().or(choice.candidates.first());
     let application = first.and_then(|id| tally.applications.iter().find(|one| one.id == *id));
@@ -366,9 +373,25 @@ mod tests {
                 &format!("{cache}: by its parent type text/xml"),
             ),
             choice("text-editor", "text/plain", &["inkcap"], cache),
+            choice("presentation", "x/slides", &["slides"], cache),
+            choice(
+                "document-viewer",
+                "application/pdf",
+                &["slides"],
+                "usr/share/applications, MimeType of each launcher: the first",
+            ),
         ];
+        tally.launchers = vec![launcher("slides", "slides")];
+        tally.applications = join_applications(&tally.launchers, &[]);
+        tally.defaults[5].launcher = Some("slides.desktop".into());
         let why = "image/png opens in lapwing, which is the web browser".to_owned();
-        assert_eq!(found(&tally, OddityName::UnlikelyDefault), [(why, cache.to_owned())]);
+        let slides = "application/pdf opens in slides, which is the presentation program".to_owned();
+        let launcher = "usr/share/applications/slides.desktop".to_owned();
+        assert_eq!(
+            found(&tally, OddityName::UnlikelyDefault),
+            [(slides, launcher), (why, cache.to_owned())],
+            "a launcher is named where no list decided"
+        );
     }
 
     #[test]

@@ -36,7 +36,9 @@ pub fn mark(
         doubts.insert("the install day is a guess".into());
     }
     let mut removed = Vec::new();
-    let systems: BTreeSet<System> = packages.iter().map(|package| package.system).collect();
+    // A log may tell of a system of which nothing is left.
+    let logged = records.systems.iter().filter(|(_, of)| !of.events.is_empty()).map(|(system, _)| *system);
+    let systems: BTreeSet<System> = packages.iter().map(|package| package.system).chain(logged).collect();
     let nothing = SystemRecords::default();
     for system in systems {
         let known = records.systems.iter().find(|(of, _)| *of == system).map_or(&nothing, |(_, of)| of);
