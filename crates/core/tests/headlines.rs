@@ -5,20 +5,13 @@
     reason = "tests may fail, and hand over what they made"
 )]
 
+mod common;
+
+use common::tally;
 use serde_json::{Value, json};
 use tally_core::compare::{Base, Comparison, HeadlineRules, compare, compare_in_full};
 use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
 use tally_core::model::Tally;
-
-/// An install of which only this is known.
-fn tally(facts: Value) -> Tally {
-    let mut document = json!({
-        "tally": 1, "program": "test", "taken": {"at": "2031-05-02T10:00:00Z", "from": "marsh", "medium": "installed"},
-        "label": {"distro": "Saltmarsh Linux", "handle": "saltmarsh"},
-    });
-    document.as_object_mut().unwrap().extend(facts.as_object().unwrap().clone());
-    serde_json::from_value(document).unwrap()
-}
 
 fn package(name: &str, megabytes: u64, more: Value) -> Value {
     let mut package =
@@ -46,7 +39,7 @@ fn compared(old: Value, new: Value, base: Option<(&Tally, &Tally)>) -> Compariso
     let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
     let changes = base.map(|(old, new)| compare(old, new));
     let base = changes.as_ref().map(|changes| Base::Both { changes });
-    compare_in_full(&tally(old), &tally(new), base, &rules)
+    compare_in_full(&tally(&old), &tally(&new), base, &rules)
 }
 
 /// Rule and words of each headline.
@@ -256,8 +249,8 @@ fn what_the_base_did_too_is_less_of_an_event() {
     let parts = |kernel: &str, own: &str| json!({"parts": [part("kernel", "Linux", kernel), part("desktop", "Weir", own)]});
     let (old, new) = (parts("5.1", "3.0"), parts("6.1", "4.0"));
     let base = (
-        tally(json!({"parts": [part("kernel", "Linux", "5.1")]})),
-        tally(json!({"parts": [part("kernel", "Linux", "6.1")]})),
+        tally(&json!({"parts": [part("kernel", "Linux", "5.1")]})),
+        tally(&json!({"parts": [part("kernel", "Linux", "6.1")]})),
     );
     let alone = compared(old.clone(), new.clone(), None);
     let beside = compared(old, new, Some((&base.0, &base.1)));

@@ -508,3 +508,115 @@ fn stack(layers: &[Layer]) -> Option<Vec<Layer>> {
     chain.insert(0, (base.0.clone(), Arc::clone(&base.1)));
     Some(chain)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Memory;
+
+    /// Layers of these names: those that begin with `root` hold the root of an install.
+    fn layers(names: &[&str]) -> Vec<Layer> {
+        let tree = |name: &str| {
+            let memory = if name.contains("root") || name.starts_with("minimal") && !name.contains('.') {
+                Memory::new().file("etc/os-release", "NAME=Saltmarsh\n").file("usr/x", "")
+            } else {
+                Memory::new().file("usr/share/more", "")
+            };
+            Arc::new(memory) as Arc<dyn Tree>
+        };
+        names.iter().map(|name| (PathBuf::from(format!("live/{name}.squashfs")), tree(name))).collect()
+    }
+
+    fn stacked(names: &[&str]) -> Option<Vec<String>> {
+        stack(&layers(names)).map(|layers| layers.iter().map(|(path, _)| stem(path)).collect())
+    }
+
+    #[test]
+    fn layers_stand_on_one_another_by_their_names() {
+        let all = [
+            "minimal",
+            "minimal.de",
+            "minimal.standard",
+            "minimal.standard.live",
+            "minimal.standard.no-languages",
+        ];
+        assert_eq!(stacked(&all).unwrap(), ["minimal", "minimal.standard"]);
+        assert_eq!(stacked(&["minimal"]).unwrap(), ["minimal"]);
+        assert_eq!(stacked(&["more", "other"]), None, "none of them is a root");
+    }
+
+    #[test]
+    fn modules_beside_a_root_are_laid_over_it_in_the_order_of_their_names() {
+        assert_eq!(
+            stacked(&["00-root", "10-desktop", "20-programs"]).unwrap(),
+            ["00-root", "10-desktop", "20-programs"]
+        );
+        assert_eq!(
+            stacked(&["00-root", "10-root", "20-more"]).unwrap().len(),
+            1,
+            "of two roots one alone is taken"
+        );
+    }
+
+    #[test]
+    fn what_is_for_the_live_session_or_a_language_is_aside() {
+        for aside in [
+            "minimal.live",
+            "minimal.standard.live",
+            "minimal.de",
+            "minimal.pt_BR",
+            "minimal.enhanced-secureboot",
+        ] {
+            assert!(is_aside(aside), "{aside}");
+        }
+        for own in ["minimal", "minimal.standard", "live"] {
+            assert!(!is_aside(own), "{own}");
+        }
+    }
+
+    #[test]
+    fn lists_are_called_like_the_layer_or_like_the_file_system() {
+        let medium = Memory::new()
+            .file("live/minimal.manifest", "own")
+            .file("live/filesystem.manifest", "of all")
+            .file("live/filesystem.packages-remove", "gone");
+        let lists = lists_beside(&medium, Path::new("live/minimal.squashfs"));
+        let told: Vec<(String, &[u8])> = lists
+            .iter()
+            .map(|(path, content)| (path.to_string_lossy().into_owned(), content.as_slice()))
+            .collect();
+        assert_eq!(
+            told,
+            [
+                ("live/minimal.manifest".to_owned(), b"own".as_slice()),
+                ("live/filesystem.packages-remove".to_owned(), b"gone".as_slice()),
+            ]
+        );
+    }
+
+    #[test]
+    fn what_a_file_is_is_told_by_how_it_begins() {
+        let at = |place: usize, magic: &[u8]| {
+            let mut head = vec![0; HEAD];
+            head[place..place + magic.len()].copy_from_slice(magic);
+            Sort::of(&head)
+        };
+        assert!(matches!(at(0, b"hsqs"), Some(Sort::Squashfs)));
+        assert!(matches!(at(0x8001, b"CD001"), Some(Sort::Iso)));
+        assert!(matches!(at(1080, &[0x53, 0xef]), Some(Sort::Ext4)));
+        assert!(matches!(at(0, b"QFI\xfb"), Some(Sort::Qcow2)));
+        assert!(matches!(at(0, &[0x28, 0xb5, 0x2f, 0xfd]), Some(Sort::Packed(Packed::Zstd))));
+        assert!(matches!(at(257, b"ustar"), Some(Sort::Tar)));
+        assert!(matches!(at(510, &[0x55, 0xaa]), Some(Sort::Disk)));
+        assert!(matches!(at(512, b"EFI PART"), Some(Sort::Disk)));
+        for (place, magic, what) in [
+            (0x1_0040, b"_BHRfS_M".as_slice(), "btrfs"),
+            (0, b"XFSB", "XFS"),
+            (0, b"LUKS\xba\xbe", "LUKS"),
+            (512, b"LABELONE", "LVM"),
+        ] {
+            assert!(matches!(at(place, magic), Some(Sort::Unread(said)) if said.contains(what)), "{what}");
+        }
+        assert!(Sort::of(&[0; 4096]).is_none() && Sort::of(b"").is_none());
+    }
+}
