@@ -20,8 +20,8 @@ pub(crate) fn bar(length: Option<u64>, what: &str, settings: &Settings) -> Progr
     }
     let bar = ProgressBar::with_draw_target(length, ProgressDrawTarget::stderr_with_hz(10));
     let template = match length {
-        Some(_) => "{msg} {bar:30} {bytes} of {total_bytes}, {eta} left",
-        None => "{msg} {bytes}, {elapsed}",
+        Some(_) => "{msg} {bar:30} {decimal_bytes} of {decimal_total_bytes}, {eta} left",
+        None => "{msg} {decimal_bytes}, {elapsed}",
     };
     let style = ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar());
     bar.set_style(style.progress_chars("=> "));

@@ -1,5 +1,5 @@
-//! ext2, ext3 and ext4 file systems, read by the crate `ext4-view` on a thread of its own: its view of a file system may not
-//! move between threads, and a tree is asked by many.
+//! ext2, ext3 and ext4 file systems, read by the crate `ext4-view` on threads of their own: its view of a file system may not
+//! move between threads, and a tree is asked by many. Each thread has a view of its own, and whoever is free takes the next job.
 
 use crate::path::{Step, resolve};
 use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
@@ -46,7 +46,7 @@ pub(crate) fn names(head: &[u8]) -> (String, String) {
 
 type Job = Box<dyn FnOnce(&mut View) + Send>;
 
-/// A file system, and the thread that reads it.
+/// A file system, and the threads that read it.
 pub(crate) struct FileSystem {
     jobs: Arc<Jobs>,
 }
@@ -54,7 +54,7 @@ pub(crate) struct FileSystem {
 struct Jobs(Mutex<mpsc::Sender<Job>>);
 
 impl Jobs {
-    /// Lets the thread do something, and waits for its answer.
+    /// Lets a thread do something, and waits for its answer.
     fn ask<T: Send + 'static>(&self, job: impl FnOnce(&mut View) -> T + Send + 'static) -> io::Result<T> {
         let (answer, wait) = mpsc::sync_channel(1);
         let job: Job = Box::new(move |view| _ = answer.send(job(view)));
@@ -67,17 +67,19 @@ impl Jobs {
 
 /// Bytes that are read at a time, and kept: 32 KiB.
 const CHUNK: u64 = 32 << 10;
-/// Chunks that are kept: 32 MiB in all. Tables of inodes and folders are asked for again and again.
-const KEPT: usize = 1024;
+/// Chunks that each thread keeps: 16 MiB in all. Tables of inodes and folders are asked for again and again.
+const KEPT: usize = 512;
+/// Threads that read one file system.
+const THREADS: usize = 2;
 
 /// The bytes below a file system, with what was read last.
 struct Below {
-    bytes: Box<dyn Bytes>,
+    bytes: Arc<dyn Bytes>,
     kept: FxHashMap<u64, Vec<u8>>,
 }
 
 impl Below {
-    fn of(bytes: Box<dyn Bytes>) -> Self {
+    fn of(bytes: Arc<dyn Bytes>) -> Self {
         Self { bytes, kept: FxHashMap::default() }
     }
 
@@ -266,32 +268,43 @@ fn failed(error: impl Into<Ext4Error>) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, error.to_string())
 }
 
+/// Starts a thread with a view of its own, which takes jobs until there is nobody left to give any.
+fn start(bytes: Arc<dyn Bytes>, todo: Arc<Mutex<mpsc::Receiver<Job>>>) -> io::Result<()> {
+    let (opened, wait) = mpsc::sync_channel::<io::Result<()>>(1);
+    std::thread::Builder::new().name("ext4".into()).spawn(move || {
+        let mut view = match Ext4::load(Box::new(Below::of(bytes))) {
+            Ok(fs) => View::of(fs),
+            Err(error) => {
+                _ = opened.send(Err(io::Error::new(io::ErrorKind::InvalidData, error.to_string())));
+                return;
+            }
+        };
+        _ = opened.send(Ok(()));
+        let next = || todo.lock().unwrap_or_else(PoisonError::into_inner).recv();
+        while let Ok(job) = next() {
+            job(&mut view);
+        }
+    })?;
+    wait.recv().unwrap_or_else(|_| Err(io::Error::other("the file system can't be read")))
+}
+
 impl FileSystem {
     /// Opens a file system.
     ///
     /// # Errors
     /// When it is none, is damaged, or uses a feature that can't be read.
     pub(crate) fn open(bytes: Box<dyn Bytes>) -> io::Result<Self> {
+        let bytes: Arc<dyn Bytes> = Arc::from(bytes);
         let (jobs, todo) = mpsc::channel::<Job>();
-        let (opened, wait) = mpsc::sync_channel::<io::Result<()>>(1);
-        std::thread::Builder::new().name("ext4".into()).spawn(move || {
-            let mut view = match Ext4::load(Box::new(Below::of(bytes))) {
-                Ok(fs) => View::of(fs),
-                Err(error) => {
-                    _ = opened.send(Err(io::Error::new(io::ErrorKind::InvalidData, error.to_string())));
-                    return;
-                }
-            };
-            _ = opened.send(Ok(()));
-            for job in todo {
-                job(&mut view);
-            }
-        })?;
-        wait.recv().unwrap_or_else(|_| Err(io::Error::other("the file system can't be read")))?;
+        let todo = Arc::new(Mutex::new(todo));
+        // What the first one can't read no other one can.
+        for _ in 0..THREADS {
+            start(Arc::clone(&bytes), Arc::clone(&todo))?;
+        }
         Ok(Self { jobs: Arc::new(Jobs(Mutex::new(jobs))) })
     }
 
-    /// Lets the thread answer something about a path.
+    /// Lets a thread answer something about a path.
     fn of<T: Send + 'static>(
         &self,
         path: &Path,

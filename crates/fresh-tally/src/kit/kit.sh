@@ -75,23 +75,24 @@ moments() {
     echo 'var/log/agama-installation/* var/log/archinstall/* var/log/bsdinstall_log var/log/setup'
 }
 
-# Files that may hold a password or a user's name beside what is needed: what is cut out, and the files.
+# Files that may hold a password or a user's name beside what is needed: what is cut out, and the files. What divides them means nothing in
+# the patterns of any shell; a bar does in some.
 filtered() {
     cat <<'END'
-s#://[^/@ ]*@#://#g|etc/apt/sources.list etc/apt/sources.list.d/*.list etc/apt/sources.list.d/*.sources etc/urpmi/urpmi.cfg etc/pacman.conf etc/pacman.d/* etc/apk/repositories etc/xbps.d/*.conf etc/portage/repos.conf etc/portage/repos.conf/* etc/pkg/*.conf usr/local/etc/pkg/repos/*.conf etc/slackpkg/mirrors etc/flatpak/remotes.d/*
-s#://[^/@ ]*@#://#g;/^ *\(password\|username\|proxy_[a-z]*\) *=/d|etc/yum.repos.d/*.repo etc/zypp/repos.d/*.repo etc/distro.repos.d/*.repo usr/share/dnf5/repos.d/*.repo
-s#://[^/@ ]*@#://#g;/^ *\(http-\)\{0,1\}\(token\|password\)/d|var/lib/flatpak/repo/config
-/_enable=/!d|etc/defaults/rc.conf etc/rc.conf etc/rc.conf.local etc/rc.conf.d/*
-/^\[/b;/session/b;d|etc/lightdm/lightdm.conf etc/lightdm/lightdm.conf.d/* usr/share/lightdm/lightdm.conf.d/*
-/^\[/b;/[Ss]ession/b;d|etc/sddm.conf etc/sddm.conf.d/*
-s/|[^|]*@[^|]*|/|someone|/|var/log/zypp/history
-/^Requested-By:/s/:.*/: someone/;/^Commandline/d|var/log/apt/history.log*
-/\[ALPM\]/!d|var/log/pacman.log
-s/\(user\|username\|pass\|password\|credentials\|cred\)=[^, ]*/\1=/g|etc/fstab
-/^Threads/!d|proc/[0-9]*/status
-s/ / /|proc/uptime proc/loadavg proc/meminfo
-/^flags/!d|proc/cpuinfo
-s/\(password\|pass\|key\|token\)=[^ ]*//g|proc/cmdline
+s#://[^/@ ]*@#://#g~etc/apt/sources.list etc/apt/sources.list.d/*.list etc/apt/sources.list.d/*.sources etc/urpmi/urpmi.cfg etc/pacman.conf etc/pacman.d/* etc/apk/repositories etc/xbps.d/*.conf etc/portage/repos.conf etc/portage/repos.conf/* etc/pkg/*.conf usr/local/etc/pkg/repos/*.conf etc/slackpkg/mirrors etc/flatpak/remotes.d/*
+s#://[^/@ ]*@#://#g;/^ *password *=/d;/^ *username *=/d;/^ *proxy_[a-z]* *=/d~etc/yum.repos.d/*.repo etc/zypp/repos.d/*.repo etc/distro.repos.d/*.repo usr/share/dnf5/repos.d/*.repo
+s#://[^/@ ]*@#://#g;/^ *token/d;/^ *password/d;/^ *http-token/d;/^ *http-password/d~var/lib/flatpak/repo/config
+/_enable=/!d~etc/defaults/rc.conf etc/rc.conf etc/rc.conf.local etc/rc.conf.d/*
+/^\[/!{/session/!d;}~etc/lightdm/lightdm.conf etc/lightdm/lightdm.conf.d/* usr/share/lightdm/lightdm.conf.d/*
+/^\[/!{/[Ss]ession/!d;}~etc/sddm.conf etc/sddm.conf.d/*
+s/|[^|]*@[^|]*|/|someone|/~var/log/zypp/history
+/^Requested-By:/s/:.*/: someone/;/^Commandline/d~var/log/apt/history.log*
+/\[ALPM\]/!d~var/log/pacman.log
+s/user=[^, ]*/user=/g;s/username=[^, ]*/username=/g;s/pass=[^, ]*/pass=/g;s/password=[^, ]*/password=/g;s/credentials=[^, ]*/credentials=/g;s/cred=[^, ]*/cred=/g~etc/fstab
+/^Threads/!d~proc/[0-9]*/status
+s/ / /~proc/uptime proc/loadavg proc/meminfo
+/^flags/!d~proc/cpuinfo
+s/password=[^ ]*//g;s/pass=[^ ]*//g;s/key=[^ ]*//g;s/token=[^ ]*//g~proc/cmdline
 END
 }
 
@@ -143,8 +144,8 @@ below() {
 
 whole | expand | while IFS= read -r path; do reached "$path" && below "$path"; done | sort -u >"$work/whole"
 filtered | while IFS= read -r line; do
-    printf '%s\n' "${line##*|}" | expand | while IFS= read -r path; do
-        [ -f "$path" ] && reached "$path" && printf '%s|%s\n' "${line%|*}" "$path"
+    printf '%s\n' "${line##*~}" | expand | while IFS= read -r path; do
+        [ -f "$path" ] && reached "$path" && printf '%s~%s\n' "${line%~*}" "$path"
     done
 done >"$work/filtered"
 names | expand | while IFS= read -r path; do
@@ -156,7 +157,7 @@ moments | expand | while IFS= read -r path; do [ -f "$path" ] && reached "$path"
 
 if [ -n "$list" ]; then
     cat "$work/whole"
-    sed 's/.*|\(.*\)/\1 (without passwords and names)/' "$work/filtered"
+    sed 's/.*~\(.*\)/\1 (without passwords and names)/' "$work/filtered"
     cat "$work/images"
     sed 's/$/ (its name only)/' "$work/names"
     sed 's/$/ (its time only)/' "$work/times"
@@ -165,13 +166,13 @@ fi
 
 # Whole files keep their times, which tell when packages came.
 tar -cf - -T "$work/whole" 2>"$work/tar" | (cd "$stage" && tar -xf - 2>/dev/null)
-grep -i 'permission\|cannot' "$work/tar" | sed 's/^[^:]*: //' >>"$work/missed"
+grep -i -e permission -e cannot "$work/tar" | sed 's/^[^:]*: //' >>"$work/missed"
 while IFS= read -r line; do
-    path=${line##*|}
+    path=${line##*~}
     folder_of "$path"
     case $path in
-        *.gz) gzip -dc "$path" 2>/dev/null | sed "${line%|*}" | gzip -c >"$stage/$path" ;;
-        *) sed "${line%|*}" "$path" >"$stage/$path" 2>/dev/null ;;
+        *.gz) gzip -dc "$path" 2>/dev/null | sed "${line%~*}" | gzip -c >"$stage/$path" ;;
+        *) sed "${line%~*}" "$path" >"$stage/$path" 2>/dev/null ;;
     esac || miss "$path: can't be read"
     touch -r "$path" "$stage/$path" 2>/dev/null
 done <"$work/filtered"
