@@ -155,8 +155,21 @@ fn the_script_is_written_for_any_sed_and_any_shell() {
     let script = Place::new().run("kit").plain();
     assert!(script.lines().count() < 300);
     let foreign = [
-        "\\|", "\\+", "\\?", "/b;", "sed -i", "sed -E", "sed -r", "grep -P", "grep -E", "[[", "local ",
-        "echo -e", "$'", "<(", "find -",
+        "\\|",
+        "\\+",
+        "\\?",
+        "/b;",
+        "sed -i",
+        "sed -E",
+        "sed -r",
+        "grep -P",
+        "grep -E",
+        "[[",
+        "\n    local ",
+        "echo -e",
+        "$'",
+        "<(",
+        "find -",
     ];
     let found: Vec<&&str> = foreign.iter().filter(|word| script.contains(**word)).collect();
     assert!(found.is_empty(), "{found:?}");
