@@ -16,6 +16,7 @@ mod folder;
 mod iso;
 mod layers;
 mod listed;
+mod medium;
 mod memory;
 mod mounts;
 mod path;
