@@ -172,7 +172,7 @@ fn a_small_need_that_brings_much_is_a_headline() {
     let old = json!({"packages": [base, applet("egret-agent"), agent("egret-agent", Vec::new())]});
     assert_eq!(
         of_rule("decision-heavy", old, json!({"packages": packages})),
-        ["61 packages came (+62 MB): applet needs heron-agent now"]
+        ["61 packages came (+62 MB) for applet: it stays, and needs heron-agent now"]
     );
 }
 

@@ -143,11 +143,13 @@ fn leads_elsewhere(tree: &dyn Tree, link: &str) -> bool {
     !WALLPAPERS.iter().any(|folder| place.starts_with(folder)) && tree.is_folder(link)
 }
 
-/// Font folders: `usr/share/fonts/truetype/dejavu` is `dejavu`.
+/// Font folders: `usr/share/fonts/truetype/dejavu` is `dejavu`, and so is `usr/share/fonts/dejavu` where there are no classes.
 fn fonts(tree: &dyn Tree) -> Vec<Look> {
     let mut fonts: Vec<Look> = Vec::new();
     for class in folders(tree, "usr/share/fonts") {
-        let (_, class) = place("usr/share/fonts", &class);
+        let (name, class) = place("usr/share/fonts", &class);
+        let own = Found::below(tree, &class, FONTS, 0);
+        fonts.extend(own.first.map(|first| look(name, Some(own.count), &first)));
         for family in folders(tree, &class) {
             let (name, folder) = place(&class, &family);
             let found = Found::below(tree, &folder, FONTS, DEPTH);
@@ -422,6 +424,9 @@ mod tests {
             .file("usr/share/fonts/truetype/reed/r.ttf", "")
             .file("usr/share/fonts/type1/reed/r.pfb", "")
             .file("usr/share/fonts/X11/misc/fixed.pcf.gz", "")
+            .file("usr/share/fonts/sedge-fonts/Sedge.ttf", "")
+            .file("usr/share/fonts/sedge-fonts/Sedge-Bold.ttf", "")
+            .file("usr/share/fonts/sedge-fonts/fonts.dir", "")
             .file("usr/share/fonts/X11/encodings/ascii.enc.gz", "")
             .file("usr/share/icons/Marsh/index.theme", "")
             .file("usr/share/icons/hicolor/index.theme", "")
@@ -440,8 +445,8 @@ mod tests {
         let names = |looks: &[Look]| looks.iter().map(|look| look.name.to_string()).collect::<Vec<_>>();
         assert_eq!(names(&looks.themes), ["Quill", "dark"], "what keys do is no look");
         assert_eq!(
-            (names(&looks.fonts), looks.fonts[1].count),
-            (vec!["misc".into(), "reed".into()], Some(2))
+            (names(&looks.fonts), looks.fonts[1].count, looks.fonts[2].count),
+            (vec!["misc".into(), "reed".into(), "sedge-fonts".into()], Some(2), Some(2))
         );
         assert_eq!(looks.icon_sets.len(), 1);
         assert_eq!(

@@ -307,7 +307,6 @@ impl<'a> Work<'a> {
             }
             let (what, number) = (&decision.what, decision.packages.len());
             let packages = if number == 1 { "1 package".to_owned() } else { format!("{number} packages") };
-            let needs = decision.because.rsplit(", and ").next().unwrap_or_default();
             let weight =
                 signed(decision.bytes_delta).map_or_else(String::new, |weight| format!(" ({weight})"));
             let text = match decision.sort {
@@ -320,14 +319,12 @@ impl<'a> Work<'a> {
                     format!("{what} came{how}{}", self.weight_of(&decision.id))
                 }
                 DecisionSort::TakenOut => format!("{what} went{}", self.weight_of(&decision.id)),
-                DecisionSort::NewlyNeeded if decision.because.starts_with("it stays") => {
-                    format!("{packages} came{weight}: {what} {needs}")
+                DecisionSort::NewlyNeeded => {
+                    format!("{packages} came{weight} for {what}: {}", decision.because)
                 }
-                DecisionSort::NoLongerNeeded if decision.because.starts_with("it stays") => {
-                    format!("{packages} went{weight}: {what} {needs}")
+                DecisionSort::NoLongerNeeded => {
+                    format!("{packages} went{weight} that {what} brought: {}", decision.because)
                 }
-                DecisionSort::NewlyNeeded => format!("{packages} came{weight} for {what}"),
-                DecisionSort::NoLongerNeeded => format!("{packages} went{weight} that {what} needed"),
                 DecisionSort::SharedNew => format!("{packages} came{weight} that {what} share"),
                 DecisionSort::SharedOld => format!("{packages} went{weight} that {what} shared"),
             };
