@@ -68,13 +68,13 @@ pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     let mut tally = Tally::new(options.program.clone(), options.taken.clone(), label.label.clone());
     menu.embed(&mut found);
     collect(&mut tally, label, found, &options.overrides, options.rules);
-    // A live session and an image have no install day: all in them is as shipped.
-    let past = if tally.taken.medium == Medium::Installed {
-        let (records, unread) = history::read(tree, &systems, &tally.packages, options.installed);
-        tally.unread.extend(unread);
-        history::apply(&records, &mut tally.packages)
-    } else {
-        history::Past::default()
+    let (records, unread) = history::read(tree, &systems, &tally.packages, options.installed);
+    tally.unread.extend(unread);
+    history::fill_times(&records, &mut tally.packages);
+    // A live session and an image have no install day: all in them is as shipped, whenever it was put there.
+    let past = match tally.taken.medium {
+        Medium::Installed => history::apply(&records, &mut tally.packages),
+        _ => history::Past::default(),
     };
     options.on_medium.mark(&mut tally.packages);
     let (owned, repositories) = rayon::join(

@@ -53,7 +53,6 @@ pub(crate) struct Past {
 
 /// Finds the install day and marks the packages.
 pub(crate) fn apply(records: &Records, packages: &mut [Package]) -> Past {
-    fill_times(records, packages);
     let at = |package: &Package| seconds(package.installed_at.as_deref()?);
     let Some(day) = install_day(records, packages, at) else { return Past::default() };
     let marked = mark(packages, records, day, at);
@@ -78,7 +77,7 @@ fn seconds(time: &str) -> Option<i64> {
 }
 
 /// Times of packages whose database keeps none, by the last event that made them what they are.
-fn fill_times(records: &Records, packages: &mut [Package]) {
+pub(crate) fn fill_times(records: &Records, packages: &mut [Package]) {
     for (system, of) in &records.systems {
         let mut last: FxHashMap<(&str, &str), i64> = FxHashMap::default();
         for event in &of.events {
