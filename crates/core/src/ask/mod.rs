@@ -126,13 +126,11 @@ fn nearest(tally: &Tally, name: &str) -> Option<Answer> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Label, Medium, System, Taken};
+    use crate::model::{System, samples};
 
     #[test]
     fn exact_names_first_and_likeness_is_said() {
-        let taken =
-            Taken { at: "x".into(), from: "x".into(), medium: Medium::Installed, layer: None, sha256: None };
-        let mut tally = Tally::new("test", taken, Label::default());
+        let mut tally = samples::tally();
         tally.packages.push(Package::new(System::Dpkg, "inkcap-data", "2"));
         tally.packages.push(Package::new(System::Dpkg, "inkcap", "3"));
         let found = ask(&tally, "Inkcap", AskFor::Anything).unwrap();

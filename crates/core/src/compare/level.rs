@@ -100,11 +100,10 @@ fn as_the_list(list: &Tally, install: &mut Tally) {
 mod tests {
     use super::*;
     use crate::compare::compare;
-    use crate::model::{Label, Part, Repository, Taken};
+    use crate::model::{Part, Repository, samples};
 
     fn tally(medium: Medium, packages: &[(System, &str, &str)]) -> Tally {
-        let taken = Taken { at: Text::default(), from: Text::default(), medium, layer: None, sha256: None };
-        let mut tally = Tally::new("test", taken, Label::default());
+        let mut tally = Tally { taken: samples::taken(medium), ..samples::tally() };
         tally.packages =
             packages.iter().map(|(system, name, version)| Package::new(*system, *name, *version)).collect();
         tally

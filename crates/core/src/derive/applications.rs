@@ -126,28 +126,12 @@ pub fn mark_roles(applications: &mut [Application], defaults: &[DefaultChoice]) 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Evidence, Menu};
+    use crate::model::samples;
 
     fn launcher(id: &str, runs: &str, package: &str) -> Launcher {
-        Launcher {
-            phase: crate::model::Phase::Shipped,
-            id: id.into(),
-            name: id.trim_end_matches(".desktop").into(),
-            generic_name: None,
-            menu: Menu::Accessories,
-            categories: Vec::new(),
-            shown: true,
-            hidden_because: None,
-            runs: Some(runs.into()),
-            does: Does::Program,
-            url: None,
-            program_present: Some(true),
-            package: Some(PackageRef::new(System::Dpkg, package)),
-            version: None,
-            format: Some(System::Dpkg),
-            mime_types: Vec::new(),
-            evidence: Evidence::default(),
-        }
+        let name = id.trim_end_matches(".desktop");
+        let package = Some(PackageRef::new(System::Dpkg, package));
+        Launcher { package, format: Some(System::Dpkg), ..samples::launcher(name, runs) }
     }
 
     #[test]

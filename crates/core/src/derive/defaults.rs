@@ -325,28 +325,10 @@ fn is_usable(launcher: &Launcher) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Does, Menu};
+    use crate::model::samples;
 
     fn launcher(id: &str, category: &str) -> Launcher {
-        Launcher {
-            phase: crate::model::Phase::Shipped,
-            id: format!("{id}.desktop").into(),
-            name: id.into(),
-            generic_name: None,
-            menu: Menu::Accessories,
-            categories: vec![category.into()],
-            shown: true,
-            hidden_because: None,
-            runs: Some(id.into()),
-            does: Does::Program,
-            url: None,
-            program_present: None,
-            package: None,
-            version: None,
-            format: None,
-            mime_types: Vec::new(),
-            evidence: Evidence::file(format!("usr/share/applications/{id}.desktop")),
-        }
+        Launcher { categories: vec![category.into()], ..samples::launcher(id, id) }
     }
 
     fn list(file: &str, group: &str, asked: &str, launchers: &[&str]) -> AssociationList {

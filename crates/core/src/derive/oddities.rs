@@ -261,40 +261,8 @@ fn games(tally: &Tally, found: &mut Found) {
 mod tests {
     use super::*;
     use crate::derive::join_applications;
-    use crate::model::{Label, Medium, Menu, PackageRef, Phase, Taken};
-
-    fn tally() -> Tally {
-        let taken = Taken {
-            at: "2031-05-02T10:00:00Z".into(),
-            from: "marsh".into(),
-            medium: Medium::Installed,
-            layer: None,
-            sha256: None,
-        };
-        Tally::new("test", taken, Label::default())
-    }
-
-    fn launcher(id: &str, runs: &str) -> Launcher {
-        Launcher {
-            phase: Phase::Shipped,
-            id: format!("{id}.desktop").into(),
-            name: id.into(),
-            generic_name: None,
-            menu: Menu::Accessories,
-            categories: Vec::new(),
-            shown: true,
-            hidden_because: None,
-            runs: Some(runs.into()),
-            does: Does::Program,
-            url: None,
-            program_present: Some(true),
-            package: None,
-            version: None,
-            format: None,
-            mime_types: Vec::new(),
-            evidence: Evidence::file(format!("usr/share/applications/{id}.desktop")),
-        }
-    }
+    use crate::model::PackageRef;
+    use crate::model::samples::{launcher, tally};
 
     fn choice(role: &str, asked: &str, candidates: &[&str], how: &str) -> DefaultChoice {
         let answer = if how.contains("none is chosen") { None } else { candidates.first() };

@@ -201,13 +201,11 @@ fn plain(text: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Label, Medium, Package, System, Taken};
+    use crate::model::{Package, System, samples};
     use proptest::prelude::*;
 
     fn tally() -> Tally {
-        let taken =
-            Taken { at: "x".into(), from: "x".into(), medium: Medium::Installed, layer: None, sha256: None };
-        let mut tally = Tally::new("test", taken, Label::default());
+        let mut tally = samples::tally();
         for (name, summary) in [
             ("inkcap", "simple text editor"),
             ("inkcap-data", "data"),

@@ -192,7 +192,7 @@ fn behind<'r>(releases: impl Iterator<Item = &'r Release>, version: &str, day: D
 mod tests {
     use super::*;
     use crate::knowledge::RulesError;
-    use crate::model::{Medium, Package, Part, System, Taken};
+    use crate::model::{Package, Part, System, samples};
     use proptest::prelude::*;
 
     const FILE: &str = "\
@@ -216,9 +216,7 @@ releases = [
 ";
 
     fn tally() -> Tally {
-        let taken =
-            Taken { at: "x".into(), from: "x".into(), medium: Medium::Installed, layer: None, sha256: None };
-        let mut tally = Tally::new("test", taken, Label::default());
+        let mut tally = samples::tally();
         let part = |part: &str, name: &str, version: &str| Part {
             part: part.into(),
             name: name.into(),

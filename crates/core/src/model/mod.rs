@@ -16,6 +16,8 @@ mod package;
 mod part;
 mod reading;
 mod repository;
+#[cfg(test)]
+pub(crate) mod samples;
 mod shelved;
 mod size;
 mod startup;

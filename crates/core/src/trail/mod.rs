@@ -175,13 +175,11 @@ fn steps(tallies: &[&Tally], found: Vec<Vec<Found>>, kind: TrailKind) -> Vec<Tra
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Medium, Taken};
+    use crate::model::samples;
 
     fn tally(release: &str, packages: &[(&str, &str, &str)]) -> Tally {
-        let taken =
-            Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
-        let mut tally =
-            Tally::new("test", taken, Label { release: Some(release.into()), ..Label::default() });
+        let mut tally = samples::tally();
+        tally.label.release = Some(release.into());
         for (name, source, version) in packages {
             let mut package = Package::new(System::Dpkg, *name, *version);
             package.made_from = Some((*source).into());

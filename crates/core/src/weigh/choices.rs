@@ -101,7 +101,7 @@ fn nearest_start(tree: &Dominators, is_start: &[bool], from: usize) -> Option<us
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Alternatives, Dependency, Label, Medium, Package, Reason, System, Taken};
+    use crate::model::{Alternatives, Dependency, Package, Reason, System, samples};
 
     fn package(name: &str, reason: Reason, kind: Kind, needs: &[&str]) -> Package {
         let mut package = Package::new(System::Dpkg, name, "1");
@@ -114,14 +114,7 @@ mod tests {
     }
 
     fn tally(packages: Vec<Package>) -> Tally {
-        let taken = Taken {
-            at: "2031-05-02T10:00:00Z".into(),
-            from: "test".into(),
-            medium: Medium::Installed,
-            layer: None,
-            sha256: None,
-        };
-        Tally { packages, ..Tally::new("test", taken, Label::default()) }
+        Tally { packages, ..samples::tally() }
     }
 
     #[test]
