@@ -33,6 +33,9 @@ pub fn stem(name: &str) -> Text {
             at += length;
         }
     }
+    if !stem.contains('#') {
+        return Text::from(stem);
+    }
     // `6.8.0-31` and `6.12.41+deb13` are series alike, and so are `-2.5-0` and `2`.
     let mut stem = stem.replace("#+deb#", "#").replace("-#", "#");
     while stem.contains("##") {
