@@ -260,3 +260,24 @@ fn what_the_base_did_too_is_less_of_an_event() {
     assert_eq!(score(&alone, "part:desktop"), score(&beside, "part:desktop"));
     assert_eq!(score(&beside, "part:kernel").unwrap() + 40, score(&alone, "part:kernel").unwrap());
 }
+
+#[test]
+fn a_sandbox_that_comes_or_goes_beside_the_same_program_is_told_by_its_format() {
+    let native = || package("pondskate", 40, json!({"reason": "chosen"}));
+    let sandbox = json!({"system": "flatpak", "name": "org.marsh.Pondskate", "version": "2", "installed_bytes": 400_000_000, "reason": "chosen"});
+    let program = |systems: &[(&str, &str)]| {
+        let delivered: Vec<Value> = systems
+            .iter()
+            .map(|(system, name)| json!({"system": system, "package": name, "version": "1", "bytes": 1}))
+            .collect();
+        json!([{"id": "pondskate", "name": "Pondskate", "version": "1", "menu": "graphics", "delivered": delivered}])
+    };
+    let alone = json!({"packages": [native()], "applications": program(&[("dpkg", "pondskate")])});
+    let both = json!({"packages": [native(), sandbox],
+        "applications": program(&[("dpkg", "pondskate"), ("flatpak", "org.marsh.Pondskate")])});
+    assert_eq!(
+        of_rule("decision-heavy", alone.clone(), both.clone()),
+        ["Pondskate came as flatpak (+400 MB)"]
+    );
+    assert_eq!(of_rule("decision-heavy", both, alone).len(), 1);
+}

@@ -309,16 +309,13 @@ impl<'a> Work<'a> {
             let packages = if number == 1 { "1 package".to_owned() } else { format!("{number} packages") };
             let weight =
                 signed(decision.bytes_delta).map_or_else(String::new, |weight| format!(" ({weight})"));
+            // The application may be there in another format before or after.
+            let system = decision.head.as_ref().and_then(|head| head.parts()).map(|(system, _)| system);
+            let format = system.filter(|system| system.is_sandbox());
+            let how = format.map_or_else(String::new, |system| format!(" as {}", system.name()));
             let text = match decision.sort {
-                DecisionSort::PutIn => {
-                    // Its application may have been there before, in another format.
-                    let system =
-                        decision.head.as_ref().and_then(|head| head.parts()).map(|(system, _)| system);
-                    let format = system.filter(|system| system.is_sandbox());
-                    let how = format.map_or_else(String::new, |system| format!(" as {}", system.name()));
-                    format!("{what} came{how}{}", self.weight_of(&decision.id))
-                }
-                DecisionSort::TakenOut => format!("{what} went{}", self.weight_of(&decision.id)),
+                DecisionSort::PutIn => format!("{what} came{how}{}", self.weight_of(&decision.id)),
+                DecisionSort::TakenOut => format!("{what} went{how}{}", self.weight_of(&decision.id)),
                 DecisionSort::NewlyNeeded => {
                     format!("{packages} came{weight} for {what}: {}", decision.because)
                 }
