@@ -18,7 +18,8 @@ impl<'a> Menus<'a> {
 
     /// Programs that are there and do not stand in the menu, by the identifier that their application would have.
     fn hidden(self) -> FxHashMap<Text, &'a Launcher> {
-        let hidden = self.launchers.iter().filter(|l| !l.shown && l.does == Does::Program);
+        let there = |l: &Launcher| l.is_usable() && l.program_present != Some(false);
+        let hidden = self.launchers.iter().filter(|l| !l.shown && l.does == Does::Program && there(l));
         hidden.map(|launcher| (application_id(&launcher.id), launcher)).collect()
     }
 }
@@ -211,6 +212,24 @@ mod tests {
         assert_eq!((back[0].old_version.as_deref(), back[0].new_version.as_deref()), (Some("2"), Some("1")));
         let page = [hidden("a.desktop", "web-page")];
         assert_eq!(changes(menus(&shown, &[]), menus(&[], &page))[0].sort, ApplicationSort::Gone);
+
+        let mut lost = [hidden("org.marsh.A.desktop", "program")];
+        lost[0].program_present = Some(false);
+        assert_eq!(changes(menus(&shown, &[]), menus(&[], &lost))[0].sort, ApplicationSort::Gone);
+        for because in ["Hidden=true", "TryExec: `a` is not there"] {
+            let mut left = [hidden("org.marsh.A.desktop", "program")];
+            left[0].hidden_because = Some(because.into());
+            assert_eq!(
+                changes(menus(&shown, &[]), menus(&[], &left))[0].sort,
+                ApplicationSort::Gone,
+                "{because}"
+            );
+            assert_eq!(
+                changes(menus(&[], &left), menus(&shown, &[]))[0].sort,
+                ApplicationSort::New,
+                "{because}"
+            );
+        }
     }
 
     #[test]

@@ -77,7 +77,7 @@ pub fn choose_defaults(
 pub fn dead_defaults(roles: &Roles, associations: &Associations, launchers: &[Launcher]) -> Vec<Oddity> {
     let there: FxHashSet<&str> = launchers
         .iter()
-        .filter(|launcher| is_usable(launcher))
+        .filter(|launcher| launcher.is_usable())
         .map(|launcher| launcher.id.as_str())
         .collect();
     let mut found = Vec::new();
@@ -116,7 +116,7 @@ impl<'a> Chooser<'a> {
         applications: &'a [Application],
     ) -> Self {
         let mut usable: FxHashMap<&str, &Launcher> = FxHashMap::default();
-        for launcher in launchers.iter().filter(|launcher| is_usable(launcher)) {
+        for launcher in launchers.iter().filter(|launcher| launcher.is_usable()) {
             usable.entry(&launcher.id).or_insert(launcher);
         }
         let application_of: FxHashMap<&str, &Text> =
@@ -310,16 +310,6 @@ fn started_by(launcher: &Launcher) -> Option<(&PackageRef, &str)> {
 fn program_of(target: &str) -> &str {
     let name = target.rsplit('/').next().unwrap_or(target);
     name.strip_suffix(".wrapper").unwrap_or(name)
-}
-
-/// Whether a default may name it: hidden from the menu is fine, deleted or missing is not.
-fn is_usable(launcher: &Launcher) -> bool {
-    !launcher.hidden_because.as_ref().is_some_and(|because| {
-        because.starts_with("Hidden=")
-            || because.starts_with("TryExec")
-            || because.starts_with("Type=")
-            || because.starts_with("another file")
-    })
 }
 
 #[cfg(test)]

@@ -106,4 +106,15 @@ impl Launcher {
     pub fn is_embedded(&self) -> bool {
         self.evidence.file.contains("//")
     }
+
+    /// Whether a desktop could start it, in the menu or not: `NoDisplay`, `OnlyShowIn` and `NotShowIn` only hide; a deleted entry,
+    /// one of another type, one whose `TryExec` is not there and one that another file stands before are as good as not there.
+    pub fn is_usable(&self) -> bool {
+        !self.hidden_because.as_ref().is_some_and(|because| {
+            because.starts_with("Hidden=")
+                || because.starts_with("TryExec")
+                || because.starts_with("Type=")
+                || because.starts_with("another file")
+        })
+    }
 }
