@@ -23,6 +23,7 @@ mod looks;
 mod medium;
 pub mod owner;
 mod parts;
+mod programs;
 pub mod readings;
 mod sessions;
 mod startup;

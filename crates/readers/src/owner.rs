@@ -1,7 +1,7 @@
 //! Which package a file belongs to: asked of the install's own file lists.
 
-use crate::launchers::PROGRAM_FOLDERS;
 use crate::packages::{self, Wanted};
+use crate::programs::PROGRAM_FOLDERS;
 use std::path::Path;
 use tally_core::model::{Label, Package};
 use tally_trees::{NodeKind, Tree};

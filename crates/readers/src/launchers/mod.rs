@@ -4,6 +4,7 @@ mod exec;
 
 use crate::keyfile::{Group, KeyFile};
 use crate::packages::Embedded;
+use crate::programs::Programs;
 use crate::text::{filled, name_text};
 use exec::Exec;
 use rayon::prelude::*;
@@ -25,19 +26,6 @@ const FOLDERS: &[&str] = &[
 
 /// How deep folders of launchers may nest.
 const DEPTH: usize = 4;
-
-/// Where programs lie, those that a shell asks first ahead.
-pub(crate) const PROGRAM_FOLDERS: &[&str] = &[
-    "usr/local/sbin",
-    "usr/local/bin",
-    "usr/sbin",
-    "usr/bin",
-    "sbin",
-    "bin",
-    "usr/local/games",
-    "usr/games",
-    "snap/bin",
-];
 
 /// What was found in the folders of launchers.
 #[derive(Debug, Default)]
@@ -66,7 +54,7 @@ pub fn read(tree: &dyn Tree, desktops: &[Text]) -> LauncherFacts {
     let programs = Programs::of(tree);
     let read: Vec<(Option<Launcher>, Vec<Unread>)> =
         files.par_iter().map(|(id, path)| read_one(tree, id, path, desktops, &programs)).collect();
-    let mut facts = LauncherFacts { programs_known: programs.known, ..LauncherFacts::default() };
+    let mut facts = LauncherFacts { programs_known: programs.known(), ..LauncherFacts::default() };
     let mut winners: FxHashSet<Text> = FxHashSet::default();
     for (launcher, unread) in read {
         facts.unread.extend(unread);
@@ -125,34 +113,6 @@ fn collect(
         {
             files.push((format!("{prefix}{name}").into(), path.to_owned()));
         }
-    }
-}
-
-/// Which programs a tree holds.
-struct Programs<'t> {
-    tree: Option<&'t dyn Tree>,
-    known: bool,
-}
-
-impl<'t> Programs<'t> {
-    /// A tree with no shell in it holds no programs (a collection of databases and launchers does not).
-    fn of(tree: &'t dyn Tree) -> Self {
-        Self { tree: Some(tree), known: tree.exists("bin/sh") || tree.exists("usr/bin/env") }
-    }
-
-    /// Nothing is known of programs.
-    const fn untold() -> Self {
-        Self { tree: None, known: false }
-    }
-
-    /// Whether a command is there; `None` when the tree can't tell.
-    fn has(&self, command: &str) -> Option<bool> {
-        let tree = self.tree.filter(|_| self.known)?;
-        Some(if command.contains('/') {
-            tree.exists(command)
-        } else {
-            PROGRAM_FOLDERS.iter().any(|folder| tree.exists(format!("{folder}/{command}")))
-        })
     }
 }
 

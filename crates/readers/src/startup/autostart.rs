@@ -2,6 +2,7 @@
 
 use super::condition;
 use crate::keyfile::{Group, KeyFile};
+use crate::programs::Programs;
 use crate::text::name_text;
 use tally_core::model::{Evidence, Scope, StartupItem, StartupSort, Text};
 use tally_trees::Tree;
@@ -10,6 +11,7 @@ const FOLDERS: &[&str] = &["etc/skel/.config/autostart", "etc/xdg/autostart", "u
 
 /// Entries of all folders; the first file of a name wins.
 pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
+    let programs = Programs::of(tree);
     let mut items: Vec<StartupItem> = Vec::new();
     for folder in FOLDERS {
         for entry in tree.names(folder) {
@@ -21,7 +23,7 @@ pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
             let Ok(bytes) = tree.read(&path) else { continue };
             let parsed = KeyFile::parse(&path, &bytes);
             let Some(group) = parsed.group("Desktop Entry") else { continue };
-            let off_because = off_because(tree, group, desktops);
+            let off_because = off_because(tree, group, desktops, &programs);
             items.push(StartupItem {
                 phase: tally_core::model::Phase::Shipped,
                 sort: StartupSort::Autostart,
@@ -40,7 +42,7 @@ pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
 }
 
 /// Why a session of these desktops does not start an entry, by the Desktop Application Autostart Specification.
-fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text]) -> Option<Text> {
+fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text], programs: &Programs<'_>) -> Option<Text> {
     if group.is_true("Hidden") {
         return Some("Hidden=true".into());
     }
@@ -56,16 +58,8 @@ fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text]) -> Option<Text
     if here(&not) {
         return Some(format!("NotShowIn={}", not.join(";")).into());
     }
-    let programs_known = tree.exists("usr/bin/env") || tree.exists("bin/sh");
-    if let Some(tried) = group.string("TryExec").filter(|_| programs_known) {
-        let there = if tried.contains('/') {
-            tree.exists(tried.as_str())
-        } else {
-            tree.exists(format!("usr/bin/{tried}"))
-        };
-        if !there {
-            return Some(format!("TryExec: `{tried}` is not there").into());
-        }
+    if let Some(tried) = group.string("TryExec").filter(|tried| programs.has(tried) == Some(false)) {
+        return Some(format!("TryExec: `{tried}` is not there").into());
     }
     let holds = |key: &str, holds: fn(&dyn Tree, &str) -> bool| {
         group.get(key).filter(|condition| !holds(tree, condition)).map(|c| Text::from(format!("{key}={c}")))

@@ -148,5 +148,16 @@ mod tests {
         let said: Vec<(&str, Option<&str>)> =
             items.iter().map(|i| (i.name.as_str(), i.off_because.as_deref())).collect();
         assert_eq!(said, [("a.desktop", Some("Hidden=true")), ("b.desktop", Some("OnlyShowIn=Other"))]);
+        let tried = tree
+            .file("bin/sh", "")
+            .file("usr/local/bin/c", "")
+            .file("etc/xdg/autostart/c.desktop", "[Desktop Entry]\nTryExec=c")
+            .file("etc/xdg/autostart/d.desktop", "[Desktop Entry]\nTryExec=/usr/libexec/d");
+        let items = read(&tried as &dyn Tree, &["Weir".into()]);
+        let off = |name: &str| items.iter().find(|i| i.name == name).unwrap().off_because.as_deref();
+        assert_eq!(
+            (off("c.desktop"), off("d.desktop")),
+            (None, Some("TryExec: `/usr/libexec/d` is not there"))
+        );
     }
 }
