@@ -31,7 +31,7 @@ pub(crate) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
 fn units(tree: &dyn Tree, kind: &str, scope: Scope) -> Vec<StartupItem> {
     let configured = format!("etc/systemd/{kind}");
     let mut enabled: BTreeSet<Text> = BTreeSet::new();
-    let mut masked: Vec<Text> = Vec::new();
+    let mut masked: BTreeSet<Text> = BTreeSet::new();
     for entry in tree.names(&configured) {
         let name = name_text(&entry.name);
         let path = format!("{configured}/{name}");
@@ -45,7 +45,7 @@ fn units(tree: &dyn Tree, kind: &str, scope: Scope) -> Vec<StartupItem> {
                 let Ok(target) = tree.read_link(Path::new(&path)) else { continue };
                 let target = target.file_name().map(|name| text(name.as_bytes())).unwrap_or_default();
                 if target == "null" {
-                    masked.push(name);
+                    masked.insert(name);
                 } else if target != name {
                     enabled.insert(target);
                 }
@@ -53,7 +53,7 @@ fn units(tree: &dyn Tree, kind: &str, scope: Scope) -> Vec<StartupItem> {
             _ => {}
         }
     }
-    let on = enabled.iter().filter(|unit| !masked.contains(unit));
+    let on = enabled.iter().filter(|unit| !masked.contains(*unit));
     on.filter_map(|unit| unit_item(tree, kind, scope, unit)).collect()
 }
 
