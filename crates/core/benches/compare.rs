@@ -1,10 +1,15 @@
-//! The comparison alone, at four sizes: the time a package must not grow with their number.
+//! The comparison alone, at four sizes: the time a package must not grow with their number. Give two real tallies with
+//! FRESH_TALLY_BENCH_OLD=FILE and FRESH_TALLY_BENCH_NEW=FILE.
 
 use divan::Bencher;
 use tally_core::compare::compare;
 use tally_core::knowledge::PartRules;
-use tally_core::model::{Label, Medium, Package, Reason, System, Taken, Tally};
+use tally_core::model::{Alternatives, Dependency, Label, Medium, Package, Reason, System, Taken, Tally};
 use tally_core::version::compare_dpkg;
+
+/// As in the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() {
     divan::main();
@@ -27,6 +32,16 @@ fn tally(packages: usize, release: usize) -> Tally {
         package.upstream_version = tally_core::version::upstream(System::Dpkg, &version).into();
         package.reason = Reason::Followed;
         package.installed_bytes = Some(1000 * i as u64);
+        let one = |name: String| Dependency { name: name.into(), op: None, version: None };
+        // Towards the first, as packages lean on libraries; every fifth answers to its name in the other release.
+        package.depends = (1..6)
+            .map(|j| Alternatives::from_elem(one(format!("libmarsh-package-{}", i / (j + 1))), 1))
+            .collect();
+        if i % 5 == 0 {
+            let before = one(format!("libmarsh-package-{}", i.saturating_sub(packages / 10)));
+            (package.replaces, package.provides, package.conflicts) =
+                (vec![before.clone()], vec![before.clone()], vec![before]);
+        }
         tally.packages.push(package);
     }
     tally
@@ -36,6 +51,17 @@ fn tally(packages: usize, release: usize) -> Tally {
 fn two_releases(bencher: Bencher<'_, '_>, packages: usize) {
     let (old, new) = (tally(packages, 0), tally(packages, 1));
     bencher.counter(divan::counter::ItemsCount::new(packages)).bench_local(|| compare(&old, &new));
+}
+
+#[divan::bench]
+#[allow(clippy::disallowed_methods, reason = "a benchmark has to get its input from somewhere")]
+fn two_real_installs(bencher: Bencher<'_, '_>) {
+    let read = |variable: &str| -> Option<Tally> {
+        serde_json::from_slice(&std::fs::read(std::env::var_os(variable)?).ok()?).ok()
+    };
+    if let (Some(old), Some(new)) = (read("FRESH_TALLY_BENCH_OLD"), read("FRESH_TALLY_BENCH_NEW")) {
+        bencher.bench_local(|| compare(&old, &new));
+    }
 }
 
 #[divan::bench]

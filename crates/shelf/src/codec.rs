@@ -1,6 +1,7 @@
 //! A tally as bytes: JSON with one record a line, so that version control shows what changed.
 
 use crate::ShelfError;
+use memchr::memmem::Finder;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use serde_json::ser::Formatter;
@@ -84,19 +85,46 @@ enum Detail {
     Brief,
 }
 
-/// Reads the line of a package, without the comma behind it.
-fn read_package(line: &mut Vec<u8>, detail: Detail) -> Option<Package> {
-    if detail == Detail::Whole {
-        // Checked once as a whole, the text need not be checked string by string.
-        return serde_json::from_str(std::str::from_utf8(line).ok()?).ok();
+/// Reads lines of packages, each without the comma behind it.
+struct Lines {
+    detail: Detail,
+    last: Finder<'static>,
+    next: Finder<'static>,
+}
+
+impl Lines {
+    fn new(detail: Detail) -> Self {
+        Self { detail, last: Finder::new(LAST), next: Finder::new(NEXT) }
     }
-    // Within a string both quotes would be escaped, so that only a key can look like this.
-    let next = memchr::memmem::find(line, NEXT.as_bytes());
-    if let Some(at) = next.filter(|at| memchr::memmem::rfind(&line[..*at], LAST.as_bytes()).is_some()) {
-        line.truncate(at);
-        line.push(b'}');
+
+    fn package(&self, line: &mut Vec<u8>) -> Option<Package> {
+        if self.detail == Detail::Whole {
+            // Checked once as a whole, the text need not be checked string by string.
+            return serde_json::from_str(std::str::from_utf8(line).ok()?).ok();
+        }
+        // Within a string both quotes would be escaped, so that only a key can look like this.
+        let last = self.last.find(line).map(|at| at + LAST.len());
+        if let Some(at) = last.and_then(|last| self.next.find(&line[last..]).map(|at| last + at)) {
+            line.truncate(at);
+            line.push(b'}');
+        }
+        serde_json::from_str(std::str::from_utf8(line).ok()?).map(|Brief(package)| package).ok()
     }
-    serde_json::from_str(std::str::from_utf8(line).ok()?).map(|Brief(package)| package).ok()
+}
+
+/// Appends what stands up to the next line break, and it, or up to the end; returns whether there was anything.
+fn read_line(file: &mut impl BufRead, line: &mut Vec<u8>) -> io::Result<bool> {
+    let before = line.len();
+    loop {
+        let there = file.fill_buf()?;
+        let end = memchr::memchr(b'\n', there).map(|at| at + 1);
+        let taken = end.unwrap_or(there.len());
+        line.extend_from_slice(&there[..taken]);
+        file.consume(taken);
+        if end.is_some() || taken == 0 {
+            return Ok(line.len() > before);
+        }
+    }
 }
 
 /// In the line of a package, the last key that comparing takes, and the one that follows.
@@ -119,18 +147,19 @@ fn read(path: &Path, detail: Detail) -> Result<Tally, ShelfError> {
 fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     let mut frame = Vec::with_capacity(64 << 10);
     while !frame.strip_suffix(b"\n").is_some_and(|begin| begin.ends_with(PACKAGES.as_bytes())) {
-        if file.read_until(b'\n', &mut frame).ok()? == 0 {
+        if !read_line(&mut file, &mut frame).ok()? {
             return None;
         }
     }
     // The list is empty in the frame: nothing but the line break stands in it.
     let mut packages = Vec::with_capacity(2048);
     let mut line = Vec::with_capacity(4 << 10);
+    let lines = Lines::new(detail);
     // Whether the last line of the list promised another one.
     let mut more = true;
     loop {
         line.clear();
-        file.read_until(b'\n', &mut line).ok()?;
+        read_line(&mut file, &mut line).ok()?;
         if !line.starts_with(b"  {") || !more {
             break;
         }
@@ -139,7 +168,7 @@ fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
         if more {
             line.pop();
         }
-        packages.push(read_package(&mut line, detail)?);
+        packages.push(lines.package(&mut line)?);
     }
     if more || !line.starts_with(b" ]") {
         return None;
@@ -357,10 +386,10 @@ mod tests {
         full.conflicts = of(&["heron"]);
         full.replaces = of(&["egret"]);
         let mut line = serialized(&full, OneRecordALine { depth: 2, filled: false }).unwrap();
-        let whole = read_package(&mut line.clone(), Detail::Whole).unwrap();
+        let whole = Lines::new(Detail::Whole).package(&mut line.clone()).unwrap();
         assert_eq!(whole, full);
         let length = line.len();
-        let brief = read_package(&mut line, Detail::Brief).unwrap();
+        let brief = Lines::new(Detail::Brief).package(&mut line).unwrap();
         assert!(line.len() < length && line.ends_with(b"}]}"), "{}", String::from_utf8_lossy(&line));
         assert_eq!(
             (&brief.conflicts, &brief.replaces, brief.suggests.len()),
@@ -368,7 +397,7 @@ mod tests {
         );
         // Another order of keys, as earlier versions wrote it: nothing is cut that is needed.
         let earlier = r#"{"system": "dpkg", "name": "a", "version": "1", "suggests": [], "conflicts": [{"name": "heron"}]}"#;
-        assert_eq!(read_package(&mut earlier.into(), Detail::Brief).unwrap().conflicts, full.conflicts);
+        assert_eq!(Lines::new(Detail::Brief).package(&mut earlier.into()).unwrap().conflicts, full.conflicts);
     }
 
     proptest! {

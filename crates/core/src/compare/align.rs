@@ -3,7 +3,7 @@
 use super::stem::{family_name, source_stem, stem};
 use crate::model::{Application, Dependency, Package, System};
 use crate::version;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxBuildHasher, FxHashMap};
 use std::cmp::{Ordering, Reverse};
 
 /// How two packages were found to be the same.
@@ -81,6 +81,7 @@ pub fn align(sides: &Sides<'_>) -> Alignment {
         pairs: Vec::new(),
         free_old: vec![true; old.len()],
         free_new: vec![true; new.len()],
+        claims: Vec::new(),
     };
     let all = |_: &Package| true;
     work.pair_singles();
@@ -101,51 +102,79 @@ pub fn align(sides: &Sides<'_>) -> Alignment {
 /// A claim in the order that claims are met: strength, whether the kinds differ, names, positions.
 type Claim<'a> = (Reverse<u8>, bool, &'a str, &'a str, usize, usize);
 
-/// Which of some packages claim the place of which of some others, and how strongly. Only flagged ones count.
+/// Positions of packages by system and name; those of one name follow each other.
+struct ByName<'a> {
+    first: FxHashMap<(System, &'a str), usize>,
+    next: Vec<Option<usize>>,
+}
+
+impl<'a> ByName<'a> {
+    fn of(packages: &[&'a Package]) -> Self {
+        let mut first = FxHashMap::with_capacity_and_hasher(packages.len(), FxBuildHasher);
+        let mut next = vec![None; packages.len()];
+        for (i, package) in packages.iter().enumerate().rev() {
+            next[i] = first.insert((package.system, package.name.as_str()), i);
+        }
+        Self { first, next }
+    }
+
+    fn get(&self, system: System, name: &str) -> impl Iterator<Item = usize> + '_ {
+        std::iter::successors(self.first.get(&(system, name)).copied(), |at| self.next[*at])
+    }
+}
+
+/// Which packages of one side claim the place of which of the other, and how strongly; only where at least one of the two is free.
 fn claims_on(
     from: &[&Package],
-    from_counts: &[bool],
+    from_free: &[bool],
     on: &[&Package],
-    on_counts: &[bool],
+    on_free: &[bool],
 ) -> Vec<(usize, usize, u8)> {
-    let mut by_name: FxHashMap<(System, &str), Vec<usize>> = FxHashMap::default();
-    // Of the two sides the smaller one makes the entries: nearly all packages of the larger one need none.
-    if free(from_counts).count() < free(on_counts).count() {
-        for package in free(from_counts).map(|j| from[j]) {
-            by_name
-                .extend(named(package).map(|claimed| ((package.system, claimed.name.as_str()), Vec::new())));
-        }
-        for i in free(on_counts) {
-            if let Some(called) = by_name.get_mut(&(on[i].system, on[i].name.as_str())) {
-                called.push(i);
-            }
-        }
-    } else {
-        for i in free(on_counts) {
-            by_name.entry((on[i].system, &on[i].name)).or_default().push(i);
-        }
-    }
+    let by_name = ByName::of(on);
     let mut claims = Vec::new();
-    for j in free(from_counts) {
-        let package = from[j];
-        let called = |name: &&str| by_name.contains_key(&(package.system, *name));
-        let mut names: Vec<&str> =
-            named(package).map(|claimed| claimed.name.as_str()).filter(called).collect();
-        names.sort_unstable();
-        names.dedup();
-        for i in names.iter().filter_map(|name| by_name.get(&(package.system, *name))).flatten() {
-            let strength = claim(package, on[*i]);
+    let mut named: Vec<(usize, u8)> = Vec::new();
+    for (j, package) in from.iter().enumerate() {
+        let mut name = |list: &[Dependency], how: u8| {
+            for claimed in list {
+                let found = by_name.get(package.system, &claimed.name);
+                named.extend(found.filter(|i| from_free[j] || on_free[*i]).map(|i| (i, how)));
+            }
+            !named.is_empty()
+        };
+        let (replaces, provides) = (name(&package.replaces, REPLACES), name(&package.provides, PROVIDES));
+        if !(replaces || provides) {
+            continue;
+        }
+        name(&package.conflicts, CONFLICTS);
+        named.sort_unstable();
+        for group in named.chunk_by(|a, b| a.0 == b.0) {
+            let i = group[0].0;
+            let how = group.iter().fold(0, |all, (_, how)| all | how);
+            let strength = strength(how, package.source() == on[i].source());
             if strength > 0 {
-                claims.push((j, *i, strength));
+                claims.push((j, i, strength));
             }
         }
+        named.clear();
     }
     claims
 }
 
-/// What a package says it takes the place of, or answers for.
-fn named(package: &Package) -> impl Iterator<Item = &Dependency> {
-    package.replaces.iter().chain(&package.provides)
+/// How a package names another one.
+const REPLACES: u8 = 1;
+const PROVIDES: u8 = 2;
+const CONFLICTS: u8 = 4;
+
+/// How strongly a package says that it takes the place of another one, which may come from the same source; 0 is not at all.
+fn strength(how: u8, related: bool) -> u8 {
+    let is = |what: u8| how & what != 0;
+    match (is(REPLACES), is(PROVIDES), is(CONFLICTS)) {
+        (true, true, _) => 4,
+        (true, _, true) if related => 3,
+        (_, true, true) => 2,
+        (true, _, _) if related => 1,
+        _ => 0,
+    }
 }
 
 fn share_a_system(old: &[&Package], new: &[&Package]) -> bool {
@@ -159,26 +188,14 @@ fn share_a_system(old: &[&Package], new: &[&Package]) -> bool {
     old.is_empty() || new.is_empty() || old.iter().any(|system| new.contains(system))
 }
 
-/// How strongly a new package says that it takes the place of an old one; 0 is not at all.
-fn claim(new: &Package, old: &Package) -> u8 {
-    let names = |list: &[Dependency]| list.iter().any(|d| d.name == old.name);
-    let replaces = names(&new.replaces);
-    let related = new.source() == old.source();
-    match (replaces, names(&new.provides), names(&new.conflicts)) {
-        (true, true, _) => 4,
-        (true, _, true) if related => 3,
-        (_, true, true) => 2,
-        (true, _, _) if related => 1,
-        _ => 0,
-    }
-}
-
 struct Work<'a> {
     old: &'a [&'a Package],
     new: &'a [&'a Package],
     pairs: Vec<Pair>,
     free_old: Vec<bool>,
     free_new: Vec<bool>,
+    /// Old and new packages of which one claims the other's place, and how strongly; at least one of them is still free.
+    claims: Vec<(usize, usize, u8)>,
 }
 
 impl<'a> Work<'a> {
@@ -252,13 +269,15 @@ impl<'a> Work<'a> {
     /// Pairs each old package that is free with the new one that claims its place most strongly, or whose place it claims
     /// (a comparison may run backwards). Of equals the one of the same kind, then the first by name.
     fn declared(&mut self) {
-        let mut claims: Vec<Claim<'a>> = Vec::new();
         let forth = claims_on(self.new, &self.free_new, self.old, &self.free_old);
         let back = claims_on(self.old, &self.free_old, self.new, &self.free_new);
-        let pairs = forth.into_iter().map(|(j, i, n)| (i, j, n)).chain(back);
-        for (i, j, strength) in pairs {
-            let (old, new) = (self.old[i], self.new[j]);
-            claims.push((Reverse(strength), old.kind != new.kind, &old.name, &new.name, i, j));
+        self.claims = forth.into_iter().map(|(j, i, strength)| (i, j, strength)).chain(back).collect();
+        let mut claims: Vec<Claim<'a>> = Vec::new();
+        for (i, j, strength) in &self.claims {
+            if self.free_old[*i] && self.free_new[*j] {
+                let (old, new) = (self.old[*i], self.new[*j]);
+                claims.push((Reverse(*strength), old.kind != new.kind, &old.name, &new.name, *i, *j));
+            }
         }
         claims.sort_unstable();
         for (_, _, _, _, i, j) in claims {
@@ -270,6 +289,12 @@ impl<'a> Work<'a> {
 
     /// Pairs the packages of an application that came by one system before and by another one now.
     fn moved(&mut self, old: &[Application], new: &[Application]) {
+        // Where all come by one and the same system nothing can have moved.
+        let mut systems = self.old.iter().chain(self.new).map(|package| package.system);
+        let first = systems.next();
+        if systems.all(|system| Some(system) == first) {
+            return;
+        }
         let positions = |packages: &[&'a Package], flags: &[bool]| -> FxHashMap<(System, &'a str), usize> {
             free(flags).map(|i| ((packages[i].system, packages[i].name.as_str()), i)).collect()
         };
@@ -293,31 +318,27 @@ impl<'a> Work<'a> {
 
     /// What is free and declared to take over from, or to be taken over by, one that has a partner.
     fn split_and_merged(&mut self) -> (Vec<Pair>, Vec<Pair>) {
-        let taken_old: Vec<bool> = self.free_old.iter().map(|free| !free).collect();
-        let taken_new: Vec<bool> = self.free_new.iter().map(|free| !free).collect();
-        let parts = |free: (&[&'a Package], &[bool]), taken: (&[&'a Package], &[bool])| {
-            let mut found: FxHashMap<usize, usize> = FxHashMap::default();
-            let claims = claims_on(free.0, free.1, taken.0, taken.1);
-            let claimed = claims_on(taken.0, taken.1, free.0, free.1).into_iter().map(|(t, f, n)| (f, t, n));
-            let mut all: Vec<(usize, Reverse<u8>, usize)> =
-                claims.into_iter().chain(claimed).map(|(f, t, strength)| (f, Reverse(strength), t)).collect();
-            all.sort_unstable();
-            for (part, strength, whole) in all {
-                let (a, b) = (free.0[part], taken.0[whole]);
-                // Whoever provides a name besides replacing it may come from elsewhere.
-                if strength.0 >= 4 || source_stem(a.source()) == source_stem(b.source()) {
-                    found.entry(part).or_insert(whole);
-                }
+        let (mut split, mut merged) = (Vec::new(), Vec::new());
+        for (i, j, strength) in &self.claims {
+            // Whoever provides a name besides replacing it may come from elsewhere.
+            if *strength < 4 && source_stem(self.old[*i].source()) != source_stem(self.new[*j].source()) {
+                continue;
             }
-            let mut found: Vec<(usize, usize)> = found.into_iter().collect();
-            found.sort_unstable();
-            found
+            match (self.free_old[*i], self.free_new[*j]) {
+                (false, true) => split.push((*j, Reverse(*strength), *i)),
+                (true, false) => merged.push((*i, Reverse(*strength), *j)),
+                _ => {}
+            }
+        }
+        // Of several that are claimed the one that is claimed most strongly, then the first.
+        let strongest = |mut claims: Vec<(usize, Reverse<u8>, usize)>| {
+            claims.sort_unstable();
+            claims.dedup_by_key(|(part, ..)| *part);
+            claims.into_iter().map(|(part, _, whole)| (part, whole))
         };
-        let split = parts((self.new, &self.free_new), (self.old, &taken_old));
-        let merged = parts((self.old, &self.free_old), (self.new, &taken_new));
         let how = Match::Declared;
-        let split: Vec<Pair> = split.into_iter().map(|(new, old)| Pair { old, new, how }).collect();
-        let merged: Vec<Pair> = merged.into_iter().map(|(old, new)| Pair { old, new, how }).collect();
+        let split: Vec<Pair> = strongest(split).map(|(new, old)| Pair { old, new, how }).collect();
+        let merged: Vec<Pair> = strongest(merged).map(|(old, new)| Pair { old, new, how }).collect();
         split.iter().for_each(|pair| self.free_new[pair.new] = false);
         merged.iter().for_each(|pair| self.free_old[pair.old] = false);
         (split, merged)

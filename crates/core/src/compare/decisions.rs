@@ -24,13 +24,13 @@ pub(super) struct Side<'a> {
     /// The packages of this side.
     pub(super) packages: &'a [&'a Package],
     /// The same package on the other side, for those that have one.
-    pub(super) partners: &'a [Option<&'a Package>],
+    pub(super) partners: Vec<Option<&'a Package>>,
     /// Those that are on this side only, by position.
-    pub(super) changed: &'a [usize],
+    pub(super) changed: Vec<usize>,
     /// Those whose place another package took, by position: they stay only in a manner of speaking.
-    pub(super) replaced: &'a [usize],
+    pub(super) replaced: Vec<usize>,
     /// Packages that the other side tells of as removed after its own install day.
-    pub(super) removed_since: &'a FxHashSet<(System, &'a str)>,
+    pub(super) removed_since: FxHashSet<(System, &'a str)>,
     /// Applications of this side, for names.
     pub(super) applications: &'a [Application],
     /// Whether this is the side that things came to.
@@ -63,7 +63,7 @@ pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
     if side.changed.is_empty() {
         return (Vec::new(), Vec::new());
     }
-    let graph = Graph::onto(side.packages, Some(side.changed));
+    let graph = Graph::onto(side.packages, Some(&side.changed));
     let work = Work::new(side, &graph);
     let targets = work.targets();
     let sources = work.sources(&targets);
@@ -123,7 +123,7 @@ impl<'a> Work<'a> {
         }
         let newly = bringers
             .iter()
-            .zip(side.changed)
+            .zip(&side.changed)
             .map(|(list, at)| {
                 let target = side.packages[*at];
                 list.iter().copied().filter(|from| side.is_new_need(*from, target)).collect()
@@ -462,10 +462,10 @@ mod tests {
         let packages: Vec<&Package> = packages.iter().collect();
         let side = Side {
             packages: &packages,
-            partners: &[],
-            changed: &[2, 3, 4, 5, 6, 7, 8],
-            replaced: &[],
-            removed_since: &FxHashSet::default(),
+            partners: Vec::new(),
+            changed: vec![2, 3, 4, 5, 6, 7, 8],
+            replaced: Vec::new(),
+            removed_since: FxHashSet::default(),
             applications: &[],
             came: true,
         };
@@ -507,17 +507,17 @@ mod tests {
         let packages: Vec<&Package> = packages.iter().collect();
         let side = Side {
             packages: &packages,
-            partners: &[Some(&starter), None, None, None, None],
-            changed: &[1, 2, 3, 4],
-            replaced: &[],
-            removed_since: &FxHashSet::default(),
+            partners: vec![Some(&starter), None, None, None, None],
+            changed: vec![1, 2, 3, 4],
+            replaced: Vec::new(),
+            removed_since: FxHashSet::default(),
             applications: &[],
             came: true,
         };
         let (decisions, of) = explain(&side);
         let said: Vec<&str> = of.iter().map(|at| decisions[at.unwrap()].what.as_str()).collect();
         assert_eq!(said, ["desktop", "desktop", "starter", "starter"]);
-        let side = Side { partners: &[], ..side };
+        let side = Side { partners: Vec::new(), ..side };
         let (decisions, of) = explain(&side);
         assert_eq!(decisions[of[1].unwrap()].what, "starter", "without its partner the need is new");
     }
@@ -532,10 +532,10 @@ mod tests {
         let packages: Vec<&Package> = packages.iter().collect();
         let side = Side {
             packages: &packages,
-            partners: &[],
-            changed: &[0, 1],
-            replaced: &[],
-            removed_since: &FxHashSet::from_iter([(System::Dpkg, "game")]),
+            partners: Vec::new(),
+            changed: vec![0, 1],
+            replaced: Vec::new(),
+            removed_since: FxHashSet::from_iter([(System::Dpkg, "game")]),
             applications: &[],
             came: false,
         };
@@ -556,10 +556,10 @@ mod tests {
         let packages: Vec<&Package> = packages.iter().collect();
         let side = Side {
             packages: &packages,
-            partners: &[],
-            changed: &[0, 1, 2, 3],
-            replaced: &[],
-            removed_since: &FxHashSet::default(),
+            partners: Vec::new(),
+            changed: vec![0, 1, 2, 3],
+            replaced: Vec::new(),
+            removed_since: FxHashSet::default(),
             applications: &[],
             came: false,
         };

@@ -26,6 +26,7 @@ use applications::Menus;
 
 use crate::model::{Package, Phase, System, Tally, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
+use std::sync::mpsc;
 
 /// Compares an older install with a newer one (or any two).
 ///
@@ -63,54 +64,28 @@ fn removed_later(tally: &Tally) -> FxHashSet<(System, &str)> {
 fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
     let old_packages: Vec<&Package> = old.present().collect();
     let new_packages: Vec<&Package> = new.present().collect();
-    let alignment = align(&Sides {
+    let sides = Sides {
         old: &old_packages,
         new: &new_packages,
         old_applications: &old.applications,
         new_applications: &new.applications,
-    });
-    let mut applications = applications::changes(Menus::of(old), Menus::of(new));
-    let there: FxHashSet<&str> = new.applications.iter().map(|application| application.id.as_str()).collect();
-    let defaults = lists::defaults(&old.defaults, &new.defaults, |id| there.contains(id));
-    applications::join_replaced(&mut applications, &defaults);
-    let replaced: Vec<usize> = alignment
-        .pairs
-        .iter()
-        .filter(|pair| pair.how == Match::Declared)
-        .filter(|pair| old_packages[pair.old].source() != new_packages[pair.new].source())
-        .map(|pair| pair.old)
-        .collect();
-    let (mut new_partners, mut old_partners) =
-        (vec![None; new_packages.len()], vec![None; old_packages.len()]);
-    for pair in &alignment.pairs {
-        new_partners[pair.new] = Some(old_packages[pair.old]);
-        old_partners[pair.old] = Some(new_packages[pair.new]);
-    }
-    let (none, removed_since) = (FxHashSet::default(), removed_later(new));
-    let came = decisions::Side {
-        packages: &new_packages,
-        partners: &new_partners,
-        changed: &alignment.added,
-        replaced: &[],
-        removed_since: &none,
-        applications: &new.applications,
-        came: true,
     };
-    let went = decisions::Side {
-        packages: &old_packages,
-        partners: &old_partners,
-        changed: &alignment.removed,
-        replaced: &replaced,
-        removed_since: &removed_since,
-        applications: &old.applications,
-        came: false,
-    };
-    // Neither side's decisions need the other's, nor the list of changes: a second core takes half of the work.
-    let (came, went, mut packages) = std::thread::scope(|scope| {
-        let came = scope.spawn(|| decisions::explain(&came));
+    // A second core takes half of the work. It is called at once, as it takes a while to come: until the packages are aligned it
+    // sees to all that is beside them.
+    let (alignment, mut packages, beside, came, went) = std::thread::scope(|scope| {
+        let (tell, told) = mpsc::channel();
+        let second = scope.spawn(move || {
+            let beside = Beside::of(old, new);
+            (beside, told.recv().map(|came| decisions::explain(&came)))
+        });
+        let alignment = align(&sides);
+        let (came, went) = explainable(&sides, &alignment, new);
+        // It is listening, or its panic is passed on below.
+        let _ = tell.send(came);
         let packages = packages::changes(&old_packages, &new_packages, &alignment);
         let went = decisions::explain(&went);
-        (came.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), went, packages)
+        let (beside, came) = second.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+        (alignment, packages, beside, came.unwrap_or_default(), went)
     });
     let (mut decisions, mut unexplained) =
         number(came, went, &alignment, &new_packages, &old_packages, &mut packages);
@@ -118,27 +93,100 @@ fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
         (decisions, unexplained) = (Vec::new(), 0);
         packages.iter_mut().for_each(|change| change.decision = None);
     }
-    let mut totals = Totals::of(old, new, &alignment, &packages, &applications);
+    let mut totals = Totals::of(old, new, &alignment, &packages, &beside.applications);
     totals.decisions = u32::try_from(decisions.len()).unwrap_or(u32::MAX);
     totals.unexplained = unexplained;
+    let Beside { applications, defaults, parts, repositories, startup, looks, readings } = beside;
     Comparison {
         comparison: COMPARISON_SCHEMA,
         old: old.label.clone(),
         new: new.label.clone(),
         headlines: Vec::new(),
-        parts: parts::changes(&old.parts, &new.parts),
+        parts,
         applications,
         defaults,
         packages,
         decisions,
-        repositories: lists::repositories((&old.repositories, &old.label), (&new.repositories, &new.label)),
-        startup: lists::startup(&old.startup, &new.startup),
-        looks: lists::looks(&old.looks, &new.looks),
-        readings: lists::readings(&old.readings, &new.readings),
+        repositories,
+        startup,
+        looks,
+        readings,
         held_back: Vec::new(),
         totals,
         untold,
     }
+}
+
+/// What changed beside the packages.
+struct Beside {
+    applications: Vec<ApplicationChange>,
+    defaults: Vec<DefaultChange>,
+    parts: Vec<PartChange>,
+    repositories: Vec<ListChange>,
+    startup: Vec<ListChange>,
+    looks: Vec<ListChange>,
+    readings: Vec<ReadingChange>,
+}
+
+impl Beside {
+    fn of(old: &Tally, new: &Tally) -> Self {
+        let mut applications = applications::changes(Menus::of(old), Menus::of(new));
+        let there: FxHashSet<&str> =
+            new.applications.iter().map(|application| application.id.as_str()).collect();
+        let defaults = lists::defaults(&old.defaults, &new.defaults, |id| there.contains(id));
+        applications::join_replaced(&mut applications, &defaults);
+        Self {
+            applications,
+            defaults,
+            parts: parts::changes(&old.parts, &new.parts),
+            repositories: lists::repositories(
+                (&old.repositories, &old.label),
+                (&new.repositories, &new.label),
+            ),
+            startup: lists::startup(&old.startup, &new.startup),
+            looks: lists::looks(&old.looks, &new.looks),
+            readings: lists::readings(&old.readings, &new.readings),
+        }
+    }
+}
+
+/// What came and what went, as far as decisions are concerned.
+fn explainable<'a>(
+    sides: &Sides<'a>,
+    alignment: &Alignment,
+    new: &'a Tally,
+) -> (decisions::Side<'a>, decisions::Side<'a>) {
+    let (mut new_partners, mut old_partners) = (vec![None; sides.new.len()], vec![None; sides.old.len()]);
+    for pair in &alignment.pairs {
+        new_partners[pair.new] = Some(sides.old[pair.old]);
+        old_partners[pair.old] = Some(sides.new[pair.new]);
+    }
+    let replaced = alignment
+        .pairs
+        .iter()
+        .filter(|pair| pair.how == Match::Declared)
+        .filter(|pair| sides.old[pair.old].source() != sides.new[pair.new].source())
+        .map(|pair| pair.old)
+        .collect();
+    let came = decisions::Side {
+        packages: sides.new,
+        partners: new_partners,
+        changed: alignment.added.clone(),
+        replaced: Vec::new(),
+        removed_since: FxHashSet::default(),
+        applications: sides.new_applications,
+        came: true,
+    };
+    let went = decisions::Side {
+        packages: sides.old,
+        partners: old_partners,
+        changed: alignment.removed.clone(),
+        replaced,
+        removed_since: removed_later(new),
+        applications: sides.old_applications,
+        came: false,
+    };
+    (came, went)
 }
 
 /// Compares, marks what the base did as well, and finds the headlines.

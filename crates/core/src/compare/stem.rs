@@ -12,36 +12,47 @@ use crate::model::{System, Text};
 /// assert_ne!(stem("libweir2"), stem("libweir-data"));
 /// ```
 pub fn stem(name: &str) -> Text {
-    let mut stem = String::with_capacity(name.len());
     let bytes = name.as_bytes();
-    let mut at = 0;
+    let mut stem = String::with_capacity(name.len());
+    // What stands between `copied` and `at` goes into the stem as it is.
+    let (mut copied, mut at) = (0, 0);
     while at < bytes.len() {
-        let rest = &name[at..];
         let ends = |length: usize| bytes.get(at + length).is_none_or(|byte| !byte.is_ascii_alphanumeric());
+        let follows_series = || copied == at && stem.ends_with('#');
         // Marks of the 64-bit time transition and of the C++ library transition, which came and go with rebuilds.
-        if rest.starts_with("t64") && at > 0 && ends(3) {
-            at += 3;
-        } else if rest.starts_with("v5") && stem.ends_with('#') && ends(2) {
-            at += 2;
-        } else if bytes[at].is_ascii_digit() {
-            let run = bytes[at..].iter().take_while(|byte| byte.is_ascii_digit() || **byte == b'.').count();
-            stem.push('#');
-            at += run;
-        } else {
-            let length = rest.chars().next().map_or(1, char::len_utf8);
-            stem.push_str(&rest[..length]);
-            at += length;
+        let gone = match bytes[at] {
+            b't' if at > 0 && bytes[at..].starts_with(b"t64") && ends(3) => 3,
+            b'v' if bytes[at..].starts_with(b"v5") && ends(2) && follows_series() => 2,
+            b'0'..=b'9' => {
+                bytes[at..].iter().take_while(|byte| byte.is_ascii_digit() || **byte == b'.').count()
+            }
+            _ => {
+                at += 1;
+                continue;
+            }
+        };
+        // Only bytes of ASCII are looked for, so that no letter is cut.
+        stem.push_str(&name[copied..at]);
+        if bytes[at].is_ascii_digit() {
+            push_series(&mut stem);
         }
+        at += gone;
+        copied = at;
     }
-    if !stem.contains('#') {
-        return Text::from(stem);
-    }
-    // `6.8.0-31` and `6.12.41+deb13` are series alike, and so are `-2.5-0` and `2`.
-    let mut stem = stem.replace("#+deb#", "#").replace("-#", "#");
-    while stem.contains("##") {
-        stem = stem.replace("##", "#");
-    }
+    stem.push_str(&name[copied..]);
     Text::from(stem)
+}
+
+/// Ends a stem with a series; several in a row are one: `6.8.0-31` and `6.12.41+deb13` are alike, and so are `-2.5-0` and `2`.
+fn push_series(stem: &mut String) {
+    if stem.ends_with("#+deb") {
+        stem.truncate(stem.len() - "+deb".len());
+    } else if stem.ends_with('-') {
+        stem.pop();
+    }
+    if !stem.ends_with('#') {
+        stem.push('#');
+    }
 }
 
 /// A source's name without its series: `cairomm` and `cairomm1.16` are one project, `gcc-12` and `gcc-14` too. A bare
@@ -82,6 +93,65 @@ pub fn family_name(system: System, name: &str) -> Text {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn series_and_marks_go() {
+        for (name, expected) in [
+            ("", ""),
+            ("inkcap", "inkcap"),
+            ("libweir3t64", "libweir#"),
+            ("t64", "t#"),
+            ("libt64ex", "libt#ex"),
+            ("libweir2v5", "libweir#"),
+            ("libweir-v5", "libweir-v#"),
+            ("libweir2v52", "libweir#v#"),
+            ("linux-image-6.12.41+deb13-amd64", "linux-image#-amd#"),
+            ("linux-image-6.8.0-31-amd64", "linux-image#-amd#"),
+            ("linux-image--6", "linux-image-#"),
+            ("python3.11-marsh", "python#-marsh"),
+            ("curlew2.5-0", "curlew#"),
+            ("brücke2.0ß", "brücke#ß"),
+        ] {
+            assert_eq!(stem(name), expected, "{name}");
+        }
+    }
+
+    /// The same, step by step: marks go, each run of digits is a series, and then what joins two of them.
+    fn slowly(name: &str) -> String {
+        let mut stem = String::new();
+        let mut rest = name;
+        while let Some(first) = rest.chars().next() {
+            let ends =
+                |mark: &str| !rest[mark.len()..].starts_with(|next: char| next.is_ascii_alphanumeric());
+            let digits = rest.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(rest.len());
+            let length = if rest.starts_with("t64") && rest.len() < name.len() && ends("t64") {
+                3
+            } else if rest.starts_with("v5") && stem.ends_with('#') && ends("v5") {
+                2
+            } else if first.is_ascii_digit() {
+                stem.push('#');
+                digits
+            } else {
+                stem.push(first);
+                first.len_utf8()
+            };
+            rest = &rest[length..];
+        }
+        let mut stem = stem.replace("#+deb#", "#").replace("-#", "#");
+        while stem.contains("##") {
+            stem = stem.replace("##", "#");
+        }
+        stem
+    }
+
+    proptest! {
+        #[test]
+        fn one_pass_makes_what_several_do(name in "(\\PC|[a-c]|-|[0-9.]{1,3}|t64|v5){0,8}(#|\\+deb1)?[a-z-]{0,3}") {
+            prop_assume!(!name.contains('#'));
+            prop_assert_eq!(stem(&name), slowly(&name));
+        }
+    }
 
     #[test]
     fn a_bare_number_is_part_of_a_projects_name() {
