@@ -3,7 +3,7 @@
 use crate::args::AsArg;
 use crate::error::Failure;
 use crate::settings::Settings;
-use crate::{output, progress};
+use crate::{interrupt, output, progress, threads};
 use rustc_hash::FxHashSet;
 use sha2::{Digest, Sha256};
 use std::io::Read;
@@ -122,6 +122,7 @@ pub(crate) fn unknown(asked: &str, settings: &Settings) -> Failure {
 /// The root of an install that is still there: the source itself, else where its tally says it came from. A folder, or
 /// what lies inside an archive, an image or a disk.
 pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>, Failure> {
+    interrupt::prepare(settings);
     let path = Path::new(asked);
     let is_source = path.is_dir() || (path.is_file() && !is_tally(path));
     let source = if is_source && !settings.shelf.has(asked) {
@@ -149,6 +150,12 @@ const STDIN: &str = "-";
 
 /// Bytes that a list of packages may have: 1 GiB.
 const LIST_LIMIT: u64 = 1 << 30;
+
+/// Whether a tally answers to this name, so that no source is read on the fly.
+pub(crate) fn is_kept(asked: &str, settings: &Settings) -> bool {
+    let path = Path::new(asked);
+    settings.shelf.has(asked) || (path.is_file() && is_tally(path))
+}
 
 /// Whether a file is meant to be a tally: JSON that begins with its schema number.
 fn is_tally(path: &Path) -> bool {
@@ -208,6 +215,8 @@ pub(crate) fn take_each_profile(
     settings: &Settings,
     rules: &PartRules,
 ) -> Result<Vec<Tally>, Failure> {
+    interrupt::prepare(settings);
+    threads::start(None);
     let fail = |error| Failure::Image { path: source.into(), source: error };
     let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, &error))?;
     let profiles = Source::each_profile(bytes).map_err(fail)?;
@@ -304,6 +313,8 @@ impl Options {
 
 /// Reads the install that lies in a folder or a file, or a list of packages.
 pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
+    interrupt::prepare(how.settings);
+    threads::start(None);
     if source == Path::new(STDIN) || source.is_file() {
         if source.is_file() && is_tally(source) {
             let why = "it is a tally already; `show` looks at one, `shelf import` puts one on the shelf";

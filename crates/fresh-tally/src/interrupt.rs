@@ -1,7 +1,8 @@
 //! Whoever interrupts the program finds nothing half-written: temporary files go, finished ones stay.
 
+use crate::settings::Settings;
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
+use std::sync::{Mutex, Once};
 
 /// What is cleared when the program is interrupted.
 static LEFT: Mutex<Left> = Mutex::new(Left { folder: None, beside: Vec::new() });
@@ -13,9 +14,18 @@ struct Left {
     beside: Vec<PathBuf>,
 }
 
+/// Whether [`prepare`] has been here.
+static PREPARED: Once = Once::new();
+
 /// Puts temporary files in a folder of this run's own, and clears it when the program is interrupted. Where that can't be
 /// had, the system's own folder serves as it does without.
-pub(crate) fn prepare(output: Option<&Path>, shelf: &Path) {
+///
+/// Called before anything is written or unpacked, once is enough: a command that only reads tallies ends before this would be done.
+pub(crate) fn prepare(settings: &Settings) {
+    PREPARED.call_once(|| make_ready(settings.output.as_deref(), settings.shelf.folder()));
+}
+
+fn make_ready(output: Option<&Path>, shelf: &Path) {
     let Ok(folder) = tempfile::Builder::new().prefix("fresh-tally-run-").tempdir() else { return };
     let folder = folder.keep();
     if tempfile::env::override_temp_dir(&folder).is_err() {

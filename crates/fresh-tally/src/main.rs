@@ -13,6 +13,7 @@ mod interrupt;
 mod output;
 mod progress;
 mod settings;
+mod threads;
 
 use clap::{CommandFactory, Parser};
 
@@ -27,7 +28,9 @@ fn main() {
     let cli = args::Cli::parse();
     let outcome = std::panic::catch_unwind(|| {
         let settings = settings::Settings::from_args(&cli.common)?;
-        interrupt::prepare(settings.output.as_deref(), settings.shelf.folder());
+        if settings.output.is_some() || !cli.command.only_reads() {
+            interrupt::prepare(&settings);
+        }
         commands::run(cli.command, &settings)
     });
     interrupt::clear();

@@ -3,7 +3,11 @@
 use divan::Bencher;
 use std::path::Path;
 use tally_core::model::{Alternatives, Dependency, Label, Medium, Package, System, Taken, Tally};
-use tally_shelf::{decode, encode};
+use tally_shelf::{decode, encode, read_tally, read_tally_in_brief};
+
+/// As in the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() {
     divan::main();
@@ -43,6 +47,21 @@ fn decoding(bencher: Bencher<'_, '_>) {
     bencher
         .counter(divan::counter::BytesCount::new(bytes.len()))
         .bench_local(|| decode(Path::new("bench"), &bytes));
+}
+
+/// A tally in a file.
+fn kept() -> std::io::Result<(tempfile::NamedTempFile, usize)> {
+    let bytes = encode(&tally())?;
+    let file = tempfile::NamedTempFile::new()?;
+    std::fs::write(&file, &bytes)?;
+    Ok((file, bytes.len()))
+}
+
+#[divan::bench(args = [false, true])]
+fn reading_in_brief(bencher: Bencher<'_, '_>, brief: bool) {
+    let Ok((file, length)) = kept() else { return };
+    let read = if brief { read_tally_in_brief } else { read_tally };
+    bencher.counter(divan::counter::BytesCount::new(length)).bench_local(|| read(file.path()));
 }
 
 #[divan::bench]

@@ -26,7 +26,6 @@ use applications::Menus;
 
 use crate::model::{Package, Phase, System, Tally, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
-use std::sync::mpsc;
 
 /// Compares an older install with a newer one (or any two).
 ///
@@ -70,23 +69,13 @@ fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
         old_applications: &old.applications,
         new_applications: &new.applications,
     };
-    // A second core takes half of the work. It is called at once, as it takes a while to come: until the packages are aligned it
-    // sees to all that is beside them.
-    let (alignment, mut packages, beside, came, went) = std::thread::scope(|scope| {
-        let (tell, told) = mpsc::channel();
-        let second = scope.spawn(move || {
-            let beside = Beside::of(old, new);
-            (beside, told.recv().map(|came| decisions::explain(&came)))
-        });
-        let alignment = align(&sides);
-        let (came, went) = explainable(&sides, &alignment, new);
-        // It is listening, or its panic is passed on below.
-        let _ = tell.send(came);
-        let packages = packages::changes(&old_packages, &new_packages, &alignment);
-        let went = decisions::explain(&went);
-        let (beside, came) = second.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
-        (alignment, packages, beside, came.unwrap_or_default(), went)
-    });
+    let (alignment, beside) = rayon::join(|| align(&sides), || Beside::of(old, new));
+    let (came, went) = explainable(&sides, &alignment, new);
+    // Neither side's decisions need the other's, nor the list of changes.
+    let (mut packages, (came, went)) = rayon::join(
+        || packages::changes(&old_packages, &new_packages, &alignment),
+        || rayon::join(|| decisions::explain(&came), || decisions::explain(&went)),
+    );
     let (mut decisions, mut unexplained) =
         number(came, went, &alignment, &new_packages, &old_packages, &mut packages);
     if untold.iter().any(|word| word == level::DECISIONS) {

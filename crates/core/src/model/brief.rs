@@ -2,8 +2,7 @@
 
 use super::package::{installed, shipped, unknown_kind, unknown_reason};
 use super::{Alternatives, Dependency, Evidence, Kind, Package, Phase, Reason, State, System, Text};
-use serde::{Deserialize, Deserializer};
-use smallvec::SmallVec;
+use serde::Deserialize;
 
 /// A package as far as comparing takes it: without summary, section, page, licence, package URL and evidence, without the reason for
 /// its kind, what it suggests, where and when it was fetched. Half of what a package has to be kept in memory for is in these.
@@ -60,17 +59,17 @@ struct Fields {
     installed_at: Option<Text>,
     #[serde(skip)]
     repository: Option<Text>,
-    #[serde(default, deserialize_with = "exact")]
+    #[serde(default)]
     depends: Vec<Alternatives>,
-    #[serde(default, deserialize_with = "exact")]
+    #[serde(default)]
     recommends: Vec<Alternatives>,
     #[serde(skip)]
     suggests: Vec<Alternatives>,
-    #[serde(default, deserialize_with = "exact")]
+    #[serde(default)]
     provides: Vec<Dependency>,
-    #[serde(default, deserialize_with = "exact")]
+    #[serde(default)]
     replaces: Vec<Dependency>,
-    #[serde(default, deserialize_with = "exact")]
+    #[serde(default)]
     conflicts: Vec<Dependency>,
     #[serde(skip)]
     evidence: Evidence,
@@ -78,11 +77,6 @@ struct Fields {
     beside_itself: bool,
     #[serde(skip)]
     in_no_repository: bool,
-}
-
-/// Reads a list without room for more: what is read to be compared is never added to, and half of it would stay empty.
-fn exact<'de, D: Deserializer<'de>, T: Deserialize<'de>>(deserializer: D) -> Result<Vec<T>, D::Error> {
-    SmallVec::<[T; 8]>::deserialize(deserializer).map(SmallVec::into_vec)
 }
 
 #[cfg(test)]

@@ -166,3 +166,20 @@ pub(crate) enum Command {
     /// Print the manual, in roff; with -o DIR/ a page for each command
     Man,
 }
+
+impl Command {
+    /// Whether it writes nothing but its answer, and of installs looks into tallies only (a source read on the fly apart).
+    pub(crate) fn only_reads(&self) -> bool {
+        match self {
+            Self::Show(_)
+            | Self::Find(_)
+            | Self::Why(_)
+            | Self::Weigh(_)
+            | Self::Compare(_)
+            | Self::Grid(_) => true,
+            Self::Check(_) | Self::Trail(_) | Self::Rules(_) | Self::Completions(_) => true,
+            Self::Take(_) | Self::Kit(_) | Self::Note(_) | Self::Lag(_) | Self::Report(_) => false,
+            Self::Shelf(_) | Self::Demo(_) | Self::Man => false,
+        }
+    }
+}

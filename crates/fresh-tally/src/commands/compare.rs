@@ -2,7 +2,7 @@ use crate::args::{CompareArgs, CompareWhatArg};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
-use crate::{install, output};
+use crate::{install, output, threads};
 use tally_core::compare::{
     ApplicationSort, Base, Comparison, DecisionSort, DefaultSort, HeadlineRules, ListSort, PackageSort,
     PartSort, compare, compare_in_full,
@@ -50,12 +50,10 @@ pub(crate) fn compared(
 ) -> Result<Compared, Failure> {
     let parts = settings.own.parts()?;
     let find = |asked: &str| find(asked, settings, &parts);
-    // One thread more is enough, and cheaper to start than a pool of them.
-    let (old, new) = std::thread::scope(|scope| {
-        let old = scope.spawn(|| find(old));
-        let new = find(new);
-        (old.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), new)
-    });
+    // Two tallies are read and compared by two threads; more would only take time to start.
+    let kept = [old, new].into_iter().all(|asked| install::is_kept(asked, settings));
+    threads::start(kept.then_some(2));
+    let (old, new) = rayon::join(|| find(old), || find(new));
     let (old, new) = (old?, new?);
     let bases: Vec<Tally> = base.iter().map(|asked| find(asked)).collect::<Result<_, _>>()?;
     let base_changes = if let [old, new] = &bases[..] { Some(compare(old, new)) } else { None };
