@@ -3,7 +3,7 @@
 use crate::args::AsArg;
 use crate::error::Failure;
 use crate::settings::Settings;
-use crate::{interrupt, output, progress, threads};
+use crate::{interrupt, output, progress};
 use rustc_hash::FxHashSet;
 use sha2::{Digest, Sha256};
 use std::io::Read;
@@ -13,7 +13,7 @@ use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Reading, System, Taken, Tally, Text, Unread};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
 use tally_shelf::{ShelfError, read_tally, read_tally_in_brief};
-use tally_trees::{Bytes, Folder, Source, Tree};
+use tally_trees::{Bytes, Folder, Source, Tree, start_threads};
 
 /// Program and version, as tallies name them.
 pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION"));
@@ -216,7 +216,7 @@ pub(crate) fn take_each_profile(
     rules: &PartRules,
 ) -> Result<Vec<Tally>, Failure> {
     interrupt::prepare(settings);
-    threads::start(None);
+    start_threads(None);
     let fail = |error| Failure::Image { path: source.into(), source: error };
     let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, &error))?;
     let profiles = Source::each_profile(bytes).map_err(fail)?;
@@ -314,7 +314,7 @@ impl Options {
 /// Reads the install that lies in a folder or a file, or a list of packages.
 pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     interrupt::prepare(how.settings);
-    threads::start(None);
+    start_threads(None);
     if source == Path::new(STDIN) || source.is_file() {
         if source.is_file() && is_tally(source) {
             let why = "it is a tally already; `show` looks at one, `shelf import` puts one on the shelf";

@@ -13,7 +13,6 @@ mod interrupt;
 mod output;
 mod progress;
 mod settings;
-mod threads;
 
 use clap::{CommandFactory, Parser};
 

@@ -4,9 +4,14 @@ use std::time::Instant;
 use tally_readers::packages::{self, Wanted};
 use tally_trees::{Folder, Tree};
 
+/// As in the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 #[allow(clippy::print_stdout, reason = "this is a program of its own")]
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let root = std::env::args_os().nth(1).ok_or("usage: phases ROOT")?;
+    tally_trees::start_threads(None);
     let folder = Folder::open(root.as_ref())?;
     let tree: &dyn Tree = &folder;
     for _ in 0..6 {

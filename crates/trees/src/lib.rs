@@ -22,6 +22,7 @@ mod mounts;
 mod path;
 mod source;
 mod squashfs;
+mod threads;
 mod tree;
 mod unpack;
 mod window;
@@ -35,6 +36,7 @@ pub use iso::iso;
 pub use memory::Memory;
 pub use source::{Source, SourceError};
 pub use squashfs::Squashfs;
+pub use threads::start_threads;
 pub use tree::{Entry, Node, NodeKind, Tree};
 pub use window::Window;
 

@@ -2,7 +2,7 @@ use crate::args::{CompareArgs, CompareWhatArg};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
-use crate::{install, output, threads};
+use crate::{install, output};
 use tally_core::compare::{
     ApplicationSort, Base, Comparison, DecisionSort, DefaultSort, HeadlineRules, ListSort, PackageSort,
     PartSort, compare, compare_in_full,
@@ -52,7 +52,7 @@ pub(crate) fn compared(
     let find = |asked: &str| find(asked, settings, &parts);
     // Two tallies are read and compared by two threads; more would only take time to start.
     let kept = [old, new].into_iter().all(|asked| install::is_kept(asked, settings));
-    threads::start(kept.then_some(2));
+    tally_trees::start_threads(kept.then_some(2));
     let (old, new) = rayon::join(|| find(old), || find(new));
     let (old, new) = (old?, new?);
     let bases: Vec<Tally> = base.iter().map(|asked| find(asked)).collect::<Result<_, _>>()?;

@@ -2,12 +2,12 @@
 
 use rustix::thread::{CpuSet, sched_getaffinity, sched_setaffinity};
 
-/// Starts the threads that share the work, each on a processor of its own.
+/// Starts the threads that share the work of this process, each on a processor of its own.
 ///
 /// Some kernels start a thread where its parent runs, and move it only when they next balance: 4 ms and more, in which a
 /// comparison could be over. `most` limits how many are started, for work that can't be shared by more. Once is enough: who
 /// comes later finds those that are there.
-pub(crate) fn start(most: Option<usize>) {
+pub fn start_threads(most: Option<usize>) {
     let mut builder = rayon::ThreadPoolBuilder::new().start_handler(apart);
     if let Some(most) = most {
         let there = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
