@@ -13,7 +13,8 @@ const HIDES_ALL: &str = ".wh..wh..opq";
 /// Layers one above the other, seen as one root: what a higher one has or takes away hides what lies below.
 ///
 /// Follows the kernel's overlayfs (a character device 0/0 takes a name away, an attribute makes a folder hide all below) and
-/// the older way of names that begin with `.wh.`.
+/// the older way of names that begin with `.wh.`, as the image specification of the Open Container Initiative has it: they
+/// speak of lower layers only.
 pub(crate) struct Layers {
     /// The highest one first.
     layers: Vec<Box<dyn Tree>>,
@@ -32,8 +33,10 @@ impl Layers {
         for (at, layer) in self.layers.iter().enumerate() {
             let mut above = clean;
             loop {
+                // What stands beside such a name in the same layer was put there anew.
                 if takes_away(layer.as_ref(), above) {
-                    return at + usize::from(above != clean && layer.node(clean, false).is_ok());
+                    let itself = above == clean && layer.is_whiteout(clean);
+                    return at + usize::from(!itself && layer.node(clean, false).is_ok());
                 }
                 match above.parent() {
                     Some(parent) if !parent.as_os_str().is_empty() => above = parent,
@@ -102,17 +105,19 @@ impl Tree for Layers {
             if node.kind != NodeKind::Folder {
                 break;
             }
+            let mut taken: Vec<OsString> = Vec::new();
             for entry in layer.list(&clean)? {
                 let bytes = entry.name.as_bytes();
-                if let Some(taken) = bytes.strip_prefix(TAKEN_AWAY.as_bytes()) {
-                    let taken = std::ffi::OsStr::from_bytes(taken).to_owned();
-                    names.entry(taken).or_insert(None);
+                if let Some(name) = bytes.strip_prefix(TAKEN_AWAY.as_bytes()) {
+                    taken.push(std::ffi::OsStr::from_bytes(name).to_owned());
                 } else if entry.kind == NodeKind::Other && layer.is_whiteout(&clean.join(&entry.name)) {
                     names.entry(entry.name).or_insert(None);
                 } else {
                     names.entry(entry.name).or_insert(Some(entry.kind));
                 }
             }
+            // They take away what lower layers have, and nothing of their own.
+            taken.into_iter().for_each(|name| _ = names.entry(name).or_insert(None));
             if is_opaque(layer.as_ref(), &clean) {
                 break;
             }
@@ -144,6 +149,7 @@ impl Tree for Layers {
 mod tests {
     use super::*;
     use crate::Memory;
+    use proptest::prelude::*;
 
     #[test]
     fn higher_layers_hide_replace_and_take_away() {
@@ -176,5 +182,134 @@ mod tests {
         assert_eq!(names("usr"), ["a", "anew", "c"]);
         assert_eq!(names("usr/anew"), ["new"]);
         assert_eq!(names(""), ["bin", "etc", "usr"]);
+    }
+
+    #[derive(Debug, Clone)]
+    enum Thing {
+        File,
+        Folder,
+        Link(String),
+        /// Takes the name away from lower layers.
+        Away,
+        /// Hides what lower layers have in the folder.
+        Anew,
+        /// Takes the name away from lower layers, and has a file of its own there.
+        Again,
+    }
+
+    type Placed = (Vec<String>, Thing);
+
+    fn name() -> impl Strategy<Value = String> {
+        // One of them stands before the names of old that take others away.
+        prop::sample::select(vec!["a", "b", "-c"]).prop_map(str::to_owned)
+    }
+
+    fn thing() -> impl Strategy<Value = Thing> {
+        prop_oneof![
+            4 => Just(Thing::File),
+            2 => Just(Thing::Folder),
+            1 => prop::collection::vec(name(), 1..3).prop_map(|names| Thing::Link(format!("/{}", names.join("/")))),
+            2 => Just(Thing::Away),
+            1 => Just(Thing::Anew),
+            1 => Just(Thing::Again),
+        ]
+    }
+
+    fn layer() -> impl Strategy<Value = Vec<Placed>> {
+        prop::collection::vec((prop::collection::vec(name(), 1..4), thing()), 0..8)
+    }
+
+    /// What is placed, without what has no room: each name once, and nothing below a file.
+    fn tidy(placed: &[Placed]) -> BTreeMap<PathBuf, Thing> {
+        let mut layer: BTreeMap<PathBuf, Thing> = BTreeMap::new();
+        for (names, thing) in placed {
+            let path: PathBuf = names.iter().collect();
+            let is_folder = |path: &Path| matches!(layer.get(path), None | Some(Thing::Folder | Thing::Anew));
+            let has_room = path.ancestors().skip(1).all(is_folder);
+            let below = layer.keys().any(|other| other.starts_with(&path));
+            if has_room && !below {
+                for above in path.ancestors().skip(1).filter(|above| !above.as_os_str().is_empty()) {
+                    layer.entry(above.to_owned()).or_insert(Thing::Folder);
+                }
+                layer.insert(path, thing.clone());
+            }
+        }
+        layer
+    }
+
+    fn as_tree(number: usize, layer: &BTreeMap<PathBuf, Thing>) -> Memory {
+        layer.iter().fold(Memory::new(), |tree, (path, thing)| match thing {
+            Thing::File => tree.file(path, number.to_string()),
+            Thing::Folder => tree.folder(path),
+            Thing::Link(target) => tree.link(path, target),
+            Thing::Away | Thing::Again => {
+                let mut name = OsString::from(TAKEN_AWAY);
+                name.push(path.file_name().unwrap());
+                let tree = tree.file(path.with_file_name(name), "");
+                if matches!(thing, Thing::Again) { tree.file(path, number.to_string()) } else { tree }
+            }
+            Thing::Anew => tree.file(path.join(HIDES_ALL), ""),
+        })
+    }
+
+    /// Lays one layer after the other on what is there, as one would by hand.
+    fn laid(layers: &[BTreeMap<PathBuf, Thing>]) -> Memory {
+        let mut there: BTreeMap<PathBuf, Result<String, Thing>> = BTreeMap::new();
+        for (number, layer) in layers.iter().enumerate() {
+            for (path, thing) in layer {
+                match thing {
+                    Thing::Away => there.retain(|known, _| !known.starts_with(path)),
+                    Thing::Anew => there.retain(|known, _| !known.starts_with(path) || known == path),
+                    _ => {}
+                }
+            }
+            for (path, thing) in layer {
+                match thing {
+                    Thing::Folder | Thing::Anew if matches!(there.get(path), Some(Err(Thing::Folder))) => {}
+                    Thing::Folder | Thing::Anew => {
+                        there.insert(path.clone(), Err(Thing::Folder));
+                    }
+                    Thing::File | Thing::Again | Thing::Link(_) => {
+                        there.retain(|known, _| !known.starts_with(path));
+                        let what = if matches!(thing, Thing::File | Thing::Again) {
+                            Ok(number.to_string())
+                        } else {
+                            Err(thing.clone())
+                        };
+                        there.insert(path.clone(), what);
+                    }
+                    Thing::Away => {}
+                }
+            }
+        }
+        there.iter().fold(Memory::new(), |tree, (path, what)| match what {
+            Ok(content) => tree.file(path, content.as_str()),
+            Err(Thing::Link(target)) => tree.link(path, target),
+            Err(_) => tree.folder(path),
+        })
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(512))]
+
+        #[test]
+        fn layers_are_what_comes_of_laying_one_on_the_other(
+            placed in prop::collection::vec(layer(), 1..4),
+            asked in prop::collection::vec(prop::collection::vec(name(), 0..4), 1..12),
+        ) {
+            let tidied: Vec<_> = placed.iter().map(|layer| tidy(layer)).collect();
+            let trees = tidied.iter().enumerate();
+            let trees = trees.map(|(number, layer)| Box::new(as_tree(number, layer)) as Box<dyn Tree>);
+            let (layers, laid) = (Layers::new(trees.collect()), laid(&tidied));
+            let (layers, laid): (&dyn Tree, &dyn Tree) = (&layers, &laid);
+            for names in asked {
+                let path: PathBuf = names.iter().collect();
+                prop_assert_eq!(layers.list(&path).ok(), laid.list(&path).ok(), "{:?} of {:?}", path, tidied);
+                prop_assert_eq!(layers.read(&path).ok(), laid.read(&path).ok(), "{:?} of {:?}", path, tidied);
+                prop_assert_eq!(layers.read_link(&path).ok(), laid.read_link(&path).ok(), "{:?}", path);
+                let kind = |tree: &dyn Tree| tree.node(&path, false).ok().map(|node| node.kind);
+                prop_assert_eq!(kind(layers), kind(laid), "{:?} of {:?}", path, tidied);
+            }
+        }
     }
 }
