@@ -33,19 +33,26 @@ pub struct Label {
     pub seen: Option<Text>,
 }
 
+/// The longest handle that is made of a label, in bytes: a file's name has 255, and a number may have to be added.
+const HANDLE_LIMIT: usize = 160;
+
 impl Label {
     /// What of the install is shown; `as found` unless something else is said.
     pub fn seen_as(&self) -> &str {
         self.seen.as_deref().unwrap_or("as found")
     }
 
-    /// The handle that follows from the other fields: `saltmarsh-5.0-reedbed-full`; `install` when nothing is known.
+    /// The handle that follows from the other fields: `saltmarsh-5.0-reedbed-full`; `install` when nothing is known. It is cut where
+    /// an install gives itself a name without end.
     pub fn natural_handle(&self) -> Text {
         let id = if self.distro_id.is_empty() { &self.distro } else { &self.distro_id };
         let fields = [Some(id), self.release.as_ref(), self.edition.as_ref(), self.profile.as_ref()];
         let slugs: Vec<String> =
             fields.into_iter().flatten().map(|field| slug(field)).filter(|s| !s.is_empty()).collect();
-        if slugs.is_empty() { "install".into() } else { slugs.join("-").into() }
+        let mut handle = if slugs.is_empty() { "install".to_owned() } else { slugs.join("-") };
+        handle.truncate(HANDLE_LIMIT);
+        handle.truncate(handle.trim_end_matches(['-', '.']).len());
+        handle.into()
     }
 
     /// One line that names the install: `Saltmarsh Linux 5.0 "Bittern", Reedbed, full, amd64`.
@@ -93,6 +100,9 @@ mod tests {
         label.edition = Some("Reedbed Plus!".into());
         assert_eq!(label.natural_handle(), "saltmarsh-5.0-reedbed-plus");
         assert_eq!(Label::default().natural_handle(), "install");
+        label.release = Some(format!("{}.x", "9".repeat(149)).into());
+        let handle = label.natural_handle();
+        assert_eq!((handle.len(), handle.ends_with("99")), (159, true), "{handle}");
     }
 
     #[test]
