@@ -53,6 +53,7 @@ pub(super) static ALL: &[Format] = &[
         headings: |line| line.starts_with("Name ") && line.contains(" Rev "),
         package: snap,
     },
+    Format { command: "xbps-query -l", missing: NAMES_ONLY, headings: |_| false, package: xbps },
     Format {
         command: "dpkg -l",
         missing: NAMES_ONLY,
@@ -73,7 +74,6 @@ pub(super) static ALL: &[Format] = &[
         headings: |line| line.starts_with("Name\t"),
         package: flatpak,
     },
-    Format { command: "xbps-query -l", missing: NAMES_ONLY, headings: |_| false, package: xbps },
     Format {
         command: "apk list",
         missing: NAMES_ONLY,

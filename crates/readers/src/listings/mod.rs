@@ -217,6 +217,133 @@ mod tests {
         assert!(read(b"").is_none());
     }
 
+    /// How a command prints its packages.
+    struct Printed {
+        command: &'static str,
+        system: System,
+        /// Expressions of what its names and versions are made of.
+        made_of: (&'static str, &'static str),
+        head: &'static str,
+        line: fn(&str, &str) -> String,
+    }
+
+    const NAME: &str = "[a-z][a-z0-9+]{1,6}(-[a-z][a-z0-9.]{0,5}){0,2}";
+
+    fn printed() -> Vec<Printed> {
+        use System::{Apk, Dpkg, Flatpak, FreebsdPkg, Pacman, Portage, Rpm, Slackware, Snap, Xbps};
+        let debian = "([0-9]:)?[0-9]{1,2}[.][0-9]{1,2}([+]dfsg|~rc[0-9])?(-[0-9]([+]deb13u1|marsh2)?)?";
+        let printed = |command, system, made_of, head, line| Printed { command, system, made_of, head, line };
+        vec![
+            printed("dpkg -l", Dpkg, (NAME, debian), "||/ Name Version\n", |n, v| {
+                format!("ii  {n}:amd64   {v}  amd64   a summary - of it")
+            }),
+            printed("dpkg-query -W", Dpkg, (NAME, debian), "", |n, v| format!("{n}\t{v}")),
+            printed("apt list", Dpkg, (NAME, debian), "Listing...\n", |n, v| {
+                format!("{n}/bittern,now {v} amd64 [installed,upgradable to: 99]")
+            }),
+            printed(
+                "rpm -qa",
+                Rpm,
+                (NAME, "[0-9]{1,2}[.][0-9]{1,2}(~rc1)?-[0-9]{1,2}[.]fc[0-9]{2}"),
+                "",
+                |n, v| format!("{n}-{v}.noarch"),
+            ),
+            printed(
+                "dnf list",
+                Rpm,
+                (NAME, "([0-9]:)?[0-9]{1,2}[.][0-9]{1,2}-[0-9]{1,2}[.]fc4"),
+                "Installed Packages\n",
+                |n, v| format!("{n}.x86_64      {v}      @marsh"),
+            ),
+            printed(
+                "pacman -Q",
+                Pacman,
+                (NAME, "([0-9]:)?[0-9]{1,2}[.][0-9]{1,2}([.]r[0-9]+[.]g[a-f0-9]{7})?-[0-9]([.][0-9])?"),
+                "",
+                |n, v| format!("{n} {v}"),
+            ),
+            printed(
+                "apk list",
+                Apk,
+                (NAME, "[0-9]{1,2}[.][0-9]{1,2}(_rc[0-9])?-r[0-9]{1,2}"),
+                "WARNING: x\n",
+                |n, v| format!("{n}-{v} x86_64 {{{n}-src}} (MIT AND BSD) [installed]"),
+            ),
+            printed(
+                "apk info -v",
+                Apk,
+                (NAME, "[0-9]{1,2}[.][0-9]{1,2}(_git[0-9]{8})?-r[0-9]{1,2}"),
+                "",
+                |n, v| format!("{n}-{v} - a summary - of it"),
+            ),
+            printed(
+                "qlist -Iv",
+                Portage,
+                (
+                    "[a-z]{3}-[a-z]{3,6}/[a-z][a-z0-9+]{1,6}(-[a-z]{1,5})?",
+                    "[0-9]{1,2}[.][0-9]{1,2}[a-z]?(_p[0-9])?(-r[0-9])?",
+                ),
+                "",
+                |n, v| format!("{n}-{v}"),
+            ),
+            printed("xbps-query -l", Xbps, (NAME, "[0-9]{1,2}[.][0-9]{1,2}_[0-9]{1,2}"), "", |n, v| {
+                format!("ii {n}-{v}      a summary - of it")
+            }),
+            printed(
+                "pkg info",
+                FreebsdPkg,
+                (NAME, "[0-9]{1,2}[.][0-9]{1,2}(_[0-9])?(,[0-9])?"),
+                "",
+                |n, v| format!("{n}-{v}        a summary - of it"),
+            ),
+            printed(
+                "ls /var/log/packages",
+                Slackware,
+                (NAME, "[0-9]{1,2}[.][0-9]{1,2}(_r[0-9])?-[0-9]{1,2}(_marsh)?"),
+                "",
+                |n, v| {
+                    let (version, build) = v.rsplit_once('-').unwrap();
+                    format!("{n}-{version}-x86_64-{build}")
+                },
+            ),
+            printed(
+                "snap list",
+                Snap,
+                (NAME, "[0-9]{1,2}[.][0-9]{1,2}(-[a-z]{1,4})?"),
+                "Name  Version  Rev  Tracking  Publisher  Notes\n",
+                |n, v| format!("{n}   {v}   117   latest/stable   marsh**   -"),
+            ),
+            printed(
+                "flatpak list",
+                Flatpak,
+                ("org[.][a-z]{2,6}[.][A-Z][a-z]{1,6}", "[0-9]{1,2}[.][0-9]{1,2}"),
+                "",
+                |n, v| format!("A Name\t{n}\t{v}\tstable\tsystem"),
+            ),
+        ]
+    }
+
+    fn a_list() -> impl Strategy<Value = (usize, Vec<(String, String)>)> {
+        (0..printed().len()).prop_flat_map(|which| {
+            let (names, versions) = printed()[which].made_of;
+            (Just(which), prop::collection::vec((names, versions), 1..20))
+        })
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(512))]
+
+        #[test]
+        fn what_a_command_prints_is_read_as_its_list((which, packages) in a_list()) {
+            let printed = &printed()[which];
+            let lines: Vec<String> = packages.iter().map(|(name, version)| (printed.line)(name, version)).collect();
+            let (format, read) = of(&format!("{}{}\n", printed.head, lines.join("\n")));
+            prop_assert_eq!(format, printed.command, "{:?}", lines);
+            let told = packages.into_iter().map(|(name, version)| (printed.system, name, version));
+            prop_assert_eq!(read, told.collect::<Vec<_>>());
+        }
+    }
+
     proptest! {
         #[test]
         fn any_bytes_are_a_list_or_none(bytes in prop::collection::vec(any::<u8>(), 0..200), words in "([a-z0-9:.+_/-]{1,12}[ \t\n]{1,3}){0,20}") {
