@@ -88,10 +88,16 @@ impl Group {
         self.get(key).is_some_and(|value| value.eq_ignore_ascii_case("true") || value == "1")
     }
 
-    /// A list: values between semicolons, empty ones left out.
+    /// A list: values between semicolons, empty ones left out. One that is escaped belongs to its value.
     pub(crate) fn list(&self, key: &str) -> Vec<SmolStr> {
         let Some(value) = self.get(key) else { return Vec::new() };
-        value.split(';').map(str::trim).filter(|item| !item.is_empty()).map(unescape).collect()
+        let mut after_backslash = false;
+        let separates = |c: char| {
+            let escaped = after_backslash;
+            after_backslash = c == '\\' && !escaped;
+            c == ';' && !escaped
+        };
+        value.split(separates).map(str::trim).filter(|item| !item.is_empty()).map(unescape).collect()
     }
 }
 
@@ -135,7 +141,60 @@ mod tests {
         assert_eq!(places, [Some(1), Some(6)]);
     }
 
+    /// A string as the specification has it written.
+    fn escaped(plain: &str, in_a_list: bool) -> String {
+        let mut written = String::new();
+        for (at, c) in plain.char_indices() {
+            match c {
+                '\\' => written.push_str("\\\\"),
+                '\n' => written.push_str("\\n"),
+                '\t' => written.push_str("\\t"),
+                '\r' => written.push_str("\\r"),
+                ' ' if at == 0 || at + 1 == plain.len() => written.push_str("\\s"),
+                ';' if in_a_list => written.push_str("\\;"),
+                other => written.push(other),
+            }
+        }
+        written
+    }
+
+    fn plain() -> impl Strategy<Value = String> {
+        "[a-z ;\\\\\n\t\r=#\\[\\]ü]{1,8}"
+    }
+
     proptest! {
+        #[test]
+        fn what_the_specification_has_written_is_read(
+            groups in prop::collection::btree_map(
+                "[A-Z][a-z ]{0,6}[a-z]",
+                prop::collection::btree_map("[A-Z][A-Za-z0-9-]{0,6}", (plain(), prop::collection::vec(plain(), 0..4)), 0..5),
+                0..4,
+            ),
+            spaces in "[ ]{0,2}",
+            ending in prop::sample::select(vec!["\n", "\r\n"]),
+        ) {
+            let mut file = format!("# a comment{ending}{ending}");
+            for (name, entries) in &groups {
+                file.push_str(&format!("[{name}]{ending}"));
+                for (key, (value, list)) in entries {
+                    file.push_str(&format!("{key}{spaces}={spaces}{}{ending}{key}[de]=x{ending}", escaped(value, false)));
+                    let list: String = list.iter().map(|item| escaped(item, true) + ";").collect();
+                    file.push_str(&format!("{key}-List={list}{ending}"));
+                }
+            }
+            let parsed = KeyFile::parse("f", file.as_bytes());
+            prop_assert_eq!(&parsed.unread, &Vec::new());
+            prop_assert_eq!(parsed.groups().count(), groups.len());
+            for (name, entries) in &groups {
+                let group = parsed.group(name).unwrap();
+                prop_assert_eq!(group.keys().count(), 2 * entries.len());
+                for (key, (value, list)) in entries {
+                    prop_assert_eq!(&group.string(key).unwrap(), value, "{:?}", file);
+                    prop_assert_eq!(&group.list(&format!("{key}-List")), list, "{:?}", file);
+                }
+            }
+        }
+
         #[test]
         fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
             KeyFile::parse("f", &bytes);
