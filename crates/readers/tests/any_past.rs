@@ -185,6 +185,33 @@ fn pacman(changes: &[Change], there: &Versions) -> Memory {
     tree
 }
 
+/// A Portage install: the old version is unmerged just before the new one is said to be in place.
+fn portage(changes: &[Change], there: &Versions) -> Memory {
+    let atom = |number: u8, known: u8| format!("app-marsh/{}-{known}.0-r1", name(number));
+    let mut log = String::new();
+    for change in changes {
+        let at = change.at;
+        let [before, after] =
+            [change.before, change.after].map(|known| known.map(|known| atom(change.name, known)));
+        _ = writeln!(log, "{at}: Started emerge on: some day");
+        if let Some(new) = &after {
+            _ = writeln!(log, "{at}:  >>> emerge (1 of 1) {new} to /");
+        }
+        if let Some(old) = before {
+            _ = writeln!(log, "{at}: === Unmerging... ({old})\n{at}:  >>> unmerge success: {old}");
+        }
+        if let Some(new) = after {
+            _ = writeln!(log, "{at}:  ::: completed emerge (1 of 1) {new} to /\n{at}:  *** terminating.");
+        }
+    }
+    let mut tree = marsh().file("var/log/emerge.log", log).folder("var/db/pkg/app-marsh");
+    for (number, known) in there {
+        let place = format!("var/db/pkg/{}", atom(*number, *known));
+        tree = tree.file(format!("{place}/PF"), "x\n").file(format!("{place}/CONTENTS"), "dir /usr\n");
+    }
+    tree
+}
+
 fn taken(tree: &Memory) -> Tally {
     let taken =
         Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
@@ -207,9 +234,13 @@ fn present(tally: &Tally) -> BTreeMap<String, String> {
 }
 
 /// Holds what was found in a tree against what was done to it.
-fn hold(tree: &Memory, shipped: &Versions, there: &Versions) -> Result<(), TestCaseError> {
+fn hold(
+    tree: &Memory,
+    (shipped, there): (&Versions, &Versions),
+    called: impl Fn(u8, u8) -> (String, String),
+) -> Result<(), TestCaseError> {
     let plain = |versions: &Versions| -> BTreeMap<String, String> {
-        versions.iter().map(|(number, known)| (name(*number), version(*known))).collect()
+        versions.iter().map(|(number, known)| called(*number, *known)).collect()
     };
     let tally = taken(tree);
     prop_assert!(tally.unread.is_empty(), "{:?}", tally.unread);
@@ -245,12 +276,19 @@ proptest! {
         shipped in shipped(), deeds in deeds(), turns in prop::array::uniform2(any::<usize>()),
     ) {
         let (changes, there) = lived(&shipped, &deeds);
-        hold(&dpkg(&changes, &there, turns), &shipped, &there)?;
+        hold(&dpkg(&changes, &there, turns), (&shipped, &there), |n, v| (name(n), version(v)))?;
     }
 
     #[test]
     fn logs_of_pacman_lead_back_to_what_was_shipped(shipped in shipped(), deeds in deeds()) {
         let (changes, there) = lived(&shipped, &deeds);
-        hold(&pacman(&changes, &there), &shipped, &there)?;
+        hold(&pacman(&changes, &there), (&shipped, &there), |n, v| (name(n), version(v)))?;
+    }
+
+    #[test]
+    fn the_log_of_portage_leads_back_to_what_was_shipped(shipped in shipped(), deeds in deeds()) {
+        let (changes, there) = lived(&shipped, &deeds);
+        let called = |n, v| (format!("app-marsh/{}", name(n)), format!("{v}.0-r1"));
+        hold(&portage(&changes, &there), (&shipped, &there), called)?;
     }
 }

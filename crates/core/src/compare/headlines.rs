@@ -93,13 +93,12 @@ impl<'a> Work<'a> {
     /// Changes of one holder to another are one line, named after the weightiest role.
     fn defaults(&mut self) {
         let mut pairs: BTreeMap<(DefaultSort, &str, &str), Line<'_>> = BTreeMap::new();
+        // One that replaces several in the same role is one line too: with the first of them.
+        let mut firsts: FxHashMap<(&str, &Text), &str> = FxHashMap::default();
         for change in &self.comparison.defaults {
             let (old, new) = (change.old.as_deref().unwrap_or(""), change.new.as_deref().unwrap_or(""));
-            // One that replaces several in the same role is one line too.
-            let mut alike = self.comparison.defaults.iter().filter(|other| other.sort == change.sort);
-            let first = alike.find(|other| other.new == change.new && other.role == change.role);
-            let key = match first.and_then(|first| first.old.as_deref()) {
-                Some(first) if change.sort == DefaultSort::Replaced => first,
+            let key = match change.sort {
+                DefaultSort::Replaced => *firsts.entry((new, &change.role)).or_insert(old),
                 _ => old,
             };
             let (olds, roles) = pairs.entry((change.sort, key, new)).or_default();

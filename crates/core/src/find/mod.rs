@@ -1,6 +1,7 @@
 //! Approximate search over one install: a name heard, misspelt or in part.
 
 use crate::model::{PackageRef, Tally, Text};
+use rustc_hash::FxHashSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -104,16 +105,12 @@ pub fn find(tally: &Tally, asked: &str) -> Findings {
         });
     }
     hits.retain(|hit| hit.score >= MATCH);
-    let mut seen: Vec<(Option<PackageRef>, Text)> = Vec::new();
+    let mut seen: FxHashSet<(Option<PackageRef>, Text)> = FxHashSet::default();
     hits.retain(|hit| {
         // An application, its launcher and its package are one thing to whoever asks: the best of them is enough.
         let key =
             (hit.package.clone(), if hit.package.is_some() { Text::default() } else { hit.name.clone() });
-        let fresh = !seen.contains(&key);
-        if fresh {
-            seen.push(key);
-        }
-        fresh
+        seen.insert(key)
     });
     Findings { find: 1, asked: asked.to_owned(), hits, nearest }
 }

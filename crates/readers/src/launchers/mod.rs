@@ -72,8 +72,9 @@ impl LauncherFacts {
     /// Adds the launchers that lie inside packages, unless the menu has one of that ID already: what a sandbox exports
     /// when it is set up is the same launcher once more. Its program is not looked for: it lies in the package too.
     pub fn embed(&mut self, embedded: Vec<Embedded>, desktops: &[Text]) {
+        let mut known: FxHashSet<Text> = self.launchers.iter().map(|launcher| launcher.id.clone()).collect();
         for Embedded { id, file, bytes, owner, system } in embedded {
-            if self.launchers.iter().any(|launcher| launcher.id == id) {
+            if known.contains(&id) {
                 continue;
             }
             let mut parsed = KeyFile::parse(&file, &bytes);
@@ -85,6 +86,7 @@ impl LauncherFacts {
             let mut launcher = launcher(&id, &file, group, desktops, &Programs::untold());
             launcher.package = Some(PackageRef::new(system, &owner));
             launcher.format = Some(system);
+            known.insert(id);
             self.launchers.push(launcher);
         }
     }

@@ -4,6 +4,7 @@ use super::condition;
 use crate::keyfile::{Group, KeyFile};
 use crate::programs::Programs;
 use crate::text::name_text;
+use rustc_hash::FxHashSet;
 use tally_core::model::{Evidence, Scope, StartupItem, StartupSort, Text};
 use tally_trees::Tree;
 
@@ -13,17 +14,19 @@ const FOLDERS: &[&str] = &["etc/skel/.config/autostart", "etc/xdg/autostart", "u
 pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
     let programs = Programs::of(tree);
     let mut items: Vec<StartupItem> = Vec::new();
+    let mut seen: FxHashSet<Text> = FxHashSet::default();
     for folder in FOLDERS {
         for entry in tree.names(folder) {
             let name = name_text(&entry.name);
             let path = format!("{folder}/{name}");
-            if !name.ends_with(".desktop") || items.iter().any(|item| item.name == name) {
+            if !name.ends_with(".desktop") || seen.contains(&name) {
                 continue;
             }
             let Ok(bytes) = tree.read(&path) else { continue };
             let parsed = KeyFile::parse(&path, &bytes);
             let Some(group) = parsed.group("Desktop Entry") else { continue };
             let off_because = off_because(tree, group, desktops, &programs);
+            seen.insert(name.clone());
             items.push(StartupItem {
                 phase: tally_core::model::Phase::Shipped,
                 sort: StartupSort::Autostart,
