@@ -35,7 +35,8 @@ pub fn bytes_human(bytes: u64) -> String {
         [("TB", 1_000_000_000_000), ("GB", 1_000_000_000), ("MB", 1_000_000), ("kB", 1000)];
     for (unit, size) in UNITS {
         if bytes >= size {
-            let tenths = (u128::from(bytes) * 10 + u128::from(size) / 2) / u128::from(size);
+            let (bytes, size) = (u128::from(bytes), u128::from(size));
+            let tenths = (bytes * 10 + size / 2) / size;
             return if tenths < 100 {
                 format!("{}.{} {unit}", tenths / 10, tenths % 10)
             } else {

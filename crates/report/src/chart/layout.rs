@@ -70,7 +70,7 @@ fn count(n: usize) -> f32 {
 impl Room {
     #[allow(clippy::too_many_arguments, reason = "the fields of a text, in their order")]
     fn text(&mut self, x: f32, y: f32, size: f32, anchor: Anchor, bold: bool, ink: Ink, text: &str) {
-        self.items.push(Item::Text { x, y, size, anchor, bold, ink, text: text.to_owned() });
+        self.items.push(Item::Text { x, y, size, anchor, bold, ink, text: clean(text).into_owned() });
     }
 
     fn fill(&mut self, x: f32, y: f32, w: f32, h: f32, ink: Ink) {

@@ -1,0 +1,170 @@
+//! Tallies of which single values were changed to whatever their types allow: every view still answers, in every form.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "tests may fail")]
+
+mod common;
+
+use common::{each_view, kept};
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use tally_core::compare::{HeadlineRules, compare_in_full};
+use tally_core::grid::{GridRules, Likeness, grid};
+use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
+use tally_core::model::Tally;
+use tally_report::chart::Size;
+use tally_report::publish::{Knowledge, Report};
+use tally_report::{Canvas, Format, Palette, Theme, render};
+
+/// What begins an order to a terminal.
+const ESCAPE: char = '\u{1b}';
+
+/// A place in a document: at each step the key or the number of what lies below, counted around.
+type Place = Vec<usize>;
+
+fn place() -> impl Strategy<Value = Place> {
+    prop::collection::vec(any::<usize>(), 8)
+}
+
+/// What may stand in a value's place, by its number.
+fn instead(value: &Value, number: usize) -> Value {
+    let texts = [
+        "",
+        " ",
+        "\u{1b}[2J\u{202e}",
+        "0",
+        "-1",
+        "1:2:3-4-5",
+        "9999-99-99T99:99:99Z",
+        "2031-05-02T10:00:00Z",
+        "ｅ́𝄞",
+    ];
+    match value {
+        Value::Number(_) => {
+            let numbers = [
+                json!(0),
+                json!(1),
+                json!(u32::MAX),
+                json!(u64::MAX),
+                json!(i64::MAX),
+                json!(-1),
+                json!(1e300),
+            ];
+            numbers[number % numbers.len()].clone()
+        }
+        Value::String(text) => match number % (texts.len() + 3) {
+            0 => Value::Null,
+            1 => text.repeat(200).into(),
+            2 => format!("{text}\n{text}").into(),
+            more => texts[more - 3].into(),
+        },
+        Value::Bool(is) => (!is).into(),
+        Value::Null => [json!(0), json!(u64::MAX), json!("x"), json!("5.0")][number % 4].clone(),
+        // Nothing in it, or everything twice.
+        Value::Array(list) if number.is_multiple_of(2) => {
+            Value::Array(list.iter().take(0).cloned().collect())
+        }
+        Value::Array(list) => Value::Array(list.iter().chain(list).cloned().collect()),
+        Value::Object(_) => Value::Null,
+    }
+}
+
+/// Changes what lies at a place. Where a place leads further down than there is, it ends there.
+fn change(value: &mut Value, place: &[usize], number: usize) {
+    let Some((step, rest)) = place.split_first() else { return *value = instead(value, number) };
+    match value {
+        Value::Object(map) if !map.is_empty() => {
+            let at = step % map.len();
+            change(map.values_mut().nth(at).unwrap(), rest, number);
+        }
+        // Some lists are changed as a whole.
+        Value::Array(list) if !list.is_empty() && !step.is_multiple_of(13) => {
+            let at = step % list.len();
+            change(&mut list[at], rest, number);
+        }
+        leaf => *leaf = instead(leaf, number),
+    }
+}
+
+/// The kept install with some of its values changed; changes that make it no tally are left out.
+fn changed(changes: &[(Place, usize)]) -> Tally {
+    let mut document = serde_json::to_value(kept()).unwrap();
+    for (place, number) in changes {
+        let mut next = document.clone();
+        change(&mut next, place, *number);
+        if serde_json::from_value::<Tally>(next.clone()).is_ok() {
+            document = next;
+        }
+    }
+    serde_json::from_value(document).unwrap()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(10))]
+
+    #[test]
+    fn whatever_stands_in_a_tally_every_view_answers(
+        changes in prop::collection::vec((place(), any::<usize>()), 1..60), width in 20_usize..140, backwards: bool,
+    ) {
+        let (old, new) = if backwards { (changed(&changes), kept()) } else { (kept(), changed(&changes)) };
+        each_view(&old, &new, |name, view| {
+            for format in [Format::Table, Format::Markdown, Format::Csv, Format::Json, Format::Html] {
+                let canvas = Canvas { width: Some(width), palette: Palette::Plain };
+                let bytes = render(view, format, canvas).unwrap_or_else(|error| panic!("{name}: {error}"));
+                let text = String::from_utf8(bytes).unwrap_or_else(|_| panic!("{name} is no UTF-8"));
+                assert!(!text.contains(ESCAPE), "{name} speaks to the terminal in {format:?}");
+                if matches!(format, Format::Json) {
+                    serde_json::from_str::<Value>(&text).unwrap_or_else(|error| panic!("{name}: {error}"));
+                }
+            }
+        });
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(10))]
+
+    #[test]
+    fn whatever_stands_in_a_tally_a_report_is_made_of_it(
+        changes in prop::collection::vec((place(), any::<usize>()), 1..60), backwards: bool,
+    ) {
+        let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
+        let (scores, agents) = (Scores::built_in().unwrap(), Agents::built_in().unwrap());
+        let knowledge = Knowledge { parts: &parts, roles: &roles, command: "fresh-tally report" };
+        let (old, new) = if backwards { (changed(&changes), kept()) } else { (kept(), changed(&changes)) };
+        let headlines = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
+        let comparison = compare_in_full(&old, &new, None, &headlines);
+        let rules = GridRules { parts: &parts, roles: &roles, asked: &[], likeness: Likeness::Packages };
+        let grid = grid(&[&old, &new], &rules);
+        let reports = [
+            Report::of_install(&new, &knowledge).unwrap(),
+            Report::of_comparison((&old, &new), &comparison, &knowledge).unwrap(),
+            Report::of_editions(&[&old, &new], &grid, &knowledge).unwrap(),
+        ];
+        for report in reports {
+            for (form, text) in [("page", report.html()), ("notes", report.markdown()), ("text", report.plain())] {
+                let at = text.find(ESCAPE).map(|at| text[..at].chars().rev().take(60).collect::<String>());
+                prop_assert_eq!(at, None, "the {} speaks to the terminal", form);
+                prop_assert!(!text.trim().is_empty(), "the {} is empty", form);
+            }
+            for chart in &report.charts {
+                let svg = chart.svg(Size { width: 1280, height: 720 }, Theme::Light, false);
+                prop_assert!(svg.starts_with("<svg") && !svg.contains("NaN") && !svg.contains("inf"), "{}", svg);
+            }
+            for (name, table) in report.tables {
+                let text = String::from_utf8(table.into_bytes().unwrap()).unwrap();
+                let mut rows = csv::ReaderBuilder::new().flexible(false).from_reader(text.as_bytes());
+                prop_assert!(rows.records().all(|row| row.is_ok()), "{} has rows of several lengths", name);
+            }
+        }
+    }
+}
+
+#[test]
+fn most_changes_change_something() {
+    let before = serde_json::to_value(kept()).unwrap();
+    let differing = (0..60_usize).filter(|number| {
+        let place: Place = (0..8).map(|step| number * 7919 + step * 104_729).collect();
+        serde_json::to_value(changed(&[(place, *number)])).unwrap() != before
+    });
+    let count = differing.count();
+    assert!(count > 12, "{count} of 60");
+}

@@ -1,0 +1,101 @@
+//! The kept install, and every view of two installs.
+
+use tally_core::check::{Checklist, check};
+use tally_core::compare::{HeadlineRules, compare_in_full};
+use tally_core::find::find;
+use tally_core::grid::{GridRules, Likeness, RowGroup, grid};
+use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
+use tally_core::lag::{Upstream, lag};
+use tally_core::model::{PackageRef, System, Tally};
+use tally_core::trail::follow;
+use tally_core::weigh::weigh;
+use tally_report::{
+    CheckView, CompareView, CompareWhat, FindView, GridView, LagView, OwnedFile, OwnerView, ShowView,
+    ShowWhat, TrailView, View, WeighView, WhyView,
+};
+
+pub(crate) const KEPT: &str = include_str!("../../../fresh-tally/tests/fixtures/schema-1.tally.json");
+
+const SHOWN: &[ShowWhat] = &[
+    ShowWhat::Overview,
+    ShowWhat::Parts,
+    ShowWhat::Menu,
+    ShowWhat::Defaults,
+    ShowWhat::Packages,
+    ShowWhat::Repositories,
+    ShowWhat::Startup,
+    ShowWhat::Looks,
+    ShowWhat::Weight,
+    ShowWhat::Readings,
+    ShowWhat::Odd,
+];
+
+const COMPARED: &[CompareWhat] = &[
+    CompareWhat::Headlines,
+    CompareWhat::Parts,
+    CompareWhat::Applications,
+    CompareWhat::Defaults,
+    CompareWhat::Packages,
+    CompareWhat::Decisions,
+    CompareWhat::Repositories,
+    CompareWhat::Startup,
+    CompareWhat::Looks,
+    CompareWhat::Weight,
+    CompareWhat::Readings,
+    CompareWhat::All,
+];
+
+pub(crate) fn kept() -> Tally {
+    serde_json::from_str(KEPT).unwrap()
+}
+
+/// Calls with each view of the two installs, under a name that says which one failed.
+pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dyn View)) {
+    let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
+    let (scores, agents) = (Scores::built_in().unwrap(), Agents::built_in().unwrap());
+    for what in SHOWN {
+        with(&format!("show {what:?}"), &ShowView { tally: new, what: *what, rules: &parts, roles: &roles });
+    }
+    let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
+    let comparison = compare_in_full(old, new, None, &rules);
+    for what in COMPARED {
+        let command = "fresh-tally compare OLD NEW";
+        let (comparison, filtered) = (&comparison, false);
+        with(
+            &format!("compare {what:?}"),
+            &CompareView { comparison, rules: &parts, roles: &roles, what: *what, filtered, command },
+        );
+    }
+    let asked = ["inkcap".to_owned(), "nothing-like-it".to_owned()];
+    let rules = GridRules { parts: &parts, roles: &roles, asked: &asked, likeness: Likeness::Packages };
+    let grid = grid(&[old, new], &rules);
+    for only_differing in [false, true] {
+        let command = "fresh-tally grid OLD NEW";
+        with("grid", &GridView { grid: &grid, only_differing, groups: RowGroup::ALL, command });
+    }
+    let checklist = Checklist::parse(Checklist::starter(), &parts, &roles).unwrap();
+    with("check", &CheckView { check: &check(&checklist, &[old, new]) });
+    with("check one", &CheckView { check: &check(&checklist, &[new]) });
+    let upstream = Upstream::parse_toml(Upstream::starter()).unwrap();
+    with("lag", &LagView { lag: &lag(new, &upstream, "2031-05-02".parse().unwrap()) });
+    with("find", &FindView { label: new.label.clone(), findings: find(new, "wriitr") });
+    with("weigh", &WeighView { label: new.label.clone(), weighing: weigh(new, 1_000_000_000, 0) });
+    let trails = ["kernel", "inkcap"].iter().filter_map(|asked| follow(asked, &[old, new])).collect();
+    with("trail", &TrailView { trail: 1, asked: "kernel".into(), trails });
+    let first = new.packages.first().map_or_else(|| PackageRef::new(System::Dpkg, "none"), |p| p.reference());
+    let why = WhyView {
+        why: 1,
+        label: new.label.clone(),
+        package: first.clone(),
+        reason: "followed".into(),
+        paths: vec![vec![first.clone(), first.clone()]],
+        more_paths: 3,
+        leaves_with: new.packages.iter().take(5).map(|package| package.reference()).collect(),
+        leaves_bytes: 12,
+        untold: Vec::new(),
+    };
+    with("why", &why);
+    let file =
+        OwnedFile { file: "usr/bin/inkcap".into(), package: Some(first), version: None, summary: None };
+    with("owner", &OwnerView { label: new.label.clone(), asked: "usr/bin/inkcap".into(), files: vec![file] });
+}
