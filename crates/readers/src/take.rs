@@ -16,7 +16,7 @@ use tally_core::derive::{
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
     Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, Medium, MissingFact,
-    Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, Taken, Tally, Text,
+    Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, System, Taken, Tally, Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -187,6 +187,11 @@ fn collect(
         tally.unread.extend(facts.unread);
         tally.missing_facts.extend(facts.missing);
     }
+    // A database may have lost them, or never had any; that nothing weighs anything is no answer.
+    let unweighed = tally.packages.iter().all(|package| package.installed_bytes.is_none());
+    if unweighed && !tally.packages.is_empty() && !tally.lacks(MissingFact::Sizes) {
+        tally.missing_facts.push(MissingFact::Sizes);
+    }
     let distro_id = tally.label.distro_id.clone();
     for package in &mut tally.packages {
         package.purl = package.make_purl(&distro_id);
@@ -257,9 +262,13 @@ fn attach(tally: &mut Tally, menu: Menu, (wanted, owners): (Wanted, Owners)) {
         tally.missing_facts.push(MissingFact::Programs);
     }
     tally.launchers = menu.launchers.launchers;
+    let mut by_name: FxHashMap<(System, &str), &Package> = FxHashMap::default();
+    for package in &tally.packages {
+        by_name.entry((package.system, &package.name)).or_insert(package);
+    }
     for launcher in &mut tally.launchers {
         let owner = match &launcher.package {
-            Some(known) => tally.packages.iter().find(|package| package.reference() == *known),
+            Some(known) => known.parts().and_then(|named| by_name.get(&named).copied()),
             None => {
                 owners.of(&wanted, launcher.evidence.file.as_bytes()).and_then(|at| tally.packages.get(at))
             }

@@ -121,7 +121,7 @@ fn a_hostile_install_is_shown_in_every_view() {
         ("loop-b", "Depends: loop-c | loop-a\nProvides: loop-b, loop-a"),
         ("loop-c", "Pre-Depends: loop-a\nReplaces: loop-c\nConflicts: loop-c"),
         ("heavy", "Installed-Size: 18446744073709551615\nDepends: nothing-here (>= 1), (,|"),
-        ("odd\u{7}name", "Section: \u{202e}semag"),
+        ("odd\u{7}name", "Section: \u{202e}semag\nInstalled-Size: 12"),
         ("long", &format!("Homepage: {long}\nDepends: {}", "loop-a, ".repeat(20_000))),
     ] {
         status += &format!(
@@ -175,4 +175,31 @@ fn a_hostile_install_is_shown_in_every_view() {
             assert!(format != "table" || widest <= 5000, "{line}: a line of {widest} characters");
         }
     }
+}
+
+#[test]
+fn where_no_package_tells_its_size_nothing_is_weighed() {
+    let place = Place::new();
+    let stanza = |name: &str, size: &str| {
+        format!(
+            "Package: {name}\nStatus: install ok installed\nVersion: 1\nArchitecture: all\n{size}Description: x\n\n"
+        )
+    };
+    place.write("untold/etc/os-release", "NAME=Marsh\nID=marsh\n");
+    place.write(
+        "untold/var/lib/dpkg/status",
+        stanza("a", "Installed-Size: 18446744073709551615\n") + &stanza("b", ""),
+    );
+    place.write("told/etc/os-release", "NAME=Marsh\nID=marsh\nVERSION_ID=2\n");
+    place.write("told/var/lib/dpkg/status", stanza("a", "Installed-Size: 2000\n") + &stanza("c", ""));
+    let weighed = place.run("weigh untold --limit 1GB");
+    assert_eq!(weighed.code, 3, "{}", weighed.all());
+    assert!(weighed.stderr.contains("does not tell how big packages are"), "{}", weighed.all());
+    let shown = place.run("show untold weight");
+    assert!(shown.stdout.contains("How big packages are can't be told"), "{}", shown.all());
+    assert_eq!(place.run("weigh told --limit 1GB").code, 0, "what is told of some is an answer");
+    let compared: serde_json::Value =
+        serde_json::from_str(&place.run("compare untold told --format json").stdout).unwrap();
+    assert_eq!(compared["untold"][0], "weight");
+    assert_eq!(compared["totals"]["new_bytes"], 0, "a weight against none is no growth");
 }
