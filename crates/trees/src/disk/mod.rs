@@ -1,6 +1,8 @@
 //! Disks: their partitions, and the formats in which virtual machines keep them.
 
 mod qcow2;
+#[cfg(test)]
+mod samples;
 mod vdi;
 
 pub(crate) use qcow2::{Qcow2, begins as begins_qcow2};

@@ -72,3 +72,65 @@ impl Bytes for Vdi {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::samples::{Piece, contents, held_against, pieces};
+    use proptest::prelude::*;
+    use std::sync::Arc;
+
+    const BLOCK: usize = 4096;
+
+    /// An image of pieces, its blocks in an order of their own, as they were first written.
+    fn image(length: u64, pieces: &[Piece], turned: bool) -> Vec<u8> {
+        let map_at = 512;
+        let data_at = (map_at + pieces.len() * 4).next_multiple_of(512);
+        let mut out = vec![0; data_at];
+        out[64..68].copy_from_slice(&SIGNATURE);
+        let words = [
+            (76, 1),
+            (340, u32::try_from(map_at).unwrap()),
+            (344, u32::try_from(data_at).unwrap()),
+            (376, 4096),
+            (384, u32::try_from(pieces.len()).unwrap()),
+        ];
+        for (at, word) in words {
+            out[at..at + 4].copy_from_slice(&word.to_le_bytes());
+        }
+        out[368..376].copy_from_slice(&length.to_le_bytes());
+        let mut order: Vec<usize> = (0..pieces.len()).collect();
+        if turned {
+            order.reverse();
+        }
+        let mut written = 0_u32;
+        for number in order {
+            let entry = match &pieces[number] {
+                Piece::Absent => u32::MAX,
+                Piece::Zeros => u32::MAX - 1,
+                piece => {
+                    out.extend(piece.content(BLOCK));
+                    written += 1;
+                    written - 1
+                }
+            };
+            out[map_at + number * 4..][..4].copy_from_slice(&entry.to_le_bytes());
+        }
+        out
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+
+        #[test]
+        fn what_was_written_to_an_image_is_read_from_it(
+            pieces in pieces(40), less in 0_u64..4096, turned: bool,
+            asked in prop::collection::vec((any::<u64>(), 0_usize..20_000), 1..20),
+        ) {
+            let length = (pieces.len() * BLOCK) as u64 - less;
+            let content = contents(&pieces, BLOCK, length);
+            let bytes: Arc<[u8]> = image(length, &pieces, turned).into();
+            held_against(&Vdi::open(Box::new(bytes)).unwrap(), &content, &asked)?;
+        }
+    }
+}
