@@ -29,26 +29,31 @@ impl Layers {
 
     /// The layers that may say something of a path without links, from the top: down to the first one that takes it or a
     /// folder above it away, or hides all below such a folder.
+    ///
+    /// The path has no links as all layers together are seen. One layer alone may have a link where a higher one has a folder:
+    /// whoever asked it for what is below would be led elsewhere, so that folders are gone through from the root on.
     fn saying(&self, clean: &Path) -> usize {
-        for (at, layer) in self.layers.iter().enumerate() {
-            let mut above = clean;
-            loop {
-                // What stands beside such a name in the same layer was put there anew.
-                if takes_away(layer.as_ref(), above) {
-                    let itself = above == clean && layer.is_whiteout(clean);
-                    return at + usize::from(!itself && layer.node(clean, false).is_ok());
+        let mut folders: Vec<&Path> = clean.ancestors().skip(1).collect();
+        folders.reverse();
+        'layers: for (at, layer) in self.layers.iter().enumerate() {
+            let layer = layer.as_ref();
+            let mut is_last = false;
+            for folder in &folders {
+                is_last |= takes_away(layer, folder) || is_opaque(layer, folder);
+                match layer.node(folder, false) {
+                    Ok(node) if node.kind == NodeKind::Folder => {}
+                    // Something else hides what lower layers have below the same name, and has nothing below itself.
+                    Ok(_) => return at,
+                    Err(_) if is_last => return at,
+                    Err(_) => continue 'layers,
                 }
-                match above.parent() {
-                    Some(parent) if !parent.as_os_str().is_empty() => above = parent,
-                    _ => break,
-                }
-                if is_opaque(layer.as_ref(), above) {
-                    return at + 1;
-                }
-                // Something other than a folder hides what lower layers have below the same name.
-                if layer.node(above, false).is_ok_and(|node| node.kind != NodeKind::Folder) {
-                    return at + 1;
-                }
+            }
+            if layer.is_whiteout(clean) {
+                return at;
+            }
+            // What stands beside a name that takes it away, in the same layer, was put there anew.
+            if is_last || takes_away(layer, clean) {
+                return at + 1;
             }
         }
         self.layers.len()
@@ -290,7 +295,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(512))]
+        #![proptest_config(ProptestConfig::with_cases(1024))]
 
         #[test]
         fn layers_are_what_comes_of_laying_one_on_the_other(
