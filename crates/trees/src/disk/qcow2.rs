@@ -10,8 +10,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 const OFFSET: u64 = 0x00ff_ffff_ffff_fe00;
 const PACKED: u64 = 1 << 62;
 const ZERO: u64 = 1;
-/// Tables and packed clusters that are kept.
-const KEPT: usize = 128;
+/// Bytes of tables, and of packed clusters, that are kept: 32 MiB.
+const KEPT: u64 = 32 << 20;
 /// Bytes that the first table may have: enough for 2 PiB.
 const TABLE_LIMIT: u64 = 32 << 20;
 
@@ -104,7 +104,7 @@ impl Qcow2 {
         if at == 0 {
             return Ok(0);
         }
-        let table = kept(&self.tables, at, || {
+        let table = self.kept(&self.tables, at, || {
             let bytes = self
                 .image
                 .exactly(at, 1 << self.cluster_bits)
@@ -121,7 +121,7 @@ impl Qcow2 {
         let at = entry & ((1 << bits) - 1);
         let sectors = (entry & (PACKED - 1)) >> bits;
         let stored = (sectors + 1) * 512 - (at & 511);
-        kept(&self.clusters, entry, || {
+        self.kept(&self.clusters, entry, || {
             // The last sector may be cut off with the file.
             let stored = stored.min(self.image.len().saturating_sub(at));
             let packed = self.image.exactly(at, usize::try_from(stored).unwrap_or(usize::MAX))?;
@@ -141,24 +141,25 @@ impl Qcow2 {
             Ok(cluster.into())
         })
     }
-}
 
-/// What is kept under a key, made where it is not; when too much is kept, all of it goes.
-fn kept<T: Clone>(
-    cache: &Mutex<HashMap<u64, T>>,
-    key: u64,
-    make: impl FnOnce() -> io::Result<T>,
-) -> io::Result<T> {
-    if let Some(known) = cache.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
-        return Ok(known.clone());
+    /// What is kept under a key, made where it is not; when too much is kept, all of it goes. Each is as large as a cluster.
+    fn kept<T: Clone>(
+        &self,
+        cache: &Mutex<HashMap<u64, T>>,
+        key: u64,
+        make: impl FnOnce() -> io::Result<T>,
+    ) -> io::Result<T> {
+        if let Some(known) = cache.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
+            return Ok(known.clone());
+        }
+        let made = make()?;
+        let mut cache = cache.lock().unwrap_or_else(PoisonError::into_inner);
+        if cache.len() as u64 >= (KEPT >> self.cluster_bits) {
+            cache.clear();
+        }
+        cache.insert(key, made.clone());
+        Ok(made)
     }
-    let made = make()?;
-    let mut cache = cache.lock().unwrap_or_else(PoisonError::into_inner);
-    if cache.len() >= KEPT {
-        cache.clear();
-    }
-    cache.insert(key, made.clone());
-    Ok(made)
 }
 
 impl Bytes for Qcow2 {
