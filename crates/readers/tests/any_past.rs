@@ -1,6 +1,9 @@
 //! Any past of an install, written down as its package system writes it: what was shipped is found again behind it.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests may fail")]
 
+mod common;
+
+use common::taken;
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use proptest::prelude::*;
@@ -8,9 +11,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::io::Write as _;
 use tally_core::history::{as_found, as_shipped};
-use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
-use tally_core::model::{Medium, Phase, Taken, Tally};
-use tally_readers::{OnMedium, Overrides, TakeOptions, take};
+use tally_core::model::{Phase, Tally};
 use tally_trees::Memory;
 
 /// 2026-05-04 10:00:00 UTC, the end of the install day.
@@ -212,23 +213,6 @@ fn portage(changes: &[Change], there: &Versions) -> Memory {
     tree
 }
 
-fn taken(tree: &Memory) -> Tally {
-    let taken =
-        Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
-    let options = TakeOptions {
-        program: "test".into(),
-        taken,
-        overrides: Overrides::default(),
-        installed: Some(DAY),
-        on_medium: OnMedium::default(),
-        rules: &PartRules::built_in().unwrap(),
-        kinds: &KindRules::built_in().unwrap(),
-        roles: &Roles::built_in().unwrap(),
-        agents: &Agents::built_in().unwrap(),
-    };
-    take(tree, &options).unwrap()
-}
-
 fn present(tally: &Tally) -> BTreeMap<String, String> {
     tally.present().map(|package| (package.name.to_string(), package.version.to_string())).collect()
 }
@@ -242,7 +226,7 @@ fn hold(
     let plain = |versions: &Versions| -> BTreeMap<String, String> {
         versions.iter().map(|(number, known)| called(*number, *known)).collect()
     };
-    let tally = taken(tree);
+    let tally = taken(tree, Some(DAY));
     prop_assert!(tally.unread.is_empty(), "{:?}", tally.unread);
     let (added, updated, removed) = (
         there.keys().filter(|name| !shipped.contains_key(name)).count(),

@@ -1,6 +1,9 @@
 //! What was shipped and what came later, read from whole trees: each with the logs and times that its systems leave.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests may fail")]
 
+mod common;
+
+use common::taken;
 use std::fmt::Write;
 use tally_core::history::as_shipped;
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
@@ -11,23 +14,6 @@ use tally_trees::Memory;
 /// 2026-05-04 10:00:00 UTC.
 const DAY: i64 = 1_777_888_800;
 const WEEK: i64 = 7 * 86_400;
-
-fn taken(tree: &Memory) -> Tally {
-    let taken =
-        Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
-    let options = TakeOptions {
-        program: "test".into(),
-        taken,
-        overrides: Overrides::default(),
-        installed: None,
-        on_medium: OnMedium::default(),
-        rules: &PartRules::built_in().unwrap(),
-        kinds: &KindRules::built_in().unwrap(),
-        roles: &Roles::built_in().unwrap(),
-        agents: &Agents::built_in().unwrap(),
-    };
-    take(tree, &options).unwrap()
-}
 
 /// Name, phase, and version that was shipped, of all packages.
 fn phases(tally: &Tally) -> Vec<(&str, Phase, Option<&str>)> {
@@ -72,7 +58,7 @@ fn a_program_that_was_added_gives_back_what_it_took() {
         "usr/share/applications/mimeinfo.cache",
         "[MIME Cache]\ntext/plain=aardwrite.desktop;inkcap.desktop;\napplication/pdf=aardwrite.desktop;\n",
     );
-    let found = taken(&tree);
+    let found = taken(&tree, None);
     assert_eq!(found.install_day.how, InstallDayHow::InstallerLog);
     assert_eq!(answer(&found, "text/plain"), (Some("aardwrite".into()), false));
     let choice = found.defaults.iter().find(|choice| choice.asked == "text/plain").unwrap();
@@ -96,7 +82,7 @@ fn an_alternative_falls_back_to_the_best_that_was_shipped() {
             "var/lib/dpkg/alternatives/x-terminal-emulator",
             "auto\n/usr/bin/x-terminal-emulator\nx-terminal-emulator.1.gz\n/usr/share/man/man1/x-terminal-emulator.1.gz\n\n/usr/bin/mudline\n20\n/m.gz\n/usr/bin/newline\n90\n/n.gz\n/usr/bin/siltline\n40\n\n",
         );
-    let found = taken(&tree);
+    let found = taken(&tree, None);
     assert_eq!(answer(&found, "TerminalEmulator").0.as_deref(), Some("newline"));
     assert_eq!(answer(&as_shipped(found), "TerminalEmulator").0.as_deref(), Some("siltline"));
 }
@@ -104,7 +90,7 @@ fn an_alternative_falls_back_to_the_best_that_was_shipped() {
 #[test]
 fn what_a_removed_program_opened_is_not_told() {
     let log = "2026-05-04 09:00:00 install inkcap:amd64 <none> 3.2-1\n2026-05-04 09:00:00 install gone:amd64 <none> 2-1\n2026-05-11 09:00:00 remove gone:amd64 2-1 <none>\n";
-    let found = taken(&dpkg(&[("inkcap", "3.2-1", "MimeType=text/plain;")], log));
+    let found = taken(&dpkg(&[("inkcap", "3.2-1", "MimeType=text/plain;")], log), None);
     assert_eq!(phases(&found), [("gone", Phase::RemovedLater, None), ("inkcap", Phase::Shipped, None)]);
     assert_eq!((found.counts.packages.values().sum::<u32>(), found.present().count()), (1, 1));
     let shipped = as_shipped(found);
@@ -136,7 +122,7 @@ fn a_log_in_local_time_and_one_that_the_installer_wrote_in_utc_mean_the_same() {
     let universal = "2026-05-04 09:30:00 install inkcap:amd64 <none> 3.2-1\n2026-05-04 12:00:00 upgrade inkcap:amd64 3.2-1 3.3-1\n";
     for log in [local, universal] {
         let tree = dpkg(&program, log).file("etc/localtime", five_hours_behind());
-        let tally = taken(&tree);
+        let tally = taken(&tree, None);
         assert_eq!(phases(&tally), [("inkcap", Phase::UpdatedLater, Some("3.2-1"))], "{log}");
         assert!(tally.since_install.unwrap().sure, "{log}");
         assert_eq!(tally.packages[0].installed_at.as_deref(), Some("2026-05-04T12:00:00Z"), "{log}");
@@ -160,7 +146,7 @@ fn files_of_nobody_that_are_newer_were_added() {
         .changed("etc/apt/sources.list.d/shop.list", DAY + WEEK)
         .file("etc/apt/sources.list", "deb https://archive.example/os stable main\n")
         .changed("etc/apt/sources.list", DAY + WEEK);
-    let found = taken(&tree);
+    let found = taken(&tree, None);
     assert_eq!((found.launchers.len(), found.repositories.len()), (3, 2));
     let shipped = as_shipped(found);
     let names: Vec<&str> = shipped.launchers.iter().map(|launcher| launcher.name.as_str()).collect();
@@ -187,7 +173,7 @@ fn snaps_are_held_against_the_seed() {
             saltmarsh::squashfs(&[("meta/snap.yaml", b"version: '2.0'\n")]),
         );
     let tree = snap(snap(snap(tree, "kept", "1", "1.0"), "added", "5", "5.0"), "fresher", "9", "9.0");
-    let tally = taken(&tree);
+    let tally = taken(&tree, None);
     let snaps: Vec<_> = phases(&tally).into_iter().filter(|(name, ..)| *name != "inkcap").collect();
     assert_eq!(
         snaps,
@@ -219,7 +205,7 @@ fn folders_of_flatpaks_tell_what_came_and_what_was_updated() {
         DAY + WEEK,
         DAY + WEEK,
     );
-    let tally = taken(&tree);
+    let tally = taken(&tree, None);
     let told: Vec<Phase> = phases(&tally)
         .into_iter()
         .filter(|(name, ..)| name.starts_with("org"))
@@ -251,7 +237,7 @@ fn slackware_keeps_what_it_replaced_and_removed() {
     ] {
         tree = tree.file(format!("{removed}/{file}"), package(file)).changed(format!("{removed}/{file}"), at);
     }
-    let tally = taken(&tree);
+    let tally = taken(&tree, None);
     assert_eq!(
         phases(&tally),
         [
@@ -274,7 +260,7 @@ fn rotated_logs_are_read_the_oldest_first() {
     ] {
         tree = tree.file(format!("var/log/{file}"), line);
     }
-    let tally = taken(&tree);
+    let tally = taken(&tree, None);
     assert_eq!(phases(&tally), [("inkcap", Phase::UpdatedLater, Some("2-1"))]);
     assert!(tally.since_install.unwrap().sure);
 }
@@ -287,7 +273,7 @@ fn a_list_of_the_installer_tells_where_logs_begin_late() {
         "Package: inkcap\nStatus: install ok installed\nArchitecture: amd64\nVersion: 3.2-1\n\nPackage: left\nStatus: deinstall ok config-files\nVersion: 1\n\n",
     );
     let tree = tree.changed("var/log/installer/initial-status.gz", DAY);
-    let tally = taken(&tree);
+    let tally = taken(&tree, None);
     assert_eq!(
         phases(&tally),
         [("inkcap", Phase::UpdatedLater, Some("3.2-1")), ("newer", Phase::AddedLater, None)]
@@ -300,7 +286,7 @@ fn what_an_owner_edits_is_no_record_of_the_installer_while_others_are_there() {
     let tree = dpkg(&[("inkcap", "1-1", "")], "2026-05-04 09:00:00 install inkcap:amd64 <none> 1-1\n")
         .file("root/anaconda-ks.cfg", "edited")
         .changed("root/anaconda-ks.cfg", DAY + WEEK);
-    let day = taken(&tree).install_day;
+    let day = taken(&tree, None).install_day;
     assert_eq!(day.ended.as_deref(), Some("2026-05-04T10:00:00Z"));
     assert_eq!(day.evidence.file, "var/log/installer/summary");
 }

@@ -58,7 +58,7 @@ fn kept() -> std::io::Result<(tempfile::NamedTempFile, usize)> {
 }
 
 #[divan::bench(args = [false, true])]
-fn reading_in_brief(bencher: Bencher<'_, '_>, brief: bool) {
+fn reading_a_file(bencher: Bencher<'_, '_>, brief: bool) {
     let Ok((file, length)) = kept() else { return };
     let read = if brief { read_tally_in_brief } else { read_tally };
     bencher.counter(divan::counter::BytesCount::new(length)).bench_local(|| read(file.path()));

@@ -1,7 +1,7 @@
 //! Who is whom: which old package and which new one are the same, seen twice.
 
 use super::stem::{family_name, source_stem, stem};
-use crate::model::{Application, Dependency, Package, System};
+use crate::model::{Application, Package, System};
 use crate::version;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 use std::cmp::{Ordering, Reverse};
@@ -132,30 +132,28 @@ fn claims_on(
 ) -> Vec<(usize, usize, u8)> {
     let by_name = ByName::of(on);
     let mut claims = Vec::new();
-    let mut named: Vec<(usize, u8)> = Vec::new();
+    let mut named: Vec<(&str, u8)> = Vec::new();
     for (j, package) in from.iter().enumerate() {
-        let mut name = |list: &[Dependency], how: u8| {
-            for claimed in list {
-                let found = by_name.get(package.system, &claimed.name);
-                named.extend(found.filter(|i| from_free[j] || on_free[*i]).map(|i| (i, how)));
-            }
-            !named.is_empty()
-        };
-        let (replaces, provides) = (name(&package.replaces, REPLACES), name(&package.provides, PROVIDES));
-        if !(replaces || provides) {
-            continue;
+        named.clear();
+        for (list, how) in
+            [(&package.replaces, REPLACES), (&package.provides, PROVIDES), (&package.conflicts, CONFLICTS)]
+        {
+            named.extend(list.iter().map(|claimed| (claimed.name.as_str(), how)));
         }
-        name(&package.conflicts, CONFLICTS);
         named.sort_unstable();
         for group in named.chunk_by(|a, b| a.0 == b.0) {
-            let i = group[0].0;
             let how = group.iter().fold(0, |all, (_, how)| all | how);
-            let strength = strength(how, package.source() == on[i].source());
-            if strength > 0 {
-                claims.push((j, i, strength));
+            // Who is only in conflict claims no place.
+            if how == CONFLICTS {
+                continue;
+            }
+            for i in by_name.get(package.system, group[0].0).filter(|i| from_free[j] || on_free[*i]) {
+                let strength = strength(how, package.source() == on[i].source());
+                if strength > 0 {
+                    claims.push((j, i, strength));
+                }
             }
         }
-        named.clear();
     }
     claims
 }
@@ -390,6 +388,7 @@ fn by_version(a: &Package, b: &Package) -> Ordering {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::model::Dependency;
     use proptest::prelude::*;
 
     fn package(name: &str, version: &str, arch: &str) -> Package {

@@ -18,11 +18,10 @@ pub fn stem(name: &str) -> Text {
     let (mut copied, mut at) = (0, 0);
     while at < bytes.len() {
         let ends = |length: usize| bytes.get(at + length).is_none_or(|byte| !byte.is_ascii_alphanumeric());
-        let follows_series = || copied == at && stem.ends_with('#');
         // Marks of the 64-bit time transition and of the C++ library transition, which came and go with rebuilds.
         let gone = match bytes[at] {
             b't' if at > 0 && bytes[at..].starts_with(b"t64") && ends(3) => 3,
-            b'v' if bytes[at..].starts_with(b"v5") && ends(2) && follows_series() => 2,
+            b'v' if copied == at && stem.ends_with('#') && bytes[at..].starts_with(b"v5") && ends(2) => 2,
             b'0'..=b'9' => {
                 bytes[at..].iter().take_while(|byte| byte.is_ascii_digit() || **byte == b'.').count()
             }

@@ -170,16 +170,18 @@ pub(crate) enum Command {
 impl Command {
     /// Whether it writes nothing but its answer, and of installs looks into tallies only (a source read on the fly apart).
     pub(crate) fn only_reads(&self) -> bool {
-        match self {
+        matches!(
+            self,
             Self::Show(_)
-            | Self::Find(_)
-            | Self::Why(_)
-            | Self::Weigh(_)
-            | Self::Compare(_)
-            | Self::Grid(_) => true,
-            Self::Check(_) | Self::Trail(_) | Self::Rules(_) | Self::Completions(_) => true,
-            Self::Take(_) | Self::Kit(_) | Self::Note(_) | Self::Lag(_) | Self::Report(_) => false,
-            Self::Shelf(_) | Self::Demo(_) | Self::Man => false,
-        }
+                | Self::Find(_)
+                | Self::Why(_)
+                | Self::Weigh(_)
+                | Self::Compare(_)
+                | Self::Grid(_)
+                | Self::Check(_)
+                | Self::Trail(_)
+                | Self::Rules(_)
+                | Self::Completions(_)
+        )
     }
 }

@@ -17,6 +17,7 @@ pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, Failure
     };
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let checklist = read(&place(path, settings), &parts, &roles)?;
+    tally_trees::start_threads(None);
     let tallies: Vec<Tally> = args
         .installs
         .par_iter()

@@ -19,6 +19,7 @@ pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure>
         )));
     }
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
+    tally_trees::start_threads(None);
     let tallies: Vec<Tally> = args
         .installs
         .par_iter()
