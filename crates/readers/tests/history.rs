@@ -6,9 +6,7 @@ mod common;
 use common::taken;
 use std::fmt::Write;
 use tally_core::history::as_shipped;
-use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
-use tally_core::model::{InstallDayHow, Medium, Phase, Taken, Tally, Text};
-use tally_readers::{OnMedium, Overrides, TakeOptions, take};
+use tally_core::model::{InstallDayHow, Phase, Tally, Text};
 use tally_trees::Memory;
 
 /// 2026-05-04 10:00:00 UTC.
