@@ -13,6 +13,9 @@ pub(crate) enum Failure {
     /// A source can't be read.
     #[error("can't read `{}`: {why}", path.display())]
     Source { path: PathBuf, why: String },
+    /// An install that can't be weighed.
+    #[error("can't weigh `{0}`: its source does not tell how big packages are")]
+    Weightless(String),
     /// A file holds no install that can be read.
     #[error("`{}` {source}", path.display())]
     Image { path: PathBuf, source: tally_trees::SourceError },

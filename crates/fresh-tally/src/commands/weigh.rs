@@ -10,8 +10,7 @@ use tally_report::WeighView;
 pub(crate) fn run(args: &WeighArgs, settings: &Settings) -> Result<Exit, Failure> {
     let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
     if tally.lacks(MissingFact::Sizes) {
-        let why = "its source does not tell how big packages are".to_owned();
-        return Err(Failure::Source { path: args.install.clone().into(), why });
+        return Err(Failure::Weightless(args.install.clone()));
     }
     let weighing = weigh(&tally, args.limit, args.plus);
     let exit = if weighing.over_bytes > 0 { Exit::No } else { Exit::Done };

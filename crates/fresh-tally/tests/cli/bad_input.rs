@@ -194,7 +194,13 @@ fn where_no_package_tells_its_size_nothing_is_weighed() {
     place.write("told/var/lib/dpkg/status", stanza("a", "Installed-Size: 2000\n") + &stanza("c", ""));
     let weighed = place.run("weigh untold --limit 1GB");
     assert_eq!(weighed.code, 3, "{}", weighed.all());
-    assert!(weighed.stderr.contains("does not tell how big packages are"), "{}", weighed.all());
+    let said = "error: can't weigh `untold`: its source does not tell how big packages are\n";
+    assert_eq!(weighed.stderr, said);
+    let listed = place.run("show untold packages").stdout;
+    assert!(listed.contains("2 packages\n") && !listed.contains("0 B"), "{listed}");
+    place.run("take untold -q");
+    let shelf = place.run("shelf list").stdout;
+    assert!(shelf.contains("untold") && !shelf.contains("0 B"), "{shelf}");
     let shown = place.run("show untold weight");
     assert!(shown.stdout.contains("How big packages are can't be told"), "{}", shown.all());
     assert_eq!(place.run("weigh told --limit 1GB").code, 0, "what is told of some is an answer");

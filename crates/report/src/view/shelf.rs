@@ -110,7 +110,11 @@ fn row(entry: &Shelved) -> Vec<Span> {
         label.title().into(),
         thousands(entry.packages).into(),
         thousands(entry.applications).into(),
-        bytes_human(entry.installed_bytes).into(),
+        // Packages that weigh nothing at all tell no sizes.
+        match entry.installed_bytes {
+            0 => dim("untold"),
+            bytes => bytes_human(bytes).into(),
+        },
         dim(day),
     ]
 }

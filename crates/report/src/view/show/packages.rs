@@ -3,14 +3,16 @@ use crate::text::{bytes_human, count_of, megabytes};
 use crate::view::{came, dim, optional, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
-use tally_core::model::{Package, Reason, State, Tally};
+use tally_core::model::{MissingFact, Package, Reason, State, Tally};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
     document.title(tally.label.title(), tally.label.seen_as());
     let present = tally.present().count() as u64;
-    let line = Line::from(strong(count_of(present, "package")))
-        .and(format!(", {}", bytes_human(tally.installed_bytes())));
+    let mut line = Line::from(strong(count_of(present, "package")));
+    if !tally.lacks(MissingFact::Sizes) {
+        line = line.and(format!(", {}", bytes_human(tally.installed_bytes())));
+    }
     document.paragraph(line);
     let mut table = Table::new(vec![
         Column::new("package").name(),
