@@ -7,6 +7,7 @@ mod codec;
 mod error;
 mod folder;
 mod index;
+mod line;
 
 pub use codec::{decode, encode, read_tally, read_tally_in_brief};
 pub use error::ShelfError;

@@ -5,7 +5,6 @@ pub(crate) mod vocabulary;
 pub(crate) use vocabulary::vocabulary;
 
 mod application;
-mod brief;
 mod counts;
 mod defaults;
 mod label;
@@ -25,7 +24,6 @@ mod storage;
 mod tally;
 
 pub use application::{Application, Delivery};
-pub use brief::Brief;
 pub use counts::Counts;
 pub use defaults::{DefaultChoice, ShippedChoice};
 pub use label::{Label, slug};

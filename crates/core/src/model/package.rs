@@ -175,7 +175,7 @@ pub struct Dependency {
 
 /// One package of one system, as its database describes it.
 ///
-/// What two installs are compared by stands first, up to `conflicts`: a comparison reads no further (see [`Brief`](super::Brief)).
+/// What two installs are compared by stands first, up to `conflicts`: a comparison reads no further.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Package {
     /// The package system.
@@ -281,15 +281,15 @@ fn is_false(value: &bool) -> bool {
     !*value
 }
 
-pub(super) fn unknown_reason() -> Reason {
+fn unknown_reason() -> Reason {
     Reason::Unknown
 }
 
-pub(super) fn installed() -> State {
+fn installed() -> State {
     State::Installed
 }
 
-pub(super) fn unknown_kind() -> Kind {
+fn unknown_kind() -> Kind {
     Kind::Unknown
 }
 
