@@ -15,8 +15,8 @@ use tally_core::derive::{
 };
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
-    Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, Medium, MissingFact,
-    Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, System, Taken, Tally, Text,
+    Application, Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, Medium,
+    MissingFact, Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, System, Taken, Tally, Text,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -60,11 +60,10 @@ pub enum TakeError {
 /// [`TakeError::NoInstall`]; everything less is noted under `unread` in the tally.
 pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
     let label = label::read(tree);
-    let systems: Vec<&'static dyn PackageSystem> = packages::present(tree).collect();
+    let ((systems, mut found), mut menu) = rayon::join(|| read_systems(tree), || Menu::read(tree));
     if systems.is_empty() && !label.found {
         return Err(TakeError::NoInstall);
     }
-    let (mut found, mut menu) = rayon::join(|| read_systems(tree, &systems), || Menu::read(tree));
     let mut tally = Tally::new(options.program.clone(), options.taken.clone(), label.label.clone());
     menu.embed(&mut found);
     collect(&mut tally, label, found, &options.overrides, options.rules);
@@ -86,20 +85,25 @@ pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     attach(&mut tally, menu, owned);
     place(&mut tally, &systems, repositories);
     remember(tree, &mut tally, past, &mut traits);
-    classify(&mut tally, options.kinds, &traits);
-    fold_companions(&mut tally.packages);
-    tally.applications = join_applications(&tally.launchers, &tally.packages);
     let desktops = sessions::current_desktops(&tally.looks.sessions, tally.looks.default_session.as_deref());
-    let (associations, unread) = defaults::read(tree, &desktops, &tally.launchers, options.roles);
+    let Tally { packages, launchers, .. } = &mut tally;
+    let ((associations, unread), ()) = rayon::join(
+        || defaults::read(tree, &desktops, launchers, options.roles),
+        || classify(packages, launchers, options.kinds, &traits),
+    );
     tally.unread.extend(unread);
-    tally.defaults = choose_defaults(options.roles, &associations, &tally.launchers, &tally.applications);
-    mark_roles(&mut tally.applications, &tally.defaults);
-    let dead = dead_defaults(options.roles, &associations, &tally.launchers);
-    let probes = parts::probe(tree, options.rules);
-    tally.parts = options.rules.apply(&tally.packages, &probes);
+    fold_companions(&mut tally.packages);
+    let (programs, (parts, probes)) = rayon::join(
+        || Programs::of(&tally, &associations, options.roles),
+        || {
+            let probes = parts::probe(tree, options.rules);
+            (options.rules.apply(&tally.packages, &probes), probes)
+        },
+    );
+    (tally.applications, tally.defaults, tally.parts) = (programs.applications, programs.defaults, parts);
     note_what_was_shipped(&mut tally, options, associations, &probes);
     tally.storage = storage::read(tree);
-    finish(&mut tally, options.agents, dead);
+    finish(&mut tally, options.agents, programs.dead);
     tally.oddities.extend(options.on_medium.disagreements(&tally.packages));
     Ok(tally)
 }
@@ -122,11 +126,29 @@ pub fn take_listing(bytes: &[u8], options: TakeOptions<'_>) -> Result<Tally, Tak
     };
     collect(&mut tally, label, vec![facts], &options.overrides, options.rules);
     let traits = vec![None; tally.packages.len()];
-    classify(&mut tally, options.kinds, &traits);
+    classify(&mut tally.packages, &tally.launchers, options.kinds, &traits);
     fold_companions(&mut tally.packages);
     tally.parts = options.rules.apply(&tally.packages, &Probes::new());
     finish(&mut tally, options.agents, Vec::new());
     Ok(tally)
+}
+
+/// What launchers and associations come to.
+struct Programs {
+    applications: Vec<Application>,
+    defaults: Vec<DefaultChoice>,
+    /// Defaults that lead nowhere.
+    dead: Vec<Oddity>,
+}
+
+impl Programs {
+    fn of(tally: &Tally, associations: &Associations, roles: &Roles) -> Self {
+        let launchers = &tally.launchers;
+        let mut applications = join_applications(launchers, &tally.packages);
+        let defaults = choose_defaults(roles, associations, launchers, &applications);
+        mark_roles(&mut applications, &defaults);
+        Self { applications, defaults, dead: dead_defaults(roles, associations, launchers) }
+    }
 }
 
 /// What the tree says beside its package databases: looks, launchers, startup items.
@@ -169,8 +191,9 @@ fn looks_of(looks: &Looks) -> impl Iterator<Item = &Look> {
     [&looks.themes, &looks.icon_sets, &looks.wallpapers, &looks.fonts].into_iter().flatten()
 }
 
-fn read_systems(tree: &dyn Tree, systems: &[&'static dyn PackageSystem]) -> Vec<PackageFacts> {
-    systems.iter().map(|system| system.read(tree)).collect()
+/// The systems that are here, and what each of them says.
+fn read_systems(tree: &dyn Tree) -> (Vec<&'static dyn PackageSystem>, Vec<PackageFacts>) {
+    packages::present(tree).map(|system| (system, system.read(tree))).unzip()
 }
 
 fn collect(
@@ -183,7 +206,11 @@ fn collect(
     tally.unread.extend(label.unread);
     for facts in found {
         tally.label.arch = tally.label.arch.take().or(facts.native_arch);
-        tally.packages.extend(facts.packages);
+        // Nearly always there is one system, and nothing to move.
+        match tally.packages.is_empty() {
+            true => tally.packages = facts.packages,
+            false => tally.packages.extend(facts.packages),
+        }
         tally.unread.extend(facts.unread);
         tally.missing_facts.extend(facts.missing);
     }
@@ -193,9 +220,11 @@ fn collect(
         tally.missing_facts.push(MissingFact::Sizes);
     }
     let distro_id = tally.label.distro_id.clone();
-    for package in &mut tally.packages {
-        package.purl = package.make_purl(&distro_id);
-    }
+    tally
+        .packages
+        .par_iter_mut()
+        .with_min_len(64)
+        .for_each(|package| package.purl = package.make_purl(&distro_id));
     if tally.label.edition.is_none() {
         let edition = label::edition_from_packages(&tally.packages, &distro_id);
         tally.label.edition = edition.map(|edition| rules.spelt(&edition).unwrap_or(edition));
@@ -398,10 +427,9 @@ fn place(tally: &mut Tally, systems: &[&'static dyn PackageSystem], repositories
 }
 
 /// Kinds, by as many threads as there are: each package stands for itself.
-fn classify(tally: &mut Tally, kinds: &KindRules, traits: &[Option<Traits>]) {
-    let ready = kinds.ready(&tally.launchers);
-    tally
-        .packages
+fn classify(packages: &mut [Package], launchers: &[Launcher], kinds: &KindRules, traits: &[Option<Traits>]) {
+    let ready = kinds.ready(launchers);
+    packages
         .par_iter_mut()
         .zip(traits)
         .with_min_len(64)

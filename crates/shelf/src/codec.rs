@@ -15,38 +15,41 @@ use tally_core::model::{Note, Package, Reading, SCHEMA, Taken, Tally};
 /// # Errors
 /// When a number has no JSON form (a reading that is not finite).
 pub fn encode(tally: &Tally) -> serde_json::Result<Vec<u8>> {
+    encode_in_pieces(tally).map(|pieces| pieces.concat())
+}
+
+/// As [`encode`], in pieces that follow one another: most of them are made side by side, and a file needs them in one no more than
+/// in several.
+pub(crate) fn encode_in_pieces(tally: &Tally) -> serde_json::Result<Vec<Vec<u8>>> {
     let (frame, packages) = rayon::join(
         || serialized(&tally.without_packages(), OneRecordALine::default()),
-        || tally.packages.par_chunks(256).map(encode_packages).collect::<serde_json::Result<Vec<_>>>(),
+        || {
+            let chunks = tally.packages.par_chunks(256).enumerate();
+            chunks.map(|(i, chunk)| encode_packages(chunk, i == 0)).collect::<serde_json::Result<Vec<_>>>()
+        },
     );
-    let (frame, packages) = (frame?, packages?);
-    let mut bytes = Vec::with_capacity(frame.len() + packages.iter().map(|p| p.len() + 1).sum::<usize>() + 4);
+    let (mut head, packages) = (frame?, packages?);
     // Within a string a line break is written as an escape, so that only the key itself can look like this.
     let key = format!("{PACKAGES}]");
-    let at = memchr::memmem::find(&frame, key.as_bytes()).map_or(frame.len(), |at| at + PACKAGES.len());
-    bytes.extend_from_slice(&frame[..at]);
-    for (i, chunk) in packages.iter().enumerate() {
-        if i > 0 {
-            bytes.push(b',');
-        }
-        bytes.extend_from_slice(chunk);
-    }
-    if !packages.is_empty() {
-        bytes.extend_from_slice(b"\n ");
-    }
-    bytes.extend_from_slice(&frame[at..]);
-    bytes.push(b'\n');
-    Ok(bytes)
+    let at = memchr::memmem::find(&head, key.as_bytes()).map_or(head.len(), |at| at + PACKAGES.len());
+    let mut tail = if packages.is_empty() { Vec::new() } else { b"\n ".to_vec() };
+    tail.extend(head.drain(at..));
+    tail.push(b'\n');
+    let mut pieces = vec![head];
+    pieces.extend(packages);
+    pieces.push(tail);
+    Ok(pieces)
 }
 
 /// How the list of packages begins.
 const PACKAGES: &str = "\n \"packages\": [";
 
-/// Packages as they stand in the list, each with the line break before it and commas between.
-pub(crate) fn encode_packages(packages: &[Package]) -> serde_json::Result<Vec<u8>> {
+/// Packages as they stand in the list, each with the line break before it and commas between; one before the first as well, unless
+/// the list begins with it.
+pub(crate) fn encode_packages(packages: &[Package], begins: bool) -> serde_json::Result<Vec<u8>> {
     let mut bytes = Vec::with_capacity(1280 * packages.len());
     for (i, package) in packages.iter().enumerate() {
-        bytes.extend_from_slice(if i == 0 { b"\n  " } else { b",\n  " });
+        bytes.extend_from_slice(if i == 0 && begins { b"\n  " } else { b",\n  " });
         let inside = OneRecordALine { depth: 2, filled: false };
         package.serialize(&mut serde_json::Serializer::with_formatter(&mut bytes, inside))?;
     }

@@ -1,5 +1,5 @@
-use crate::codec::{Earlier, read_earlier};
-use crate::{ENDING, ShelfError, encode, read_tally, read_tally_in_brief};
+use crate::codec::{Earlier, encode_in_pieces, read_earlier};
+use crate::{ENDING, ShelfError, read_tally, read_tally_in_brief};
 use std::fs;
 use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
@@ -118,10 +118,10 @@ impl Shelf {
                     tally.notes = earlier.notes;
                 }
                 tally.readings.extend(earlier.readings.into_iter().filter(|reading| reading.by == "hand"));
-                write_atomically(&path, &encoded(&path, tally)?, true)?;
+                write_pieces(&path, &encoded(&path, tally)?, true)?;
                 return Ok(Put { handle, replaced: true });
             }
-            match write_atomically(&path, &encoded(&path, tally)?, false) {
+            match write_pieces(&path, &encoded(&path, tally)?, false) {
                 Err(ShelfError::InUse { .. }) => {}
                 other => return other.map(|()| Put { handle, replaced: false }),
             }
@@ -135,7 +135,7 @@ impl Shelf {
     /// When it can't be written; the earlier one stays.
     pub fn keep(&self, handle: &str, tally: &Tally) -> Result<(), ShelfError> {
         let path = self.file(handle);
-        write_atomically(&path, &encoded(&path, tally)?, true)
+        write_pieces(&path, &encoded(&path, tally)?, true)
     }
 
     /// Gives a tally another handle.
@@ -149,7 +149,7 @@ impl Shelf {
         let mut tally = self.get(old)?;
         tally.label.handle = new.into();
         let path = self.file(new);
-        write_atomically(&path, &encoded(&path, &tally)?, false)?;
+        write_pieces(&path, &encoded(&path, &tally)?, false)?;
         self.drop(old)
     }
 
@@ -176,8 +176,9 @@ impl Shelf {
     }
 }
 
-fn encoded(path: &Path, tally: &Tally) -> Result<Vec<u8>, ShelfError> {
-    encode(tally).map_err(|error| ShelfError::NoTally { path: path.to_owned(), why: error.to_string() })
+fn encoded(path: &Path, tally: &Tally) -> Result<Vec<Vec<u8>>, ShelfError> {
+    encode_in_pieces(tally)
+        .map_err(|error| ShelfError::NoTally { path: path.to_owned(), why: error.to_string() })
 }
 
 /// How the neighbours begin that files are written into first.
@@ -217,10 +218,15 @@ pub fn unfinished() -> String {
 /// [`ShelfError::InUse`] when the file is there and `replace` is false; else what the system said. The neighbour is
 /// removed in every case.
 pub fn write_atomically(path: &Path, bytes: &[u8], replace: bool) -> Result<(), ShelfError> {
+    write_pieces(path, &[bytes], replace)
+}
+
+/// As [`write_atomically`], with pieces that follow one another.
+fn write_pieces(path: &Path, pieces: &[impl AsRef<[u8]>], replace: bool) -> Result<(), ShelfError> {
     let fail = |error| ShelfError::io(path, error);
     let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut file = tempfile::Builder::new().prefix(&unfinished()).tempfile_in(folder).map_err(fail)?;
-    file.write_all(bytes).map_err(fail)?;
+    pieces.iter().try_for_each(|piece| file.write_all(piece.as_ref())).map_err(fail)?;
     let mode = std::os::unix::fs::PermissionsExt::from_mode(0o644);
     file.as_file().set_permissions(mode).map_err(fail)?;
     let result = if replace { file.persist(path) } else { file.persist_noclobber(path) };

@@ -159,7 +159,7 @@ mod tests {
     use tally_core::model::Evidence;
 
     fn line_of(package: &Package) -> String {
-        let text = String::from_utf8(encode_packages(std::slice::from_ref(package)).unwrap()).unwrap();
+        let text = String::from_utf8(encode_packages(std::slice::from_ref(package), true).unwrap()).unwrap();
         text.trim_start_matches('\n').to_owned()
     }
 

@@ -1,6 +1,7 @@
 //! Patterns of package names: `*` any run, `?` one character, `#` a run of digits and dots, `|` or.
 
 use crate::model::Text;
+use memchr::memmem::Finder;
 use rustc_hash::FxHashSet;
 
 /// Whether `name` matches one alternative of `pattern`.
@@ -81,13 +82,14 @@ impl Pattern {
 
 /// A pattern made ready to be held against many names.
 ///
-/// Alternatives without signs are looked up, those that end or begin in their only `*` are compared by their fixed part,
-/// and only the rest is matched character by character.
+/// Alternatives without signs are looked up, those whose only signs are a `*` at the end, the beginning or both are compared by
+/// their fixed part, and only the rest is matched character by character.
 #[derive(Debug, Clone, Default)]
 pub struct Matcher<'p> {
     exact: FxHashSet<&'p str>,
     prefixes: Vec<&'p str>,
     suffixes: Vec<&'p str>,
+    within: Vec<Finder<'p>>,
     others: Vec<&'p str>,
     /// First bytes that a prefix or another pattern can begin with, and last bytes of suffixes.
     firsts: Bytes,
@@ -117,6 +119,7 @@ impl<'p> Matcher<'p> {
         let mut matcher = Self::default();
         let plain = |text: &str| !text.contains(['*', '?', '#']);
         for alternative in pattern.split('|') {
+            let bare = alternative.strip_prefix('*').and_then(|rest| rest.strip_suffix('*'));
             match (alternative.strip_suffix('*'), alternative.strip_prefix('*')) {
                 _ if plain(alternative) => _ = matcher.exact.insert(alternative),
                 (Some(prefix), _) if plain(prefix) => {
@@ -126,6 +129,9 @@ impl<'p> Matcher<'p> {
                 (_, Some(suffix)) if plain(suffix) => {
                     matcher.lasts.add(suffix.as_bytes().last());
                     matcher.suffixes.push(suffix);
+                }
+                _ if bare.is_some_and(|bare| plain(bare) && !bare.is_empty()) => {
+                    matcher.within.extend(bare.map(Finder::new));
                 }
                 _ => {
                     let first = alternative.as_bytes().first().filter(|first| !b"*?#".contains(first));
@@ -146,6 +152,7 @@ impl<'p> Matcher<'p> {
                 && (self.prefixes.iter().any(|prefix| name.starts_with(prefix))
                     || self.others.iter().any(|other| glob(other.as_bytes(), bytes))))
             || (self.lasts.has(*last) && self.suffixes.iter().any(|suffix| name.ends_with(suffix)))
+            || self.within.iter().any(|within| within.find(bytes).is_some())
     }
 
     /// Whether the empty name matches.

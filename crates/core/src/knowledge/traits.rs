@@ -124,19 +124,15 @@ pub enum FolderClass {
 /// Classifies a folder of a file list.
 pub fn folder_class(folder: &[u8]) -> FolderClass {
     use FolderClass::{Each, Nothing};
-    let path = folder.strip_prefix(b"/").unwrap_or(folder);
-    let mut parts = path.split(|byte| *byte == b'/');
-    let first = parts.next().unwrap_or_default();
+    let (first, rest) = first_part(folder.strip_prefix(b"/").unwrap_or(folder));
     let (top, rest) = match first {
-        b"usr" => {
-            let second = parts.next().unwrap_or_default();
-            let (second, used) =
-                if second == b"local" { (parts.next().unwrap_or_default(), 3) } else { (second, 2) };
-            (second, skip(path, used))
-        }
-        b"etc" => return configuration(skip(path, 1)),
+        b"usr" => match first_part(rest) {
+            (b"local", rest) => first_part(rest),
+            other => other,
+        },
+        b"etc" => return configuration(rest),
         b"boot" => return Each(Trait::Boot),
-        other => (other, skip(path, 1)),
+        other => (other, rest),
     };
     match top {
         b"bin" if rest.is_empty() => Each(Trait::Programs),
@@ -151,13 +147,10 @@ pub fn folder_class(folder: &[u8]) -> FolderClass {
     }
 }
 
-/// The path without its first components.
-fn skip(path: &[u8], components: usize) -> &[u8] {
-    let mut rest = path;
-    for _ in 0..components {
-        rest = rest.iter().position(|b| *b == b'/').map_or(&[], |slash| &rest[slash + 1..]);
-    }
-    rest
+/// The first component of a path, and what follows its slash.
+fn first_part(path: &[u8]) -> (&[u8], &[u8]) {
+    let slash = path.iter().position(|byte| *byte == b'/');
+    slash.map_or((path, &[]), |slash| (&path[..slash], &path[slash + 1..]))
 }
 
 fn configuration(rest: &[u8]) -> FolderClass {

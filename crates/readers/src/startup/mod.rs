@@ -32,8 +32,10 @@ fn units(tree: &dyn Tree, kind: &str, scope: Scope) -> Vec<StartupItem> {
     let configured = format!("etc/systemd/{kind}");
     let mut enabled: BTreeSet<Text> = BTreeSet::new();
     let mut masked: BTreeSet<Text> = BTreeSet::new();
+    let mut own: BTreeSet<Text> = BTreeSet::new();
     for entry in tree.names(&configured) {
         let name = name_text(&entry.name);
+        own.insert(name.clone());
         let path = format!("{configured}/{name}");
         match entry.kind {
             NodeKind::Folder
@@ -54,21 +56,34 @@ fn units(tree: &dyn Tree, kind: &str, scope: Scope) -> Vec<StartupItem> {
         }
     }
     let on = enabled.iter().filter(|unit| !masked.contains(*unit));
-    on.filter_map(|unit| unit_item(tree, kind, scope, unit)).collect()
+    // Of a hundred units hardly one lies in the first two folders: what is not there need not be tried.
+    let folders: Vec<String> = UNIT_FOLDERS
+        .iter()
+        .map(|folder| format!("{folder}/{kind}"))
+        .filter(|folder| tree.exists(folder))
+        .collect();
+    let paths = |unit: &Text| {
+        let mut paths = Vec::new();
+        for name in [Some(unit.to_string()), template(unit)].into_iter().flatten() {
+            let may_lie = |folder: &&String| **folder != configured || own.contains(name.as_str());
+            paths.extend(folders.iter().filter(may_lie).map(|folder| format!("{folder}/{name}")));
+        }
+        paths
+    };
+    on.filter_map(|unit| unit_item(tree, paths(unit), scope, unit)).collect()
 }
 
-/// An enabled unit whose file is there. A link that leads nowhere starts nothing.
-fn unit_item(tree: &dyn Tree, kind: &str, scope: Scope, unit: &Text) -> Option<StartupItem> {
-    let template = unit.split_once('@').map(|(name, rest)| {
-        let ending = rest.rsplit_once('.').map_or("service", |(_, ending)| ending);
-        format!("{name}@.{ending}")
-    });
-    let names = [Some(unit.to_string()), template];
-    let paths = names
-        .iter()
-        .flatten()
-        .flat_map(|name| UNIT_FOLDERS.iter().map(move |folder| format!("{folder}/{kind}/{name}")));
-    let (path, bytes) = paths.filter_map(|path| tree.read(&path).ok().map(|bytes| (path, bytes))).next()?;
+/// The unit of which `NAME@INSTANCE.service` is an instance.
+fn template(unit: &str) -> Option<String> {
+    let (name, rest) = unit.split_once('@')?;
+    let ending = rest.rsplit_once('.').map_or("service", |(_, ending)| ending);
+    Some(format!("{name}@.{ending}"))
+}
+
+/// An enabled unit, by the first of these files that is there. A link that leads nowhere starts nothing.
+fn unit_item(tree: &dyn Tree, paths: Vec<String>, scope: Scope, unit: &Text) -> Option<StartupItem> {
+    let (path, bytes) =
+        paths.into_iter().find_map(|path| tree.read(&path).ok().map(|bytes| (path, bytes)))?;
     let parsed = KeyFile::parse(&path, &bytes);
     let get = |group: &str, key: &str| parsed.group(group).and_then(|group| group.get(key)).cloned();
     let sort = match unit.rsplit('.').next() {

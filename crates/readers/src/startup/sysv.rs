@@ -2,7 +2,7 @@
 
 use super::UNIT_FOLDERS;
 use crate::text::{filled, lines, name_text, text};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use tally_core::model::{Evidence, Scope, StartupItem, StartupSort, Text};
 use tally_trees::{NodeKind, Tree};
 
@@ -15,6 +15,7 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
     let rules = tree.exists("etc/inittab");
     let own = if rules { &["etc/rcS.d", "etc/rc2.d"] } else { LEVELS };
     let mut found: BTreeMap<Text, StartupItem> = BTreeMap::new();
+    let mut seen: BTreeSet<Text> = BTreeSet::new();
     for entry in own.iter().flat_map(|level| tree.names(level)) {
         if entry.kind != NodeKind::Link {
             continue;
@@ -26,7 +27,8 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
         else {
             continue;
         };
-        if found.contains_key(name) || (!rules && has_unit(tree, name)) {
+        // Each stands in several levels.
+        if !seen.insert(name.into()) || (!rules && has_unit(tree, name)) {
             continue;
         }
         let file = format!("etc/init.d/{name}");
