@@ -1,15 +1,16 @@
 //! Bytes of an install as text: never trusted to be UTF-8, never allowed to speak to a terminal.
 
 use smol_str::SmolStr;
-use std::borrow::Cow;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 
 /// Text of a field: trimmed; bytes that are not UTF-8 become U+FFFD.
 pub(crate) fn text(bytes: &[u8]) -> SmolStr {
-    match String::from_utf8_lossy(bytes.trim_ascii()) {
-        Cow::Borrowed(text) => SmolStr::new(text),
-        Cow::Owned(text) => SmolStr::from(text),
+    let bytes = bytes.trim_ascii();
+    // Nearly all of it is, and told so faster than where it is not.
+    match std::str::from_utf8(bytes) {
+        Ok(text) => SmolStr::new(text),
+        Err(_) => SmolStr::from(String::from_utf8_lossy(bytes)),
     }
 }
 

@@ -162,16 +162,32 @@ impl ReadyKinds<'_> {
             return;
         }
         let shown = self.shown.get(&package.reference()).unwrap_or(&self.nothing);
-        let summary = package.summary.to_lowercase();
-        let fired = self
-            .rules
-            .iter()
-            .find_map(|rule| Some((rule.rule.kind, rule.fires(package, &summary, traits, shown)?)));
+        let told = Told {
+            package,
+            name: package.plain_name(),
+            section: package.section.rsplit('/').next().unwrap_or_default(),
+            summary: package.summary.to_lowercase(),
+            traits,
+            shown,
+        };
+        let fired = self.rules.iter().find_map(|rule| Some((rule.rule.kind, rule.fires(&told)?)));
         (package.kind, package.kind_because) = match fired {
             Some((kind, because)) => (kind, because),
             None => (Kind::Unknown, "no rule fired".into()),
         };
     }
+}
+
+/// What rules ask of a package.
+struct Told<'a> {
+    package: &'a Package,
+    name: &'a str,
+    /// Without the component of the archive before it.
+    section: &'a str,
+    /// In small letters.
+    summary: String,
+    traits: Option<Traits>,
+    shown: &'a Shown,
 }
 
 struct Compiled<'r> {
@@ -197,10 +213,10 @@ impl<'r> Compiled<'r> {
     }
 
     /// The reason, if every condition holds.
-    fn fires(&self, package: &Package, summary: &str, traits: Option<Traits>, shown: &Shown) -> Option<Text> {
+    fn fires(&self, told: &Told<'_>) -> Option<Text> {
         let rule = self.rule;
         let wants_files = rule.empty || !rule.shows.is_empty();
-        match traits {
+        match told.traits {
             None if wants_files => return None,
             Some(traits)
                 if !traits.has_all(self.shows)
@@ -211,24 +227,20 @@ impl<'r> Compiled<'r> {
             }
             _ => {}
         }
-        if (rule.essential && !package.essential) || (rule.needs && package.depends.is_empty()) {
+        if (rule.essential && !told.package.essential) || (rule.needs && told.package.depends.is_empty()) {
             return None;
         }
         let menu = match rule.menu {
-            Some(what) => Some(shown.get(what)?),
+            Some(what) => Some(told.shown.get(what)?),
             None => None,
         };
-        let section = package.section.rsplit('/').next().unwrap_or_default();
         let holds = |matcher: &Option<Matcher<'_>>, text: &str| {
             matcher.as_ref().is_none_or(|matcher| matcher.is_match(text))
         };
-        if !holds(&self.section, section) || !holds(&self.name, package.plain_name()) {
-            return None;
-        }
-        if self.summary.is_some() && !holds(&self.summary, summary) {
-            return None;
-        }
-        Some(self.because(package, section, menu))
+        let all = holds(&self.section, told.section)
+            && holds(&self.name, told.name)
+            && holds(&self.summary, &told.summary);
+        all.then(|| self.because(told.package, told.section, menu))
     }
 
     fn because(&self, package: &Package, section: &str, menu: Option<&String>) -> Text {

@@ -87,11 +87,13 @@ impl Pattern {
 #[derive(Debug, Clone, Default)]
 pub struct Matcher<'p> {
     exact: FxHashSet<&'p str>,
+    /// In their order.
     prefixes: Vec<&'p str>,
     suffixes: Vec<&'p str>,
     within: Vec<Finder<'p>>,
     others: Vec<&'p str>,
-    /// First bytes that a prefix or another pattern can begin with, and last bytes of suffixes.
+    /// First bytes that an exact name, a prefix or another pattern can begin with, and last bytes of suffixes.
+    exact_firsts: Bytes,
     firsts: Bytes,
     lasts: Bytes,
 }
@@ -121,7 +123,10 @@ impl<'p> Matcher<'p> {
         for alternative in pattern.split('|') {
             let bare = alternative.strip_prefix('*').and_then(|rest| rest.strip_suffix('*'));
             match (alternative.strip_suffix('*'), alternative.strip_prefix('*')) {
-                _ if plain(alternative) => _ = matcher.exact.insert(alternative),
+                _ if plain(alternative) => {
+                    matcher.exact_firsts.add(alternative.as_bytes().first());
+                    matcher.exact.insert(alternative);
+                }
                 (Some(prefix), _) if plain(prefix) => {
                     matcher.firsts.add(prefix.as_bytes().first());
                     matcher.prefixes.push(prefix);
@@ -140,6 +145,7 @@ impl<'p> Matcher<'p> {
                 }
             }
         }
+        matcher.prefixes.sort_unstable();
         matcher
     }
 
@@ -147,12 +153,22 @@ impl<'p> Matcher<'p> {
     pub fn is_match(&self, name: &str) -> bool {
         let bytes = name.as_bytes();
         let (Some(first), Some(last)) = (bytes.first(), bytes.last()) else { return self.matches_nothing() };
-        (!self.exact.is_empty() && self.exact.contains(name))
+        (self.exact_firsts.has(*first) && self.exact.contains(name))
             || (self.firsts.has(*first)
-                && (self.prefixes.iter().any(|prefix| name.starts_with(prefix))
+                && (self.has_prefix_of(name)
                     || self.others.iter().any(|other| glob(other.as_bytes(), bytes))))
             || (self.lasts.has(*last) && self.suffixes.iter().any(|suffix| name.ends_with(suffix)))
             || self.within.iter().any(|within| within.find(bytes).is_some())
+    }
+
+    /// Whether a name begins with one of the prefixes. Those stand among the sorted ones from the first that begins as it does up to
+    /// where it would stand itself.
+    fn has_prefix_of(&self, name: &str) -> bool {
+        let first = name.as_bytes().first();
+        let from = self.prefixes.partition_point(|prefix| prefix.as_bytes().first() < first);
+        let candidates = self.prefixes[from..].iter().take_while(|prefix| **prefix <= name);
+        self.prefixes.first().is_some_and(|prefix| prefix.is_empty())
+            || candidates.into_iter().any(|prefix| name.starts_with(prefix))
     }
 
     /// Whether the empty name matches.

@@ -10,7 +10,37 @@ use tally_core::model::Unread;
 pub struct Wanted {
     paths: FxHashSet<Vec<u8>>,
     folders: FxHashSet<Vec<u8>>,
+    endings: Endings,
     merged_usr: bool,
+}
+
+/// How wanted folders end, by their last two bytes: of a hundred folders in a list ninety end otherwise, and need not be looked up.
+#[derive(Debug, Clone)]
+struct Endings([u64; 64]);
+
+impl Default for Endings {
+    fn default() -> Self {
+        Self([0; 64])
+    }
+}
+
+impl Endings {
+    const fn place(folder: &[u8]) -> (usize, u64) {
+        match folder {
+            [.., before, last] => ((*before & 63) as usize, 1 << (*last & 63)),
+            _ => (0, 1),
+        }
+    }
+
+    const fn add(&mut self, folder: &[u8]) {
+        let (row, bit) = Self::place(folder);
+        self.0[row] |= bit;
+    }
+
+    const fn may_be(&self, folder: &[u8]) -> bool {
+        let (row, bit) = Self::place(folder);
+        self.0[row] & bit != 0
+    }
 }
 
 impl Wanted {
@@ -22,7 +52,9 @@ impl Wanted {
     /// Asks for a path, with or without a leading slash.
     pub fn add(&mut self, path: &[u8]) {
         let path = self.canonical(path);
-        self.folders.insert(split_folder(path).0.to_vec());
+        let folder = split_folder(path).0;
+        self.endings.add(folder);
+        self.folders.insert(folder.to_vec());
         self.paths.insert(path.to_vec());
     }
 
@@ -33,7 +65,7 @@ impl Wanted {
 
     /// Whether anything in that folder is wanted. Most folders of a list are not, and their lines need no second look.
     pub fn has_in(&self, folder: &[u8]) -> bool {
-        self.folders.contains(self.canonical(folder))
+        self.endings.may_be(folder) && self.folders.contains(self.canonical(folder))
     }
 
     /// The one spelling of a path: no leading slash, and no `usr/` before a merged folder.
