@@ -121,6 +121,10 @@ impl Shelf {
                 write_pieces(&path, &encoded(&path, tally)?, true)?;
                 return Ok(Put { handle, replaced: true });
             }
+            // Another install has it. It may also take it in this moment: then writing says so.
+            if path.symlink_metadata().is_ok() {
+                continue;
+            }
             match write_pieces(&path, &encoded(&path, tally)?, false) {
                 Err(ShelfError::InUse { .. }) => {}
                 other => return other.map(|()| Put { handle, replaced: false }),
