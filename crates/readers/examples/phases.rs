@@ -8,12 +8,17 @@ use tally_trees::{Folder, Tree};
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
-#[allow(clippy::print_stdout, reason = "this is a program of its own")]
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let root = std::env::args_os().nth(1).ok_or("usage: phases ROOT")?;
     tally_trees::start_threads(None);
     let folder = Folder::open(root.as_ref())?;
-    let tree: &dyn Tree = &folder;
+    // As in a take, by one of the threads that share the work: whoever is none of them waits for one to wake.
+    rayon::scope(|_| time_stages(&folder));
+    Ok(())
+}
+
+#[allow(clippy::print_stdout, reason = "this is a program of its own")]
+fn time_stages(tree: &dyn Tree) {
     for _ in 0..6 {
         let mut last = Instant::now();
         let mut lap = |what: &str| {
@@ -33,5 +38,4 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         }
         drop(menu);
     }
-    Ok(())
 }

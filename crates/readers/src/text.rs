@@ -30,8 +30,15 @@ pub(crate) fn filled(value: SmolStr) -> Option<SmolStr> {
     (!value.is_empty()).then_some(value)
 }
 
-/// Lines of a file with their numbers, counted from 1; line ends are cut off.
+/// Lines of a file with their numbers, counted from 1; line ends are cut off. After the last line end there is one more, an empty one.
 pub(crate) fn lines(bytes: &[u8]) -> impl Iterator<Item = (u32, &[u8])> {
-    let lines = bytes.split(|byte| *byte == b'\n').map(|line| line.strip_suffix(b"\r").unwrap_or(line));
+    let mut rest = Some(bytes);
+    let lines = std::iter::from_fn(move || {
+        let here = rest?;
+        let end = memchr::memchr(b'\n', here);
+        rest = end.map(|end| &here[end + 1..]);
+        let line = &here[..end.unwrap_or(here.len())];
+        Some(line.strip_suffix(b"\r").unwrap_or(line))
+    });
     (1..).zip(lines)
 }

@@ -1,6 +1,7 @@
 use crate::bytes::OnDisk;
 use crate::path::{Step, resolve};
 use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
+use rustix::buffer::spare_capacity;
 use rustix::fs::{AtFlags, CWD, Dir, FileType, Mode, OFlags, ResolveFlags, Stat};
 use rustix::io::Errno;
 use std::ffi::{OsStr, OsString};
@@ -127,12 +128,12 @@ impl Folder {
 }
 
 /// Reads as much as the file said it has, and tells whether that came in one piece: the usual case, which needs no second
-/// call to learn that the file has ended. What the buffer held before is written over, not cleared first.
-fn read_expected(file: &mut impl Read, expected: usize, buffer: &mut Vec<u8>) -> std::io::Result<bool> {
-    buffer.resize(expected, 0);
-    let read = if expected > 0 { file.read(buffer) } else { Ok(0) };
-    buffer.truncate(*read.as_ref().unwrap_or(&0));
-    Ok(read? == expected && expected > 0)
+/// call to learn that the file has ended. What the buffer held before is written over, and nothing is cleared first.
+fn read_expected(file: &File, expected: usize, buffer: &mut Vec<u8>) -> std::io::Result<bool> {
+    buffer.clear();
+    buffer.reserve(expected);
+    let read = if expected > 0 { rustix::io::read(file, spare_capacity(buffer))? } else { 0 };
+    Ok(read == expected && expected > 0)
 }
 
 fn in_root(root: &OwnedFd, path: &Path, flags: OFlags) -> Result<OwnedFd, Errno> {
@@ -213,9 +214,12 @@ impl Tree for Folder {
         }
         let expected = usize::try_from(size).unwrap_or(0);
         // Files under /proc state no size; a growing file is cut at the limit.
-        let mut file = file.take(limit.saturating_add(1));
-        let read = read_expected(&mut file, expected, buffer);
-        let read = read.and_then(|whole| if whole { Ok(0) } else { file.read_to_end(buffer) });
+        let rest = |buffer: &mut Vec<u8>| {
+            let more = limit.saturating_add(1).saturating_sub(buffer.len() as u64);
+            (&file).take(more).read_to_end(buffer)
+        };
+        let read = read_expected(&file, expected, buffer);
+        let read = read.and_then(|whole| if whole { Ok(0) } else { rest(buffer) });
         read.map_err(|e| TreeError::io(path, e))?;
         if buffer.len() as u64 > limit {
             return Err(TreeError::new(path, Why::TooLarge { limit }));

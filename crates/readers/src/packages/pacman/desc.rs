@@ -1,26 +1,37 @@
 //! `desc` and `files` records: a `%KEY%` line, values a line each, an empty line.
 
-use crate::text::{lines, text};
+use smallvec::smallvec;
+use std::borrow::Cow;
 use std::ops::Range;
-use tally_core::model::{Dependency, Text, VersionOp};
+use tally_core::model::{Alternatives, Dependency, Text, VersionOp};
+
+/// The text of a record; bytes that are not UTF-8 become U+FFFD.
+pub(super) fn text_of(bytes: &[u8]) -> Cow<'_, str> {
+    std::str::from_utf8(bytes).map_or_else(|_| String::from_utf8_lossy(bytes), Cow::Borrowed)
+}
 
 /// A key, the line it stands in, and which of the values are its own.
-type Section<'a> = (&'a [u8], u32, Range<usize>);
+type Section<'a> = (&'a str, u32, Range<usize>);
 
 /// A record: the values of each key, with the line of the key.
 #[derive(Debug, Default)]
 pub(super) struct Record<'a> {
     sections: Vec<Section<'a>>,
-    values: Vec<&'a [u8]>,
+    values: Vec<&'a str>,
 }
 
 impl<'a> Record<'a> {
-    pub(super) fn parse(bytes: &'a [u8]) -> Self {
+    pub(super) fn parse(text: &'a str) -> Self {
         let mut record = Record { sections: Vec::with_capacity(24), values: Vec::with_capacity(64) };
         let mut open = false;
-        for (number, line) in lines(bytes) {
-            let line = line.trim_ascii_end();
-            let key = line.strip_prefix(b"%").and_then(|rest| rest.strip_suffix(b"%"));
+        let mut rest = Some(text);
+        let mut number = 0;
+        while let Some(here) = rest {
+            let end = memchr::memchr(b'\n', here.as_bytes());
+            rest = end.map(|end| &here[end + 1..]);
+            number += 1;
+            let line = here[..end.unwrap_or(here.len())].trim_ascii_end();
+            let key = line.strip_prefix('%').and_then(|rest| rest.strip_suffix('%'));
             match (key, record.sections.last_mut()) {
                 (Some(key), _) if !open && !key.is_empty() => {
                     let none = record.values.len()..record.values.len();
@@ -39,10 +50,10 @@ impl<'a> Record<'a> {
     }
 
     fn section(&self, key: &str) -> Option<&Section<'a>> {
-        self.sections.iter().find(|(known, _, _)| *known == key.as_bytes())
+        self.sections.iter().find(|(known, _, _)| *known == key)
     }
 
-    pub(super) fn values(&self, key: &str) -> &[&'a [u8]] {
+    pub(super) fn values(&self, key: &str) -> &[&'a str] {
         self.section(key).map_or(&[], |(_, _, own)| &self.values[own.clone()])
     }
 
@@ -51,37 +62,53 @@ impl<'a> Record<'a> {
     }
 
     pub(super) fn text(&self, key: &str) -> Option<Text> {
-        self.values(key).first().map(|value| text(value)).filter(|value| !value.is_empty())
+        let value = self.values(key).first()?.trim_ascii_start();
+        (!value.is_empty()).then(|| value.into())
     }
 
     pub(super) fn number<N: std::str::FromStr>(&self, key: &str) -> Option<N> {
-        std::str::from_utf8(self.values(key).first()?).ok()?.parse().ok()
+        self.values(key).first()?.parse().ok()
     }
 
     pub(super) fn relations(&self, key: &str) -> Vec<Dependency> {
-        self.values(key).iter().filter_map(|value| relation(value)).collect()
+        self.each_relation(key, |one| one)
+    }
+
+    /// As [`relations`](Self::relations); nobody can be chosen instead.
+    pub(super) fn needs(&self, key: &str) -> Vec<Alternatives> {
+        self.each_relation(key, |one| smallvec![one])
+    }
+
+    fn each_relation<T>(&self, key: &str, of: impl Fn(Dependency) -> T) -> Vec<T> {
+        let values = self.values(key);
+        let mut relations = Vec::with_capacity(values.len());
+        relations.extend(values.iter().filter_map(|value| relation(value)).map(of));
+        relations
     }
 }
 
 /// `name`, `name>=1.2`, and for optional ones `name: what it is good for`.
-fn relation(value: &[u8]) -> Option<Dependency> {
-    let value = value.split(|b| *b == b' ').next()?;
-    let value = value.strip_suffix(b":").unwrap_or(value);
-    let name_end = value.iter().position(|b| matches!(b, b'<' | b'>' | b'=')).unwrap_or(value.len());
+fn relation(value: &str) -> Option<Dependency> {
+    let value = value.split(' ').next()?;
+    let value = value.strip_suffix(':').unwrap_or(value);
+    let name_end = value.bytes().position(|b| matches!(b, b'<' | b'>' | b'=')).unwrap_or(value.len());
     let (name, rest) = value.split_at(name_end);
     if name.is_empty() {
         return None;
     }
-    let (op, version) = match rest {
-        [b'<', b'=', version @ ..] => (VersionOp::AtMost, version),
-        [b'>', b'=', version @ ..] => (VersionOp::AtLeast, version),
-        [b'<', version @ ..] => (VersionOp::Less, version),
-        [b'>', version @ ..] => (VersionOp::More, version),
-        [b'=', version @ ..] => (VersionOp::Exactly, version),
-        _ => return Some(Dependency { name: text(name), op: None, version: None }),
-    };
-    let version = Some(text(version)).filter(|version| !version.is_empty());
-    Some(Dependency { name: text(name), op: version.as_ref().map(|_| op), version })
+    let name = name.trim_ascii().into();
+    let ops = [
+        ("<=", VersionOp::AtMost),
+        (">=", VersionOp::AtLeast),
+        ("<", VersionOp::Less),
+        (">", VersionOp::More),
+        ("=", VersionOp::Exactly),
+    ];
+    let found = ops.iter().find_map(|(sign, op)| Some((*op, rest.strip_prefix(sign)?.trim_ascii())));
+    Some(match found.filter(|(_, version)| !version.is_empty()) {
+        Some((op, version)) => Dependency { name, op: Some(op), version: Some(version.into()) },
+        None => Dependency { name, op: None, version: None },
+    })
 }
 
 #[cfg(test)]
@@ -92,7 +119,7 @@ mod tests {
     #[test]
     fn keys_and_their_values() {
         let record = Record::parse(
-            b"%NAME%\ninkcap\n\n%DEPENDS%\nlibweir>=4.0\nsh\nlibreed.so=3-64\n\n%X\n%SIZE%\n42\n",
+            "%NAME%\ninkcap\n\n%DEPENDS%\nlibweir>=4.0\nsh\nlibreed.so=3-64\n\n%X\n%SIZE%\n42\n",
         );
         assert_eq!(record.text("NAME").as_deref(), Some("inkcap"));
         let said: Vec<_> =
@@ -101,14 +128,15 @@ mod tests {
         assert_eq!(said[1], ("sh".into(), None, None));
         assert_eq!(said[2], ("libreed.so".into(), Some(VersionOp::Exactly), Some("3-64".into())));
         assert_eq!(record.number::<u64>("SIZE"), Some(42), "a line that is no key is skipped");
-        let optional = Record::parse(b"%OPTDEPENDS%\nfrogleap: to play\n");
+        let optional = Record::parse("%OPTDEPENDS%\nfrogleap: to play\n");
         assert_eq!(optional.relations("OPTDEPENDS")[0].name, "frogleap");
     }
 
     proptest! {
         #[test]
         fn any_bytes_are_a_record(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
-            let record = Record::parse(&bytes);
+            let text = text_of(&bytes);
+            let record = Record::parse(&text);
             _ = record.relations("DEPENDS");
         }
     }

@@ -8,13 +8,13 @@ use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::history::Clock;
 use crate::text::{name_text, time_text};
-use desc::Record;
+use desc::{Record, text_of};
 use rayon::prelude::*;
-use smallvec::smallvec;
+use std::path::Path;
 use tally_core::history::SystemRecords;
 use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
 use tally_core::version::upstream;
-use tally_trees::{NodeKind, Tree};
+use tally_trees::{FILE_LIMIT, NodeKind, Tree};
 
 const LOCAL: &str = "var/lib/pacman/local";
 
@@ -37,14 +37,16 @@ impl PackageSystem for Pacman {
 
     fn read(&self, tree: &dyn Tree) -> PackageFacts {
         let mut facts = PackageFacts::default();
-        let read: Vec<Result<Package, Unread>> =
-            folders(tree).par_iter().map(|folder| read_one(tree, folder)).collect();
-        for result in read {
-            match result {
-                Ok(package) => facts.packages.push(package),
-                Err(problem) => facts.unread.push(problem),
-            }
-        }
+        let folders = folders(tree);
+        let read = folders.par_iter().map_init(Vec::new, |buffer, folder| read_one(tree, folder, buffer));
+        let read: Vec<Result<Package, Unread>> = read.collect();
+        // One and all may take the place of the results.
+        let mut unread = Vec::new();
+        facts.packages = read
+            .into_iter()
+            .filter_map(|result| result.map_err(|problem| unread.push(problem)).ok())
+            .collect();
+        facts.unread = unread;
         facts.native_arch = native_arch(&facts.packages, &["pacman", "glibc"], "any");
         facts
     }
@@ -74,10 +76,12 @@ fn folders(tree: &dyn Tree) -> Vec<Text> {
     entries.map(|entry| name_text(&entry.name)).collect()
 }
 
-fn read_one(tree: &dyn Tree, folder: &str) -> Result<Package, Unread> {
+fn read_one(tree: &dyn Tree, folder: &str, buffer: &mut Vec<u8>) -> Result<Package, Unread> {
     let file = format!("{LOCAL}/{folder}/desc");
-    let bytes = tree.read(&file).map_err(|error| Unread::whole(file.as_str(), error.why.to_string()))?;
-    let record = Record::parse(&bytes);
+    tree.read_into(Path::new(&file), FILE_LIMIT, buffer)
+        .map_err(|error| Unread::whole(file.as_str(), error.why.to_string()))?;
+    let text = text_of(buffer);
+    let record = Record::parse(&text);
     let (Some(name), Some(version)) = (record.text("NAME"), record.text("VERSION")) else {
         return Err(Unread::whole(file, "names no package and version"));
     };
@@ -87,16 +91,18 @@ fn read_one(tree: &dyn Tree, folder: &str) -> Result<Package, Unread> {
     package.made_from = record.text("BASE").filter(|base| *base != package.name);
     package.summary = record.text("DESC").unwrap_or_default();
     package.homepage = record.text("URL").unwrap_or_default();
-    let licenses: Vec<String> =
-        record.values("LICENSE").iter().map(|value| String::from_utf8_lossy(value).into_owned()).collect();
-    package.license = (!licenses.is_empty()).then(|| licenses.join(" AND ").into());
+    package.license = match record.values("LICENSE") {
+        [] => None,
+        [one] => Some((*one).into()),
+        several => Some(several.join(" AND ").into()),
+    };
     package.section = record.text("GROUPS").unwrap_or_default();
     package.installed_bytes = record.number("SIZE");
     package.installed_at = record.number("INSTALLDATE").and_then(time_text);
     // 1 is "as a dependency"; whoever asked for a package has no such field.
     package.reason = if record.number::<u8>("REASON") == Some(1) { Reason::Followed } else { Reason::Chosen };
-    package.depends = record.relations("DEPENDS").into_iter().map(|one| smallvec![one]).collect();
-    package.suggests = record.relations("OPTDEPENDS").into_iter().map(|one| smallvec![one]).collect();
+    package.depends = record.needs("DEPENDS");
+    package.suggests = record.needs("OPTDEPENDS");
     package.provides = record.relations("PROVIDES");
     package.replaces = record.relations("REPLACES");
     package.conflicts = record.relations("CONFLICTS");

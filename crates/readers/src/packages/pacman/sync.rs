@@ -1,6 +1,6 @@
 //! Repositories: `etc/pacman.conf`, and the lists below `var/lib/pacman/sync`.
 
-use super::desc::Record;
+use super::desc::{Record, text_of};
 use crate::packages::{Origin, RepositoryFacts, without_password};
 use crate::text::{lines, name_text, text};
 use rustc_hash::FxHashMap;
@@ -124,10 +124,11 @@ fn scan(bytes: Vec<u8>, mut call: impl FnMut(&str, &str, Option<u64>)) -> std::i
         }
         let mut record = Vec::new();
         entry.take(RECORD_LIMIT).read_to_end(&mut record)?;
-        let record = Record::parse(&record);
+        let text = text_of(&record);
+        let record = Record::parse(&text);
         if let (Some(name), Some(version)) = (record.values("NAME").first(), record.values("VERSION").first())
         {
-            call(&text(name), &text(version), record.number("CSIZE"));
+            call(name, version, record.number("CSIZE"));
         }
     }
     Ok(())
