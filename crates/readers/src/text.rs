@@ -42,3 +42,24 @@ pub(crate) fn lines(bytes: &[u8]) -> impl Iterator<Item = (u32, &[u8])> {
     });
     (1..).zip(lines)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn lines_are_what_stands_between_line_ends(bytes in prop::collection::vec(prop::sample::select(b"\n\r a\xff".to_vec()), 0..30)) {
+            let pieces = bytes.split(|byte| *byte == b'\n').map(|line| line.strip_suffix(b"\r").unwrap_or(line));
+            let expected: Vec<(u32, &[u8])> = (1..).zip(pieces).collect();
+            prop_assert_eq!(lines(&bytes).collect::<Vec<_>>(), expected);
+        }
+
+        #[test]
+        fn text_loses_nothing_but_what_is_no_text(bytes in prop::collection::vec(any::<u8>(), 0..40)) {
+            let expected = String::from_utf8_lossy(bytes.trim_ascii()).into_owned();
+            prop_assert_eq!(text(&bytes).as_str(), expected);
+        }
+    }
+}

@@ -356,6 +356,18 @@ mod tests {
         )
     }
 
+    #[test]
+    fn a_long_list_is_written_in_pieces_that_follow_one_another() {
+        let packages: Vec<Package> =
+            (0..600).map(|i| Package::new(System::Dpkg, format!("marsh-{i:03}"), "1")).collect();
+        let tally = tally(packages);
+        assert_eq!(encode_in_pieces(&tally).unwrap().len(), 5);
+        let bytes = encode(&tally).unwrap();
+        assert_eq!(by_lines(bytes.as_slice(), Detail::Whole).unwrap(), tally);
+        let lines = bytes.split(|byte| *byte == b'\n').filter(|line| line.starts_with(b"  {")).count();
+        assert!(lines >= 600, "each package has a line of its own");
+    }
+
     proptest! {
         #[test]
         fn there_and_back_is_the_same(packages in prop::collection::vec(package(), 0..6), why in "\\PC{0,20}") {

@@ -176,6 +176,7 @@ impl Owners {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     #[test]
     fn both_spellings_of_a_merged_folder_are_one() {
@@ -187,5 +188,42 @@ mod tests {
         split.add(b"/usr/bin/x");
         assert!(split.find(b"/bin/x").is_none());
         assert!(split.find(b"/usr/bin/x").is_some());
+    }
+    fn path() -> impl Strategy<Value = String> {
+        prop::collection::vec(prop::sample::select(vec!["usr", "lib", "bin", "b", "share", "ä", ""]), 1..5)
+            .prop_map(|parts| format!("/{}", parts.join("/")))
+    }
+
+    proptest! {
+        #[test]
+        fn a_folder_is_asked_for_when_something_in_it_is(
+            wanted in prop::collection::vec(path(), 0..6), asked in path(), merged in any::<bool>(),
+        ) {
+            let mut all = Wanted::new(merged);
+            wanted.iter().for_each(|path| all.add(path.as_bytes()));
+            let folder = |path: &[u8]| split_folder(all.canonical(path)).0.to_vec();
+            let expected = wanted.iter().any(|path| folder(path.as_bytes()) == all.canonical(asked.as_bytes()));
+            prop_assert_eq!(all.has_in(asked.as_bytes()), expected);
+        }
+
+        #[test]
+        fn lists_are_gone_through_line_by_line(lines in prop::collection::vec(path(), 0..12), ended in any::<bool>()) {
+            let mut list = lines.join("\n");
+            if ended && !lines.is_empty() {
+                list.push('\n');
+            }
+            let mut seen = Vec::new();
+            each_folder(list.as_bytes(), |folder| folder, |folder, line, name| {
+                seen.push((folder.to_vec(), line.to_vec(), name.to_vec()));
+            });
+            let expected: Vec<_> = lines
+                .iter()
+                .map(|line| {
+                    let (folder, name) = line.rsplit_once('/').unwrap();
+                    (folder.as_bytes().to_vec(), line.as_bytes().to_vec(), name.as_bytes().to_vec())
+                })
+                .collect();
+            prop_assert_eq!(seen, expected);
+        }
     }
 }

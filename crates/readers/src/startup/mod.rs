@@ -154,6 +154,33 @@ mod tests {
     }
 
     #[test]
+    fn a_unit_lies_where_the_first_folder_has_it() {
+        let unit = |says: &str| format!("[Unit]\nDescription={says}\n");
+        let wants = "etc/systemd/system/multi-user.target.wants";
+        let tree = Memory::new()
+            .file("etc/systemd/system/own.service", unit("of the administrator"))
+            .file("usr/lib/systemd/system/own.service", unit("of the package"))
+            .file("usr/local/lib/systemd/system/near@.service", unit("local"))
+            .file("lib/systemd/system/old.service", unit("before the merge"))
+            .link(&format!("{wants}/own.service"), "/lib/systemd/system/own.service")
+            .link(&format!("{wants}/near@x.service"), "/usr/local/lib/systemd/system/near@.service")
+            .link(&format!("{wants}/old.service"), "/lib/systemd/system/old.service");
+        let items = read(&tree as &dyn Tree, &[]);
+        let told: Vec<_> = items
+            .iter()
+            .map(|item| (item.name.as_str(), item.evidence.file.as_str(), item.says.as_deref()))
+            .collect();
+        assert_eq!(
+            told,
+            [
+                ("near@x.service", "usr/local/lib/systemd/system/near@.service", Some("local")),
+                ("old.service", "lib/systemd/system/old.service", Some("before the merge")),
+                ("own.service", "etc/systemd/system/own.service", Some("of the administrator")),
+            ]
+        );
+    }
+
+    #[test]
     fn autostart_entries_say_why_they_stay_off() {
         let tree = Memory::new()
             .file("etc/xdg/autostart/a.desktop", "[Desktop Entry]\nName=A\nExec=a")
