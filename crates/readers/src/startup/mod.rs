@@ -162,9 +162,9 @@ mod tests {
             .file("usr/lib/systemd/system/own.service", unit("of the package"))
             .file("usr/local/lib/systemd/system/near@.service", unit("local"))
             .file("lib/systemd/system/old.service", unit("before the merge"))
-            .link(&format!("{wants}/own.service"), "/lib/systemd/system/own.service")
-            .link(&format!("{wants}/near@x.service"), "/usr/local/lib/systemd/system/near@.service")
-            .link(&format!("{wants}/old.service"), "/lib/systemd/system/old.service");
+            .link(format!("{wants}/own.service"), "/lib/systemd/system/own.service")
+            .link(format!("{wants}/near@x.service"), "/usr/local/lib/systemd/system/near@.service")
+            .link(format!("{wants}/old.service"), "/lib/systemd/system/old.service");
         let items = read(&tree as &dyn Tree, &[]);
         let told: Vec<_> = items
             .iter()
