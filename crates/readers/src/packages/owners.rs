@@ -25,11 +25,14 @@ impl Default for Endings {
 }
 
 impl Endings {
+    /// A slash stands for what is not there: at the root it may be left out.
     const fn place(folder: &[u8]) -> (usize, u64) {
-        match folder {
-            [.., before, last] => ((*before & 63) as usize, 1 << (*last & 63)),
-            _ => (0, 1),
-        }
+        let (before, last) = match folder {
+            [.., before, last] => (*before, *last),
+            [last] => (b'/', *last),
+            [] => (b'/', b'/'),
+        };
+        ((before & 63) as usize, 1 << (last & 63))
     }
 
     const fn add(&mut self, folder: &[u8]) {
