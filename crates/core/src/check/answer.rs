@@ -5,11 +5,14 @@ use super::{Asked, Bound, Expect, LookAsked, Subject, Total};
 use crate::ask::{AskFor, ask};
 use crate::knowledge::matches;
 use crate::model::{
-    DefaultChoice, Evidence, Kind, Look, Medium, MissingFact, Package, Part, Reading, Reason, Tally, Text,
-    VersionOp, bytes_human,
+    DefaultChoice, Evidence, Kind, Look, Medium, MissingFact, OddityName, Package, Part, Reading, Reason,
+    Tally, Text, VersionOp, bytes_human,
 };
 use crate::version::compare_plain;
 use std::cmp::Ordering;
+
+/// What is found of a question that the source can't answer.
+const UNTOLD: &str = "can't be told from this source";
 
 /// What is found of a question that waits for a person.
 pub const NOT_ANSWERED: &str = "not answered yet";
@@ -31,6 +34,12 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
         Subject::Part(part) => of_part(tally, part, expect),
         Subject::Kind(kind) => of_kind(tally, *kind, asked),
         Subject::Total(total) => of_total(tally, *total, expect),
+        // A list of packages says nothing of these, and that is not that there are none.
+        Subject::Repository(_) | Subject::Startup(_) | Subject::Session(_) | Subject::Look(_)
+            if is_list(tally) =>
+        {
+            untold(UNTOLD)
+        }
         Subject::Repository(pattern) => {
             let fits = |text: &str| matches(pattern, text);
             let list = tally.repositories.iter().filter(|r| r.enabled && (fits(&r.name) || fits(&r.uri)));
@@ -50,9 +59,40 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
         Subject::Reading(what) => of_reading(tally, what, expect),
         Subject::Oddity(name) => {
             let list = tally.oddities.iter().filter(|oddity| oddity.oddity == *name);
-            list_of(&list.map(|oddity| (oddity.why.clone(), &oddity.evidence)).collect::<Vec<_>>(), expect)
+            let list: Vec<_> = list.map(|oddity| (oddity.why.clone(), &oddity.evidence)).collect();
+            if list.is_empty() && !can_tell(tally, *name) { untold(UNTOLD) } else { list_of(&list, expect) }
         }
         Subject::Person => of_person(tally, &asked.name),
+    }
+}
+
+fn is_list(tally: &Tally) -> bool {
+    tally.taken.medium == Medium::Listing
+}
+
+/// Whether an oddity would have been found if there was one.
+fn can_tell(tally: &Tally, oddity: OddityName) -> bool {
+    match oddity {
+        OddityName::MissingProgram => {
+            !tally.lacks(MissingFact::Launchers) && !tally.lacks(MissingFact::Programs)
+        }
+        OddityName::WebPageLauncher
+        | OddityName::TwoLaunchers
+        | OddityName::TwoFormats
+        | OddityName::DoubleInRole
+        | OddityName::MixedOpeners
+        | OddityName::DefaultPointsNowhere
+        | OddityName::UnlikelyDefault => !tally.lacks(MissingFact::Launchers),
+        OddityName::HalfInstalled
+        | OddityName::InNoRepository
+        | OddityName::ForeignRepository
+        | OddityName::UnownedStartup
+        | OddityName::RemovedLeftovers
+        | OddityName::ManifestDisagrees => !is_list(tally),
+        OddityName::ReportsHome
+        | OddityName::InstallerLeftBehind
+        | OddityName::TransitionalPackage
+        | OddityName::Games => true,
     }
 }
 
@@ -67,7 +107,7 @@ fn untold(why: &str) -> Answer {
 }
 
 fn untold_without(tally: &Tally, fact: MissingFact, answer: impl FnOnce() -> Answer) -> Answer {
-    if tally.lacks(fact) { untold("can't be told from this source") } else { answer() }
+    if tally.lacks(fact) { untold(UNTOLD) } else { answer() }
 }
 
 impl<T> Bound<T> {
@@ -103,6 +143,10 @@ fn thing(tally: &Tally, name: &str, what: AskFor, expect: &Expect) -> Answer {
             let version = found.version.as_deref();
             let holds = !expect.absent && version_holds(expect, version);
             said(holds, joined(&found.name, version), &[&found.evidence])
+        }
+        // That no package is called so is not that no program is.
+        _ if tally.lacks(MissingFact::Launchers) => {
+            untold("no package of that name; programs can't be told from this source")
         }
         near => {
             let near = near.map(|near| format!("not there; nearest: {}", near.name));
@@ -144,7 +188,7 @@ fn list_of(list: &[(Text, &Evidence)], expect: &Expect) -> Answer {
 /// What opens something: the first question of a role that has an answer.
 fn opener(tally: &Tally, expect: &Expect, asked: impl Fn(&DefaultChoice) -> bool) -> Answer {
     if tally.lacks(MissingFact::Launchers) {
-        return untold("can't be told from this source");
+        return untold(UNTOLD);
     }
     let choices: Vec<&DefaultChoice> = tally.defaults.iter().filter(|choice| asked(choice)).collect();
     let Some(choice) = choices.iter().find(|choice| choice.application.is_some()).or(choices.first()) else {

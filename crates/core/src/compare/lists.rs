@@ -68,25 +68,39 @@ fn differences(old: &Things, new: &Things) -> Vec<ListChange> {
     changes
 }
 
-/// Repositories by address; a suite that is called like the release's code name is the same one under another release.
+/// How a suite is told that is called like the release's code name.
+const CODENAME: &str = "<codename>";
+
+/// Repositories by address; a suite that is called like the release's code name is the same one under another release. What only
+/// one of the two has is told as it stands there.
 pub(super) fn repositories(old: (&[Repository], &Label), new: (&[Repository], &Label)) -> Vec<ListChange> {
+    let codename = |label: &Label| label.codename.as_deref().map(str::to_lowercase).unwrap_or_default();
     let things = |(list, label): (&[Repository], &Label)| -> Things {
-        let codename = label.codename.as_deref().map(str::to_lowercase).unwrap_or_default();
+        let codename = codename(label);
         let mut things = Things::new();
         for repository in list.iter().filter(|repository| repository.enabled) {
             let suite = repository.suite.as_deref().unwrap_or_default();
             let kept =
-                if codename.is_empty() { suite.to_owned() } else { suite.replace(&codename, "RELEASE") };
+                if codename.is_empty() { suite.to_owned() } else { suite.replace(&codename, CODENAME) };
             let name = if repository.uri.is_empty() {
                 format!("{} {}", repository.system, repository.name)
             } else {
-                format!("{} {}", repository.uri, kept.replace("RELEASE", "<codename>")).trim().to_owned()
+                format!("{} {kept}", repository.uri).trim().to_owned()
             };
             things.insert(name.into(), repository.components.join(" ").into());
         }
         things
     };
-    differences(&things(old), &things(new))
+    let mut changes = differences(&things(old), &things(new));
+    for change in &mut changes {
+        let label = match change.sort {
+            ListSort::Added => new.1,
+            ListSort::Removed => old.1,
+            ListSort::Changed => continue,
+        };
+        change.name = change.name.replace(CODENAME, &codename(label)).into();
+    }
+    changes
 }
 
 /// Startup items that are switched on, by scope and name.

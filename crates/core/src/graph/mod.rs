@@ -90,18 +90,20 @@ impl<'g> Graph<'g> {
         self.all().filter(|at| fits(self.package(*at))).collect()
     }
 
-    /// Where everything starts: packages that were chosen; where nobody kept reasons, those that nothing else needs or wants.
+    /// Where everything starts: packages that were chosen, and of those whose reason nobody kept, those that nothing else needs or
+    /// wants. One install may have both: a package system without reasons beside sandboxes that keep them.
     pub fn roots(&self) -> Vec<Ix> {
-        if self.packages.iter().any(|package| package.reason != Reason::Unknown) {
-            return self.all().filter(|at| is_kept(self.package(*at))).collect();
-        }
+        let is_untold = |at: &Ix| self.package(*at).reason == Reason::Unknown;
         let mut wanted = vec![false; self.packages.len()];
-        for at in self.all() {
-            for target in self.targets(at).filter(|target| *target != at) {
-                wanted[target.0] = true;
+        if self.all().any(|at| is_untold(&at)) {
+            for at in self.all() {
+                for target in self.targets(at).filter(|target| *target != at) {
+                    wanted[target.0] = true;
+                }
             }
         }
-        self.all().filter(|at| !wanted[at.0]).collect()
+        let is_root = |at: &Ix| if is_untold(at) { !wanted[at.0] } else { is_kept(self.package(*at)) };
+        self.all().filter(is_root).collect()
     }
 
     fn targets(&self, at: Ix) -> impl Iterator<Item = Ix> + '_ {
@@ -185,7 +187,9 @@ impl<'g> Graph<'g> {
             .all()
             .filter(|at| *at != package && gone[at.0] && is_collection(self.package(*at)))
             .flat_map(|at| self.targets(at));
-        let roots = self.roots().into_iter().chain(collected).filter(|root| !gone[root.0]);
+        // What nobody kept a reason for is not cleared either, and keeps what it needs.
+        let untold = self.all().filter(|at| self.package(*at).reason == Reason::Unknown);
+        let roots = self.roots().into_iter().chain(collected).chain(untold).filter(|root| !gone[root.0]);
         let stays = self.reachable(roots, &gone);
         let mut leaving: Vec<Ix> = self
             .all()
@@ -325,6 +329,23 @@ mod tests {
         with_other.push(package("other", Followed, &[]));
         assert_eq!(leaving(&with_other, "inkcap"), ["data", "plugin"]);
         assert_eq!(leaving(&packages, "plugin"), [""; 0]);
+    }
+
+    #[test]
+    fn one_system_may_keep_reasons_and_another_none() {
+        let mut sandboxed = package("org.marsh.Curlew", Chosen, &[]);
+        sandboxed.system = System::Flatpak;
+        let packages = [
+            package("inkcap", Reason::Unknown, &["data"]),
+            package("data", Reason::Unknown, &[]),
+            package("left-over", Followed, &[]),
+            sandboxed,
+        ];
+        let graph = Graph::new(&packages);
+        let paths: Vec<_> =
+            graph.paths_to(graph.named("data")[0]).iter().map(|path| names(&graph, path)).collect();
+        assert_eq!(paths, [["inkcap", "data"]]);
+        assert_eq!(leaving(&packages, "data"), ["inkcap", "left-over"]);
     }
 
     #[test]

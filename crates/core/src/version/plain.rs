@@ -1,20 +1,41 @@
 //! The order for versions that belong to no package system, or to two: numbers as numbers, words as words.
 
+use smallvec::SmallVec;
 use std::cmp::Ordering;
 
 /// Compares two upstream versions: numeric fields as numbers, words alphabetically, a word that announces a
 /// release (`alpha`, `beta`, `pre`, `rc`, `dev`) before the release itself, anything else after it.
 ///
-/// Separators only separate; letter case does not count.
+/// Separators only separate; letter case does not count, nor do zeros that no other number follows: `3.0` is `3`, and `3.0rc1` is
+/// `3rc1`.
 pub fn compare(a: &str, b: &str) -> Ordering {
-    let (mut fields_a, mut fields_b) = (Fields(a.as_bytes()), Fields(b.as_bytes()));
-    loop {
-        let (a, b) = (fields_a.next(), fields_b.next());
+    let (a, b) = (told(a), told(b));
+    for at in 0..=a.len().max(b.len()) {
+        let (a, b) = (a.get(at).copied(), b.get(at).copied());
         let order = rank(a).cmp(&rank(b)).then_with(|| compare_fields(a, b));
-        if order.is_ne() || (a.is_none() && b.is_none()) {
+        if order.is_ne() {
             return order;
         }
     }
+    Ordering::Equal
+}
+
+/// The fields of a version without the zeros before a word or the end.
+fn told(version: &str) -> SmallVec<[&[u8]; 12]> {
+    let mut told: SmallVec<[&[u8]; 12]> = SmallVec::new();
+    let drop_zeros = |told: &mut SmallVec<[&[u8]; 12]>| {
+        while told.last().is_some_and(|field| field.iter().all(|byte| *byte == b'0')) {
+            told.pop();
+        }
+    };
+    for field in Fields(version.as_bytes()) {
+        if !field[0].is_ascii_digit() {
+            drop_zeros(&mut told);
+        }
+        told.push(field);
+    }
+    drop_zeros(&mut told);
+    told
 }
 
 /// Runs of digits and runs of letters, in turn.
@@ -81,9 +102,26 @@ mod tests {
         assert_eq!(compare("1_0", "1.0"), Ordering::Equal);
     }
 
+    #[test]
+    fn zeros_count_only_before_another_number() {
+        for (a, b, expected) in [
+            ("3.0", "3", Ordering::Equal),
+            ("6.10.0", "6.10", Ordering::Equal),
+            ("3.0rc1", "3", Ordering::Less),
+            ("3.0rc1", "3rc1", Ordering::Equal),
+            ("3.0a", "3.0.0", Ordering::Greater),
+            ("3.0.0.1", "3.0", Ordering::Greater),
+            ("3.0.1", "3.1", Ordering::Less),
+            ("3.10", "3.1", Ordering::Greater),
+            ("0.0", "", Ordering::Equal),
+        ] {
+            assert_eq!(compare(a, b), expected, "{a} against {b}");
+        }
+    }
+
     proptest! {
         #[test]
-        fn is_a_total_order(a in "\\PC{0,6}", b in "[0-9a-r.]{0,6}", c in "[0-9a-r.]{0,6}") {
+        fn is_a_total_order(a in "\\PC{0,6}", b in "[012a-r.]{0,6}", c in "([01.]|rc){0,6}") {
             prop_assert_eq!(compare(&a, &b), compare(&b, &a).reverse());
             prop_assert_eq!(compare(&a, &a), Ordering::Equal);
             if compare(&a, &b).is_le() && compare(&b, &c).is_le() {
