@@ -12,7 +12,7 @@ use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
 use tally_core::model::Tally;
 use tally_report::chart::Size;
 use tally_report::publish::{Knowledge, Report};
-use tally_report::{Canvas, Format, Palette, Theme, render};
+use tally_report::{Canvas, CompareView, CompareWhat, Format, Palette, ShowView, ShowWhat, Theme, render};
 
 /// What begins an order to a terminal.
 const ESCAPE: char = '\u{1b}';
@@ -155,6 +155,96 @@ proptest! {
                 prop_assert!(rows.records().all(|row| row.is_ok()), "{} has rows of several lengths", name);
             }
         }
+    }
+}
+
+/// Rows of one sort of thing in a comparison as CSV: how each is sorted, and its name.
+fn rows_of(csv: &str, what: &str) -> Vec<(String, String)> {
+    let mut reader = csv::ReaderBuilder::new().flexible(false).from_reader(csv.as_bytes());
+    let rows = reader.records().map(Result::unwrap).filter(|row| &row[0] == what);
+    rows.map(|row| (row[1].to_owned(), row[2].to_owned())).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(20))]
+
+    #[test]
+    fn nothing_of_a_comparison_is_lost_on_its_way_into_a_table(
+        changes in prop::collection::vec((place(), any::<usize>()), 1..60), backwards: bool,
+    ) {
+        let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
+        let (scores, agents) = (Scores::built_in().unwrap(), Agents::built_in().unwrap());
+        let (old, new) = if backwards { (changed(&changes), kept()) } else { (kept(), changed(&changes)) };
+        let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
+        let comparison = compare_in_full(&old, &new, None, &rules);
+        let shown = |what: CompareWhat, format: Format| {
+            let command = "fresh-tally compare OLD NEW";
+            let view = CompareView { comparison: &comparison, rules: &parts, roles: &roles, what, filtered: false, command };
+            let canvas = Canvas { width: Some(2000), palette: Palette::Plain };
+            String::from_utf8(render(&view, format, canvas).unwrap()).unwrap()
+        };
+        let all = shown(CompareWhat::All, Format::Csv);
+        let told = |what: &str| rows_of(&all, what).into_iter().map(|(sort, _)| sort).collect::<Vec<String>>();
+        prop_assert_eq!(told("package"), comparison.packages.iter().map(|one| one.sort.name()).collect::<Vec<_>>());
+        prop_assert_eq!(told("application"), comparison.applications.iter().map(|one| one.sort.name()).collect::<Vec<_>>());
+        prop_assert_eq!(told("decision"), comparison.decisions.iter().map(|one| one.sort.name()).collect::<Vec<_>>());
+        for (what, view, list) in [
+            ("repository", CompareWhat::Repositories, &comparison.repositories),
+            ("startup", CompareWhat::Startup, &comparison.startup),
+            ("look", CompareWhat::Looks, &comparison.looks),
+        ] {
+            prop_assert_eq!(told(what), list.iter().map(|one| one.sort.name()).collect::<Vec<_>>(), "{}", what);
+            prop_assert_eq!(rows_of(&shown(view, Format::Csv), what), rows_of(&all, what), "{} alone", what);
+        }
+        // A view by itself has what the whole has of it.
+        for (what, view) in [
+            ("part", CompareWhat::Parts),
+            ("application", CompareWhat::Applications),
+            ("default", CompareWhat::Defaults),
+            ("package", CompareWhat::Packages),
+            ("decision", CompareWhat::Decisions),
+        ] {
+            let alone = shown(view, Format::Csv);
+            prop_assert_eq!(rows_of(&alone, what), rows_of(&all, what), "{} alone", what);
+            prop_assert_eq!(alone.lines().next(), all.lines().next());
+        }
+        // As data everything is there, whatever the view.
+        let document: Value = serde_json::from_str(&shown(CompareWhat::Parts, Format::Json)).unwrap();
+        prop_assert_eq!(&document, &serde_json::to_value(&comparison).unwrap());
+    }
+
+    #[test]
+    fn every_package_of_an_install_stands_in_its_tables(
+        changes in prop::collection::vec((place(), any::<usize>()), 1..60),
+    ) {
+        let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
+        let install = changed(&changes);
+        let shown = |what: ShowWhat, format: Format| {
+            let view = ShowView { tally: &install, what, rules: &parts, roles: &roles };
+            let canvas = Canvas { width: Some(4000), palette: Palette::Plain };
+            String::from_utf8(render(&view, format, canvas).unwrap()).unwrap()
+        };
+        let csv = shown(ShowWhat::Packages, Format::Csv);
+        let mut reader = csv::ReaderBuilder::new().flexible(false).from_reader(csv.as_bytes());
+        let at = |reader: &mut csv::Reader<&[u8]>, name: &str| reader.headers().unwrap().iter().position(|one| one == name).unwrap();
+        let (system, name, version) = (at(&mut reader, "system"), at(&mut reader, "name"), at(&mut reader, "version"));
+        let rows: Vec<[String; 3]> = reader
+            .records()
+            .map(Result::unwrap)
+            .map(|row| [system, name, version].map(|column| row[column].to_owned()))
+            .collect();
+        prop_assert_eq!(rows.len(), install.packages.len());
+        for (row, package) in rows.iter().zip(&install.packages) {
+            prop_assert_eq!(&row[0], package.system.name());
+            // Cells are cleaned of what a terminal would obey, and of line breaks.
+            if package.name.chars().all(|c| c.is_ascii_graphic()) && package.version.chars().all(|c| c.is_ascii_graphic()) {
+                prop_assert_eq!((&row[1], &row[2]), (&package.name.to_string(), &package.version.to_string()));
+            }
+        }
+        let markdown = shown(ShowWhat::Packages, Format::Markdown);
+        let table = markdown.lines().filter(|line| line.starts_with('|')).count();
+        let present = install.present().count();
+        prop_assert!(table >= present, "{} lines for {} packages", table, present);
     }
 }
 
