@@ -1,10 +1,13 @@
 //! What needs what in small random installs, held against answers that try everything.
 #![allow(clippy::unwrap_used, reason = "tests may fail")]
 
+mod common;
+
 use proptest::prelude::*;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use tally_core::graph::{Graph, Ix};
-use tally_core::model::{Alternatives, Dependency, Package, Reason, State, System, VersionOp};
+use tally_core::model::{Alternatives, Dependency, Kind, Package, Reason, State, System, VersionOp};
+use tally_core::weigh::choices;
 
 /// Names of packages, and after them names that are only provided, or that nobody has.
 const NAMES: [&str; 12] = ["a", "b", "c", "d", "e", "f", "g", "h", "i", "v", "w", "nobody"];
@@ -42,7 +45,9 @@ prop_compose! {
         (package.suggests, package.provides, package.installed_bytes) = (suggests, provides, Some(bytes));
         package.essential = rare == 0;
         package.kept = rare == 1;
-        package.section = if (2..6).contains(&rare) { "metapackages" } else { "utils" }.into();
+        let collects = (2..6).contains(&rare);
+        package.section = if collects { "metapackages" } else { "utils" }.into();
+        package.kind = if collects { Kind::Metapackage } else { Kind::Command };
         package.state = if rare == 6 { State::RemovedConfig } else { State::Installed };
         package
     }
@@ -86,6 +91,8 @@ struct Plain {
     needs: Vec<Vec<BTreeSet<usize>>>,
     /// All that a package needs or wants.
     targets: Vec<BTreeSet<usize>>,
+    /// All that a package brings when it is installed.
+    brings: Vec<BTreeSet<usize>>,
 }
 
 impl Plain {
@@ -109,7 +116,14 @@ impl Plain {
                 needs.iter().chain(&wants).flatten().copied().collect()
             })
             .collect();
-        Self { packages, needs, targets }
+        let brings = (0..packages.len())
+            .map(|at| {
+                let recommended = resolved(&packages[at].recommends);
+                let all = needs[at].iter().chain(&recommended).flatten().copied();
+                all.filter(|to| *to != at).collect()
+            })
+            .collect();
+        Self { packages, needs, targets, brings }
     }
 
     fn roots(&self) -> BTreeSet<usize> {
@@ -123,6 +137,33 @@ impl Plain {
             }
         };
         all.clone().filter(is_root).collect()
+    }
+
+    /// Roots, and what those of them bring that only collect others.
+    fn starts(&self) -> BTreeSet<usize> {
+        let mut starts = self.roots();
+        loop {
+            let collections = starts.iter().filter(|at| self.packages[**at].kind == Kind::Metapackage);
+            let more: BTreeSet<usize> = collections.flat_map(|at| &self.brings[*at]).copied().collect();
+            if more.is_subset(&starts) {
+                return starts;
+            }
+            starts.extend(more);
+        }
+    }
+
+    /// What some packages bring over any number of steps, when one is not there.
+    fn brought(&self, by: &BTreeSet<usize>, without: Option<usize>) -> BTreeSet<usize> {
+        let mut brought: BTreeSet<usize> = by.iter().copied().filter(|at| Some(*at) != without).collect();
+        loop {
+            let more = brought.iter().flat_map(|at| &self.brings[*at]).copied();
+            let all: BTreeSet<usize> =
+                more.filter(|at| Some(*at) != without).chain(brought.iter().copied()).collect();
+            if all == brought {
+                return brought;
+            }
+            brought = all;
+        }
     }
 
     fn with_reason(&self, reason: Reason) -> BTreeSet<usize> {
@@ -241,5 +282,38 @@ proptest! {
         for at in &targets {
             prop_assert_eq!(onto.needed_by(Ix(*at)), whole.needed_by(Ix(*at)));
         }
+    }
+
+    /// A package is behind the choice without which it would not be there; of several the one that is itself behind all others.
+    #[test]
+    fn each_package_is_behind_the_choice_that_it_would_go_with(packages in install()) {
+        let plain = Plain::of(&packages);
+        let starts = plain.starts();
+        let all = plain.brought(&starts, None);
+        let mut expected: BTreeMap<&str, (u64, u64)> = BTreeMap::new();
+        starts.iter().for_each(|at| _ = expected.insert(&plain.packages[*at].name, (0, 0)));
+        let (mut shared, mut unexplained) = ((0, 0), (0, 0));
+        for (at, package) in plain.packages.iter().enumerate() {
+            let decisive = |at: usize| -> BTreeSet<usize> {
+                starts.iter().copied().filter(|start| *start != at && !plain.brought(&starts, Some(*start)).contains(&at)).collect()
+            };
+            let behind = match starts.contains(&at) {
+                true => Some(at),
+                false => decisive(at).into_iter().max_by_key(|start| decisive(*start).len()),
+            };
+            let sum = match behind {
+                _ if !all.contains(&at) => &mut unexplained,
+                None => &mut shared,
+                Some(start) => expected.get_mut(plain.packages[start].name.as_str()).unwrap(),
+            };
+            *sum = (sum.0 + 1, sum.1 + package.installed_bytes.unwrap_or(0));
+        }
+        let mut install = common::tally(&serde_json::json!({}));
+        install.packages.clone_from(&packages);
+        let found = choices(&install);
+        let told: BTreeMap<&str, (u64, u64)> =
+            found.choices.iter().map(|choice| (choice.package.name(), (choice.packages, choice.bytes))).collect();
+        prop_assert_eq!(told, expected);
+        prop_assert_eq!((found.shared, found.unexplained), (shared, unexplained));
     }
 }

@@ -53,7 +53,7 @@ fn change(old: Option<&Part>, new: Option<&Part>) -> PartChange {
         old_version: old.and_then(|p| p.version.clone()),
         new_name: new.map(|p| p.name.clone()),
         new_version: new.and_then(|p| p.version.clone()),
-        step: if sort == PartSort::Replaced { None } else { step },
+        step: if matches!(sort, PartSort::Replaced | PartSort::Same) { None } else { step },
         package: new.or(old).and_then(|p| p.package.clone()),
         inherited: None,
     }

@@ -5,6 +5,7 @@ use crate::model::{Label, Package, System, Tally, Text};
 use crate::version::{self, Step};
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::cmp::Ordering;
 
 /// What a name was taken for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
@@ -27,7 +28,7 @@ pub struct TrailStep {
     pub found: Vec<Found>,
     /// How far it went since the install before, where one version stands on both.
     pub step: Option<Step>,
-    /// `came`, `went`, `renamed`, `replaced`, `moved-format`, `updated`, `same`, `absent`; `first` for the first one.
+    /// `came`, `went`, `renamed`, `replaced`, `moved-format`, `updated`, `downgraded`, `same`, `absent`; `first` for the first one.
     pub change: &'static str,
 }
 
@@ -55,7 +56,8 @@ pub struct Trail {
 
 /// Follows a name through installs, given oldest first; `None` when none of them knows it.
 ///
-/// A name is a part's stable name, else an application, else a package, else what fills a part. A package that was renumbered or renamed is followed both ways.
+/// A name is a part's stable name, else an application, else a package (`system:name` names it in one system), else what fills a part;
+/// letters' case aside. A package that was renumbered or renamed is followed both ways.
 pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
     let wanted = asked.to_lowercase();
     let by_part = |tally: &Tally, by_name: bool| -> Vec<Found> {
@@ -77,8 +79,14 @@ pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
         let one = |a: &crate::model::Application| -> Vec<Found> {
             let version = |d: &crate::model::Delivery| version::upstream(d.system, &d.version).into();
             let each = a.delivered.iter();
-            each.map(|d| Found { name: a.name.clone(), version: Some(version(d)), system: Some(d.system) })
-                .collect()
+            let mut found: Vec<Found> = each
+                .map(|d| Found { name: a.name.clone(), version: Some(version(d)), system: Some(d.system) })
+                .collect();
+            // No package brought it, and it is there all the same.
+            if found.is_empty() {
+                found.push(Found { name: a.name.clone(), version: a.version.clone(), system: None });
+            }
+            found
         };
         found.flat_map(one).collect()
     };
@@ -96,7 +104,10 @@ pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
 /// The packages of a name in each install; where it is not there, those that alignment says it became, or came from.
 fn packages(asked: &str, tallies: &[&Tally]) -> Vec<Vec<Found>> {
     let named = |tally: &Tally, name: &str| -> Vec<Found> {
-        tally.present().filter(|package| package.name == name).map(found_package).collect()
+        let fits = |package: &&Package| {
+            package.name.eq_ignore_ascii_case(name) || package.reference().as_str().eq_ignore_ascii_case(name)
+        };
+        tally.present().filter(fits).map(found_package).collect()
     };
     let mut found: Vec<Vec<Found>> = tallies.iter().map(|tally| named(tally, asked)).collect();
     for (at, from) in neighbours(tallies.len()) {
@@ -159,12 +170,23 @@ fn steps(tallies: &[&Tally], found: Vec<Vec<Found>>, kind: TrailKind) -> Vec<Tra
                     "moved-format"
                 } else if old.name != new.name {
                     "renamed"
-                } else if old.version != new.version {
-                    "updated"
                 } else {
-                    "same"
+                    match (&old.version, &new.version) {
+                        (Some(old), Some(new)) => match version::compare_plain(old, new) {
+                            Ordering::Less => "updated",
+                            Ordering::Greater => "downgraded",
+                            Ordering::Equal => "same",
+                        },
+                        (old, new) => {
+                            if old == new {
+                                "same"
+                            } else {
+                                "updated"
+                            }
+                        }
+                    }
                 };
-                (change, step)
+                (change, step.filter(|_| change != "same"))
             }
         };
         steps.push(TrailStep { label: tally.label.clone(), found, step, change });

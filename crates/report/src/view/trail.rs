@@ -3,6 +3,7 @@ use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::view::{dim, optional};
 use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
+use std::collections::BTreeMap;
 use tally_core::model::Label;
 use tally_core::trail::{Found, Trail, TrailStep};
 use tally_core::version::Step;
@@ -86,10 +87,19 @@ impl View for TrailView {
                 Column::new("by").drops(1),
                 Column::new(""),
             ]);
+            let mut alike: BTreeMap<String, u32> = BTreeMap::new();
+            for step in &trail.steps {
+                *alike.entry(release(&step.label)).or_default() += 1;
+            }
             for step in &trail.steps {
                 let (role, said) = word(step);
+                let mut told = release(&step.label);
+                // Of several installs of one release each is told by its handle.
+                if alike[&told] > 1 {
+                    told = format!("{told}, {}", step.label.handle);
+                }
                 table.row(vec![
-                    release(&step.label).into(),
+                    told.into(),
                     dim(optional(step.label.release_date.as_deref())),
                     names(&step.found).into(),
                     versions(&step.found).into(),
