@@ -6,7 +6,7 @@ use crate::text::{lines, text};
 use std::collections::BTreeMap;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
-use tally_core::derive::{AssociationList, Associations};
+use tally_core::derive::{AssociationList, Associations, LauncherTypes};
 use tally_core::knowledge::Roles;
 use tally_core::model::{Launcher, Text, Unread};
 use tally_trees::Tree;
@@ -35,21 +35,28 @@ pub(crate) fn read(
         for name in own.chain(["mimeapps.list".to_owned(), "defaults.list".to_owned()]) {
             let file = format!("{folder}/{name}");
             if let Ok(bytes) = tree.read(&file) {
-                let (list, problems) = association_list(&file, &bytes);
+                let (mut list, problems) = association_list(&file, &bytes);
+                // The specification lets a desktop's own list set defaults, and no more.
+                if name.ends_with("-mimeapps.list") {
+                    (list.added, list.removed) = (BTreeMap::new(), BTreeMap::new());
+                }
                 associations.lists.push(list);
                 unread.extend(problems);
             }
         }
-    }
-    for folder in DATA {
+        if !DATA.contains(folder) {
+            continue;
+        }
+        let after = associations.lists.len();
         let file = format!("{folder}/mimeinfo.cache");
         match tree.read(&file) {
             Ok(bytes) => {
                 let parsed = KeyFile::parse(&file, &bytes);
-                associations.caches.push((file.into(), group(&parsed, "MIME Cache")));
+                let launchers = group(&parsed, "MIME Cache");
+                associations.caches.push(LauncherTypes { file: file.into(), launchers, after });
                 unread.extend(parsed.unread);
             }
-            Err(_) => associations.caches.extend(what_launchers_say(folder, launchers)),
+            Err(_) => associations.caches.extend(what_launchers_say(folder, launchers, after)),
         }
     }
     associations.parents = parents(tree);
@@ -79,7 +86,7 @@ fn group(parsed: &KeyFile, name: &str) -> BTreeMap<Text, Vec<Text>> {
 }
 
 /// What a cache would hold: the launchers of a folder by the types they name, by ID.
-fn what_launchers_say(folder: &str, launchers: &[Launcher]) -> Option<(Text, BTreeMap<Text, Vec<Text>>)> {
+fn what_launchers_say(folder: &str, launchers: &[Launcher], after: usize) -> Option<LauncherTypes> {
     let mut by_type: BTreeMap<Text, Vec<Text>> = BTreeMap::new();
     for launcher in launchers.iter().filter(|launcher| launcher.evidence.file.starts_with(folder)) {
         for kind in &launcher.mime_types {
@@ -87,7 +94,8 @@ fn what_launchers_say(folder: &str, launchers: &[Launcher]) -> Option<(Text, BTr
         }
     }
     by_type.values_mut().for_each(|list| list.sort());
-    (!by_type.is_empty()).then(|| (format!("{folder}, MimeType of each launcher").into(), by_type))
+    let file = format!("{folder}, MimeType of each launcher").into();
+    (!by_type.is_empty()).then_some(LauncherTypes { file, launchers: by_type, after })
 }
 
 /// `usr/share/mime/subclasses`: `type parent` a line; every other text type is at least plain text.
@@ -130,4 +138,77 @@ fn alternatives(tree: &dyn Tree, link: &Text) -> Vec<Text> {
         .collect();
     programs.sort_by_key(|(priority, _)| std::cmp::Reverse(*priority));
     programs.into_iter().map(|(_, program)| program).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    fn lists_of(tree: &Memory, desktops: &[&str]) -> Associations {
+        let desktops: Vec<Text> = desktops.iter().map(|desktop| (*desktop).into()).collect();
+        let tree: &dyn Tree = tree;
+        let facts = crate::launchers::read(tree, &desktops);
+        read(tree, &desktops, &facts.launchers, &Roles::default()).0
+    }
+
+    #[test]
+    fn lists_and_launchers_stand_in_the_order_of_their_folders() {
+        let list = "[Default Applications]\ntext/plain=a.desktop;b.desktop\n[Removed Associations]\ntext/html=c.desktop;\n";
+        let entry = "[Desktop Entry]\nType=Application\nName=X\nExec=x\nMimeType=text/plain;text/html;\n";
+        let tree = Memory::new()
+            .file("usr/share/applications/mimeapps.list", list)
+            .file("usr/share/applications/mimeinfo.cache", "[MIME Cache]\ntext/plain=b.desktop;x.desktop;\n")
+            .file("etc/xdg/mimeapps.list", list)
+            .file("etc/xdg/weir-mimeapps.list", list)
+            .file("etc/xdg/other-mimeapps.list", list)
+            .file("etc/skel/.config/mimeapps.list", list)
+            .file("usr/local/share/applications/y.desktop", entry)
+            .file("usr/local/share/applications/x.desktop", entry)
+            .file("usr/share/mime/aliases", "text/x-plain text/plain\nodd\n")
+            .file("usr/share/mime/subclasses", "text/html text/plain\ntext/html text/xml\n");
+        let read = lists_of(&tree, &["Weir"]);
+        let files: Vec<&str> = read.lists.iter().map(|list| list.file.as_str()).collect();
+        assert_eq!(
+            files,
+            [
+                "etc/skel/.config/mimeapps.list",
+                "etc/xdg/weir-mimeapps.list",
+                "etc/xdg/mimeapps.list",
+                "usr/share/applications/mimeapps.list",
+            ]
+        );
+        assert_eq!(read.lists[0].defaults["text/plain"], ["a.desktop", "b.desktop"]);
+        assert_eq!(read.lists[0].removed["text/html"], ["c.desktop"]);
+        assert_eq!(read.lists[1].defaults["text/plain"], ["a.desktop", "b.desktop"]);
+        assert!(read.lists[1].removed.is_empty(), "a desktop's own list only sets defaults");
+        let caches: Vec<(&str, usize)> =
+            read.caches.iter().map(|cache| (cache.file.as_str(), cache.after)).collect();
+        assert_eq!(
+            caches,
+            [
+                ("usr/local/share/applications, MimeType of each launcher", 3),
+                ("usr/share/applications/mimeinfo.cache", 4),
+            ]
+        );
+        assert_eq!(read.caches[0].launchers["text/html"], ["x.desktop", "y.desktop"]);
+        assert_eq!(read.aliases["text/x-plain"], "text/plain");
+        assert_eq!(read.parents["text/html"], ["text/plain", "text/xml"]);
+    }
+
+    #[test]
+    fn alternatives_are_known_with_all_that_stand_behind_them() {
+        let roles = Roles::built_in().unwrap();
+        let link = roles.alternatives().next().unwrap().to_string();
+        let kept = format!(
+            "auto\n/usr/bin/{link}\n{link}.1.gz\n/usr/share/man/man1/{link}.1.gz\n\n/usr/bin/low\n10\n\n/usr/bin/high\n50\n/usr/share/man/high.gz\n\n"
+        );
+        let tree = Memory::new()
+            .link(format!("etc/alternatives/{link}"), "/usr/bin/low")
+            .file(format!("var/lib/dpkg/alternatives/{link}"), kept);
+        let (read, unread) = read(&tree, &[], &[], &roles);
+        assert_eq!(read.alternatives[link.as_str()], "/usr/bin/low");
+        assert_eq!(read.others[link.as_str()], ["/usr/bin/high", "/usr/bin/low"]);
+        assert!(unread.is_empty());
+    }
 }

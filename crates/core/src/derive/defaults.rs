@@ -21,13 +21,24 @@ pub struct AssociationList {
     pub removed: BTreeMap<Text, Vec<Text>>,
 }
 
+/// What the launchers of one data folder say that they open.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct LauncherTypes {
+    /// The cache, or the folder, for evidence.
+    pub file: Text,
+    /// Launchers by type.
+    pub launchers: BTreeMap<Text, Vec<Text>>,
+    /// How many lists go before it: those of its own folder, and of folders of higher precedence.
+    pub after: usize,
+}
+
 /// Everything that decides which application opens a type.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Associations {
     /// All lists, in the specification's order for the install's desktop.
     pub lists: Vec<AssociationList>,
-    /// Caches of what launchers say themselves, by folder in the order of the data folders: file and launchers by type.
-    pub caches: Vec<(Text, BTreeMap<Text, Vec<Text>>)>,
+    /// What launchers say themselves, in the order of the data folders.
+    pub caches: Vec<LauncherTypes>,
     /// Parents of types, nearest first.
     pub parents: BTreeMap<Text, Vec<Text>>,
     /// Proper names of types that have another one.
@@ -226,7 +237,7 @@ impl<'a> Chooser<'a> {
 
     /// Launchers associated with a type, most preferred first, each with the file that says so.
     ///
-    /// A list adds before it removes what files of lower precedence say.
+    /// Folder by folder: a list adds, then removes what it and files of lower precedence say; then the launchers of the folder itself.
     fn associated(&self, asked: &str) -> Vec<(Text, Text)> {
         let mut found: Vec<(Text, Text)> = Vec::new();
         let mut removed: FxHashSet<&str> = FxHashSet::default();
@@ -239,12 +250,16 @@ impl<'a> Chooser<'a> {
                 }
             }
         };
-        for list in &self.associations.lists {
+        let mut caches = self.associations.caches.iter().peekable();
+        for (number, list) in self.associations.lists.iter().enumerate() {
+            while let Some(cache) = caches.next_if(|cache| cache.after <= number) {
+                add(cache.launchers.get(asked), &cache.file, &removed);
+            }
             add(list.added.get(asked), &list.file, &removed);
             removed.extend(list.removed.get(asked).into_iter().flatten().map(|launcher| launcher.as_str()));
         }
-        for (file, cache) in &self.associations.caches {
-            add(cache.get(asked), file, &removed);
+        for cache in caches {
+            add(cache.launchers.get(asked), &cache.file, &removed);
         }
         // A snap of the seed is set up when the system first starts: until then no cache knows its launchers.
         let seeded = self.launchers.iter().filter(|l| l.is_embedded() && l.format == Some(System::Snap));
@@ -342,7 +357,11 @@ mod tests {
     fn cached(asked: &str, launchers: &[&str]) -> Associations {
         let named = launchers.iter().map(|id| Text::from(format!("{id}.desktop"))).collect();
         Associations {
-            caches: vec![("cache".into(), BTreeMap::from([(asked.into(), named)]))],
+            caches: vec![LauncherTypes {
+                file: "cache".into(),
+                launchers: BTreeMap::from([(asked.into(), named)]),
+                after: usize::MAX,
+            }],
             ..Associations::default()
         }
     }
