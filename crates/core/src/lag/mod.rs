@@ -289,7 +289,67 @@ releases = [
         ");
     }
 
+    #[test]
+    fn of_two_series_the_one_that_tells_more_counts() {
+        let file = "\
+[[project]]
+name = 'linux'
+releases = [
+  { version = '6.1', date = '2025-01-01', series = '6' },
+  { version = '6.6.1', date = '2025-11-01', series = '6.6' },
+  { version = '6.61.0', date = '2026-01-01', series = '6.61' },
+]
+";
+        let lag = lag(&tally(), &Upstream::parse_toml(file).unwrap(), "2026-05-04".parse().unwrap());
+        assert_eq!(lag.items[0].series.as_deref(), Some("6.6"), "6.6.3 is no 6.61, and more than a 6");
+        let own = lag.items[0].in_series.as_ref().unwrap();
+        assert_eq!((own.releases, own.released.as_deref()), (0, None));
+        assert_eq!((lag.items[0].newest.releases, lag.items[0].newest.days), (1, 123));
+    }
+
+    #[test]
+    fn programs_of_one_suite_are_told_once_by_the_name_of_the_suite() {
+        let mut install = tally();
+        install.parts.clear();
+        install.packages[0].made_from = Some("inkcap".into());
+        for name in ["Inkcap Writer", "Inkcap Sheets"] {
+            let told = serde_json::json!({"id": name, "name": name, "version": "3.2.1", "menu": "office",
+                "delivered": [{"system": "dpkg", "package": "inkcap", "version": "3.2.1-2"}]});
+            let application = serde_json::from_value(told).unwrap();
+            install.applications.push(application);
+        }
+        let lag = lag(&install, &Upstream::parse_toml(FILE).unwrap(), "2026-05-04".parse().unwrap());
+        let told: Vec<(&str, &str)> = lag.items.iter().map(|item| (item.what, item.name.as_str())).collect();
+        assert_eq!(told, [("application", "inkcap")]);
+    }
+
     proptest! {
+        #[test]
+        fn behind_is_what_was_out_by_the_day_and_is_newer(
+            releases in prop::collection::vec((0..4_u8, 0..4_u8, 1..29_i8), 1..12), own in (0..4_u8, 0..4_u8), day in 1..29_i8,
+        ) {
+            let releases: Vec<((u8, u8), Date)> =
+                releases.into_iter().map(|(major, minor, day)| ((major, minor), Date::constant(2031, 5, day))).collect();
+            let day = Date::constant(2031, 5, day);
+            let text = |(major, minor): (u8, u8)| format!("{major}.{minor}");
+            let project: Vec<Release> = releases
+                .iter()
+                .map(|(version, date)| Release { version: text(*version).into(), date: *date, series: None })
+                .collect();
+            let told = behind(project.iter(), &text(own), day);
+            let newer: Vec<_> = releases.iter().filter(|(version, date)| *version > own && *date <= day).collect();
+            prop_assert_eq!(told.releases as usize, newer.len());
+            let newest = newer.iter().map(|(version, _)| *version).max();
+            prop_assert_eq!(told.version.as_str(), text(newest.unwrap_or(own)));
+            let first = newer.iter().map(|(_, date)| date.day()).min();
+            prop_assert_eq!(i64::from(told.days), first.map_or(0, |first| i64::from(day.day() - first)));
+            prop_assert_eq!(told.step.is_some(), newest.is_some());
+            if let Some(newest) = newest {
+                let same = if newest.0 == own.0 { Step::Minor } else { Step::Major };
+                prop_assert_eq!(told.step, Some(same));
+            }
+        }
+
         #[test]
         fn any_bytes_are_a_list_or_an_error(text in "[a-z0-9,\"\n.-]{0,80}") {
             _ = Upstream::parse_csv(&format!("project,version,date,series\n{text}"));

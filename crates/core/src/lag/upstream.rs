@@ -163,7 +163,9 @@ impl Project {
         let within = |series: &&Text| {
             version.strip_prefix(series.as_str()).is_some_and(|rest| rest.is_empty() || rest.starts_with('.'))
         };
-        self.releases.iter().filter_map(|release| release.series.as_ref()).find(within).cloned()
+        // `6.6` tells more of 6.6.3 than `6` does.
+        let named = self.releases.iter().filter_map(|release| release.series.as_ref());
+        named.filter(within).max_by_key(|series| series.len()).cloned()
     }
 }
 
