@@ -1,7 +1,7 @@
 //! Approximate search over one install: a name heard, misspelt or in part.
 
 use crate::model::{PackageRef, Tally, Text};
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -58,10 +58,18 @@ pub struct Findings {
 pub fn find(tally: &Tally, asked: &str) -> Findings {
     let wanted = Wanted::of(asked);
     let mut hits: Vec<Hit> = Vec::new();
+    let of_application: FxHashMap<&Text, &Text> = tally
+        .applications
+        .iter()
+        .flat_map(|a| a.launchers.iter().map(|launcher| (launcher, &a.id)))
+        .collect();
+    // What is one thing to whoever asks: an application with its launchers.
+    let mut things: Vec<Text> = Vec::new();
     for application in &tally.applications {
         let package = application.delivered.first().map(crate::model::Delivery::reference);
         let best = wanted.best(&[("named", &application.name), ("known as", &application.id)]);
         push(&mut hits, "application", &application.name, application.version.as_ref(), package, best);
+        things.resize(hits.len(), application.id.clone());
     }
     for launcher in &tally.launchers {
         let generic = launcher.generic_name.clone().unwrap_or_default();
@@ -75,6 +83,8 @@ pub fn find(tally: &Tally, asked: &str) -> Findings {
             launcher.package.clone(),
             best,
         );
+        let thing = of_application.get(&launcher.id).copied().unwrap_or(&launcher.id);
+        things.resize(hits.len(), thing.clone());
     }
     for package in tally.present() {
         let named = wanted.best(&[("named", &package.name)]);
@@ -93,26 +103,46 @@ pub fn find(tally: &Tally, asked: &str) -> Findings {
             best,
         );
     }
-    hits.sort_by(|a, b| {
+    things.resize(hits.len(), Text::default());
+    let mut found: Vec<(Hit, Text)> = hits.into_iter().zip(things).collect();
+    found.sort_by(|(a, _), (b, _)| {
         b.score.total_cmp(&a.score).then_with(|| a.name.cmp(&b.name)).then_with(|| a.what.cmp(b.what))
     });
     let mut nearest: Vec<Text> = Vec::new();
-    if hits.first().is_none_or(|hit| hit.score < MATCH) {
-        hits.iter().for_each(|hit| {
+    if found.first().is_none_or(|(hit, _)| hit.score < MATCH) {
+        found.iter().for_each(|(hit, _)| {
             if nearest.len() < 5 && !nearest.contains(&hit.name) {
                 nearest.push(hit.name.clone());
             }
         });
     }
-    hits.retain(|hit| hit.score >= MATCH);
-    let mut seen: FxHashSet<(Option<PackageRef>, Text)> = FxHashSet::default();
-    hits.retain(|hit| {
-        // An application, its launcher and its package are one thing to whoever asks: the best of them is enough.
-        let key =
-            (hit.package.clone(), if hit.package.is_some() { Text::default() } else { hit.name.clone() });
-        seen.insert(key)
-    });
+    let mut seen = Seen::default();
+    let hits = found.into_iter().filter(|(hit, thing)| hit.score >= MATCH && seen.is_new(hit, thing));
+    let hits = hits.map(|(hit, _)| hit).collect();
     Findings { find: 1, asked: asked.to_owned(), hits, nearest }
+}
+
+/// What was told already. An application, its launchers and its package are one thing to whoever asks, and the best of them is
+/// enough; two applications of one package are two.
+#[derive(Default)]
+struct Seen {
+    things: FxHashSet<Text>,
+    packages: FxHashSet<PackageRef>,
+    told_of: FxHashSet<PackageRef>,
+}
+
+impl Seen {
+    fn is_new(&mut self, hit: &Hit, thing: &Text) -> bool {
+        if hit.what == "package" {
+            let Some(package) = &hit.package else { return true };
+            return !self.told_of.contains(package) && self.packages.insert(package.clone());
+        }
+        if hit.package.as_ref().is_some_and(|package| self.packages.contains(package)) {
+            return false;
+        }
+        self.told_of.extend(hit.package.clone());
+        self.things.insert(thing.clone())
+    }
 }
 
 fn push(
@@ -229,6 +259,40 @@ mod tests {
         let nothing = find(&tally(), "lapwnt-x");
         assert!(nothing.hits.is_empty(), "{:?}", nothing.hits);
         assert_eq!(nothing.nearest.first().map(Text::as_str), Some("lapwing"));
+    }
+
+    #[test]
+    fn two_programs_of_one_package_are_two_and_a_program_with_its_entries_is_one() {
+        let mut tally = tally();
+        let package = PackageRef::new(System::Dpkg, "inkcap");
+        for (id, name, entries) in
+            [("writer", "Inkcap Writer", &["one", "two"][..]), ("sheets", "Inkcap Sheets", &["three"])]
+        {
+            let told = serde_json::json!({"id": id, "name": name, "menu": "office", "launchers": entries.iter().map(|e| format!("{e}.desktop")).collect::<Vec<_>>(),
+                "delivered": [{"system": "dpkg", "package": "inkcap", "version": "1"}]});
+            tally.applications.push(serde_json::from_value(told).unwrap());
+            for entry in entries {
+                let launcher = samples::launcher(entry, "inkcap");
+                let name = format!("{name} {entry}").into();
+                tally.launchers.push(crate::model::Launcher {
+                    name,
+                    package: Some(package.clone()),
+                    ..launcher
+                });
+            }
+        }
+        let told = |asked: &str| -> Vec<(&'static str, String)> {
+            find(&tally, asked).hits.iter().map(|hit| (hit.what, hit.name.to_string())).collect()
+        };
+        let (writer, sheets) =
+            (("application", "Inkcap Writer".to_owned()), ("application", "Inkcap Sheets".to_owned()));
+        assert_eq!(told("writer"), [writer.clone()]);
+        let both: Vec<_> = told("Inkcap ").into_iter().filter(|(what, _)| *what == "application").collect();
+        assert!(both.is_empty(), "a package of that very name stands for what it brought");
+        tally.packages.retain(|package| package.name != "inkcap");
+        let both: Vec<_> =
+            find(&tally, "inkcap").hits.iter().map(|hit| (hit.what, hit.name.to_string())).take(2).collect();
+        assert_eq!(both, [sheets, writer]);
     }
 
     proptest! {
