@@ -3,7 +3,7 @@
 use crate::knowledge::Agents;
 use crate::model::{
     Application, DefaultChoice, Does, Evidence, Kind, Launcher, Oddity, OddityName, Package, State, System,
-    Tally, Text,
+    Tally, Text, bytes_human,
 };
 use rustc_hash::FxHashSet;
 use std::collections::BTreeMap;
@@ -241,14 +241,13 @@ fn games(tally: &Tally, found: &mut Found) {
     let accompanies = |package: &Package| {
         package.companion_of.as_ref().is_some_and(|of| known.contains(&(package.system, of.as_str())))
     };
-    let bytes = tally
-        .present()
-        .filter(|package| package.kind == Kind::Game || accompanies(package))
-        .filter_map(|package| package.installed_bytes)
-        .fold(0, u64::saturating_add);
+    let all = tally.present().filter(|package| package.kind == Kind::Game || accompanies(package));
+    // Where sizes are untold they weigh something, and nobody knows how much.
+    let bytes = all.filter_map(|package| package.installed_bytes).reduce(u64::saturating_add);
+    let weight = bytes.map(|bytes| format!(", {}", bytes_human(bytes))).unwrap_or_default();
     let names: Vec<&str> = games.iter().map(|game| game.name.as_str()).collect();
     let noun = if games.len() == 1 { "game" } else { "games" };
-    let why = format!("{} {noun}, {} MB: {}", games.len(), bytes / 1_000_000, names.join(", "));
+    let why = format!("{} {noun}{weight}: {}", games.len(), names.join(", "));
     found.add(
         OddityName::Games,
         games.iter().flat_map(|game| about(game)).collect(),
@@ -456,5 +455,10 @@ mod tests {
             told[0].0, "2 games, 11 MB: eelpot, eelpot-levels",
             "a companion counts once, whatever it is"
         );
+        for package in &mut tally.packages {
+            package.installed_bytes = None;
+        }
+        let told = found(&tally, OddityName::Games);
+        assert_eq!(told[0].0, "2 games: eelpot, eelpot-levels", "nobody knows what they weigh");
     }
 }

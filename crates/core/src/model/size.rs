@@ -34,7 +34,8 @@ pub fn bytes_human(bytes: u64) -> String {
     const UNITS: [(&str, u64); 4] =
         [("TB", 1_000_000_000_000), ("GB", 1_000_000_000), ("MB", 1_000_000), ("kB", 1000)];
     for (unit, size) in UNITS {
-        if bytes >= size {
+        // What rounds up to a thousand of the unit below is one of this.
+        if bytes >= size - size / 2000 {
             let (bytes, size) = (u128::from(bytes), u128::from(size));
             let tenths = (bytes * 10 + size / 2) / size;
             return if tenths < 100 {
@@ -45,4 +46,40 @@ pub fn bytes_human(bytes: u64) -> String {
         }
     }
     format!("{bytes} B")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn the_largest_unit_that_keeps_a_figure_before_the_point() {
+        for (bytes, expected) in [
+            (0, "0 B"),
+            (999, "999 B"),
+            (1000, "1.0 kB"),
+            (9_949, "9.9 kB"),
+            (9_950, "10 kB"),
+            (999_499, "999 kB"),
+            (999_500, "1.0 MB"),
+            (999_999_999, "1.0 GB"),
+            (5_940_000_000, "5.9 GB"),
+            (412_000_000, "412 MB"),
+            (u64::MAX, "18446744 TB"),
+        ] {
+            assert_eq!(bytes_human(bytes), expected, "{bytes}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_told_is_read_as_nearly_the_same(bytes in prop_oneof![0..2_000_000_u64, 0..1_000_000_000_000_000_u64]) {
+            let told = bytes_human(bytes);
+            let read = bytes_of(&told.replace(' ', "")).unwrap();
+            prop_assert!(read.abs_diff(bytes) <= bytes / 19, "{} for {}", told, bytes);
+            let figure: f64 = told.split(' ').next().unwrap().parse().unwrap();
+            prop_assert!(figure < 1000.0 || told.ends_with("TB"), "{}", told);
+        }
+    }
 }
