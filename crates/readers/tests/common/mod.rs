@@ -3,10 +3,10 @@
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Taken, Tally};
 use tally_readers::{OnMedium, Overrides, TakeOptions, take};
-use tally_trees::Memory;
+use tally_trees::Tree;
 
 /// The tally of an installed system; `installed` is the last moment of its install day, where somebody knows it.
-pub(crate) fn taken(tree: &Memory, installed: Option<i64>) -> Tally {
+pub(crate) fn taken(tree: &dyn Tree, installed: Option<i64>) -> Tally {
     let taken =
         Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
     let options = TakeOptions {
