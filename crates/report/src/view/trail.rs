@@ -79,14 +79,15 @@ impl View for TrailView {
             if let Some(first) = trail.steps.first() {
                 document.heading(name_of(&first.label));
             }
-            let mut table = Table::new(vec![
-                Column::new("release").name(),
-                Column::new("released").drops(2),
+            let dated = trail.steps.iter().any(|step| step.label.release_date.is_some());
+            let released = dated.then(|| Column::new("released").drops(2));
+            let columns = std::iter::once(Column::new("release").name()).chain(released).chain([
                 Column::new("called").name(),
                 Column::new("version"),
                 Column::new("by").drops(1),
                 Column::new(""),
             ]);
+            let mut table = Table::new(columns.collect());
             let mut alike: BTreeMap<String, u32> = BTreeMap::new();
             for step in &trail.steps {
                 *alike.entry(release(&step.label)).or_default() += 1;
@@ -98,14 +99,14 @@ impl View for TrailView {
                 if alike[&told] > 1 {
                     told = format!("{told}, {}", step.label.handle);
                 }
-                table.row(vec![
-                    told.into(),
-                    dim(optional(step.label.release_date.as_deref())),
+                let released = dated.then(|| dim(optional(step.label.release_date.as_deref())));
+                let cells = std::iter::once(Span::from(told)).chain(released).chain([
                     names(&step.found).into(),
                     versions(&step.found).into(),
                     dim(systems(&step.found)),
                     Span::new(role, said),
                 ]);
+                table.row(cells.collect());
             }
             document.table_or(table, "");
         }
