@@ -7,15 +7,14 @@ use tally_core::compare::{
     ApplicationSort, Base, Comparison, DecisionSort, DefaultSort, HeadlineRules, ListSort, PackageSort,
     PartSort, compare, compare_in_full,
 };
-use tally_core::knowledge::PartRules;
+use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{Kind, Menu, System, Tally};
 use tally_report::{CompareView, CompareWhat, Filter};
 
 pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failure> {
     let filter = filter(args)?;
-    let Compared { old, new, mut comparison } =
+    let Compared { old, new, mut comparison, parts, roles } =
         compared(&args.old, &args.new, &args.base, settings, install::find_in_brief)?;
-    let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let differs = args.exit_code && !comparison.is_empty();
     filter.apply(&mut comparison);
     let command = format!("fresh-tally compare {} {}", args.old, args.new);
@@ -33,11 +32,13 @@ pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failu
     Ok(if differs { Exit::No } else { Exit::Done })
 }
 
-/// Two installs, and what differs.
+/// Two installs, what differs, and the rules by which it was told.
 pub(crate) struct Compared {
     pub(crate) old: Tally,
     pub(crate) new: Tally,
     pub(crate) comparison: Comparison,
+    pub(crate) parts: PartRules,
+    pub(crate) roles: Roles,
 }
 
 /// Finds two installs by `find` and compares them, with what the base did where one is given.
@@ -65,7 +66,7 @@ pub(crate) fn compared(
     let (roles, scores, agents) = (settings.own.roles()?, settings.own.scores()?, settings.own.agents()?);
     let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
     let comparison = compare_in_full(&old, &new, base, &rules);
-    Ok(Compared { old, new, comparison })
+    Ok(Compared { old, new, comparison, parts, roles })
 }
 
 fn what(view: CompareWhatArg) -> CompareWhat {

@@ -72,7 +72,7 @@ fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, Failure> {
                 .map_err(fail)
         }
         [old, new] if !args.side_by_side => {
-            let Compared { old, new, comparison } = compared(old, new, &[], settings, install::find)?;
+            let Compared { old, new, comparison, .. } = compared(old, new, &[], settings, install::find)?;
             let (old, new) = (published(old), published(new));
             let command = format!("fresh-tally compare {words}");
             let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
