@@ -93,8 +93,8 @@ enum Detail {
 /// Reads the line of a package, without the comma behind it; in brief where that is asked for.
 fn read_package(line: &[u8], brief: Option<&mut Brief>) -> Option<Package> {
     // Checked once as a whole, the text need not be checked string by string.
-    let text = std::str::from_utf8(line).ok()?;
-    brief.and_then(|brief| brief.package(text)).or_else(|| serde_json::from_str(text).ok())
+    let whole = || serde_json::from_str(std::str::from_utf8(line).ok()?).ok();
+    brief.and_then(|brief| brief.package(line)).or_else(whole)
 }
 
 /// Appends what stands up to the next line break, and it, or up to the end; returns whether there was anything.
@@ -135,7 +135,7 @@ fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     // The list is empty in the frame: nothing but the line break stands in it.
     let mut packages = Vec::with_capacity(2048);
     let mut line = Vec::with_capacity(4 << 10);
-    let mut brief = (detail == Detail::Brief).then(Brief::default);
+    let mut brief = (detail == Detail::Brief).then(Brief::new);
     // Whether the last line of the list promised another one.
     let mut more = true;
     loop {

@@ -4,21 +4,31 @@
 //! that each stands where it stood in the line before. Read by their places they take a quarter of the time. Anything that is not
 //! written so (edited, damaged, of an earlier version, a name with an escape in it) is left to serde, which tells what is wrong.
 
+use memchr::memmem::Finder;
 use tally_core::model::{
     Alternatives, Dependency, Kind, Package, Phase, Reason, State, System, Text, VersionOp,
 };
 
+/// The first key that comparing does not take. Within a string both quotes would be escaped, so that only a key can look like this.
+const NEXT: &str = ", \"suggests\": ";
+
 /// Reads packages as far as comparing takes them, up to `conflicts`; what follows is neither read nor kept.
-#[derive(Default)]
 pub(crate) struct Brief {
+    next: Finder<'static>,
     /// Lists grow in these, and are then kept at their size.
     relations: Vec<Alternatives>,
     dependencies: Vec<Dependency>,
 }
 
 impl Brief {
+    pub(crate) fn new() -> Self {
+        Self { next: Finder::new(NEXT), relations: Vec::new(), dependencies: Vec::new() }
+    }
+
     /// `None` where anything is not as this program writes it.
-    pub(crate) fn package(&mut self, line: &str) -> Option<Package> {
+    pub(crate) fn package(&mut self, line: &[u8]) -> Option<Package> {
+        let end = self.next.find(line).filter(|_| line.ends_with(b"}"))?;
+        let line = std::str::from_utf8(&line[..end]).ok()?;
         self.relations.clear();
         self.dependencies.clear();
         let (relations, dependencies) = (&mut self.relations, &mut self.dependencies);
@@ -51,7 +61,7 @@ impl Brief {
             conflicts: c.at(", \"conflicts\": ")?.list(dependencies, Cursor::dependency)?,
             ..Package::new(system, name, version)
         };
-        (c.rest.starts_with(", \"suggests\": ") && c.rest.ends_with('}')).then_some(package)
+        c.rest.is_empty().then_some(package)
     }
 }
 
@@ -164,7 +174,7 @@ mod tests {
     }
 
     fn read(line: &str) -> Option<Package> {
-        Brief::default().package(line)
+        Brief::new().package(line.as_bytes())
     }
 
     /// The package without all that stands behind `conflicts`.
@@ -264,11 +274,11 @@ mod tests {
 
         #[test]
         fn one_reader_reads_line_after_line(packages in prop::collection::vec(package("\\PC{0,12}"), 1..6)) {
-            let mut brief = Brief::default();
+            let mut brief = Brief::new();
             for package in packages {
                 let line = line_of(&package);
                 let escaped = line.contains('\\');
-                match brief.package(&line) {
+                match brief.package(line.as_bytes()) {
                     Some(read) => prop_assert_eq!(read, in_brief(&package)),
                     None => prop_assert!(escaped, "{}", line),
                 }

@@ -10,8 +10,9 @@ use rustix::thread::{CpuSet, sched_getaffinity, sched_setaffinity};
 pub fn start_threads(most: Option<usize>) {
     let mut builder = rayon::ThreadPoolBuilder::new().start_handler(apart);
     if let Some(most) = most {
-        let there = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
-        builder = builder.num_threads(most.min(there));
+        // What a group of processes may use is found in files; a limit as low as this needs no reading of them.
+        let there = sched_getaffinity(None).map_or(1, |allowed| allowed.count() as usize);
+        builder = builder.num_threads(most.min(there.max(1)));
     }
     // If they can't be had, what is first asked of them starts others.
     _ = builder.build_global();
