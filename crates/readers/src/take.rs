@@ -207,9 +207,10 @@ fn collect(
     for facts in found {
         tally.label.arch = tally.label.arch.take().or(facts.native_arch);
         // Nearly always there is one system, and nothing to move.
-        match tally.packages.is_empty() {
-            true => tally.packages = facts.packages,
-            false => tally.packages.extend(facts.packages),
+        if tally.packages.is_empty() {
+            tally.packages = facts.packages;
+        } else {
+            tally.packages.extend(facts.packages);
         }
         tally.unread.extend(facts.unread);
         tally.missing_facts.extend(facts.missing);

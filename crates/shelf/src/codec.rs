@@ -75,7 +75,7 @@ pub fn read_tally(path: &Path) -> Result<Tally, ShelfError> {
 
 /// Reads of the tally in a file what comparing takes: packages without summary, section, page, licence, package URL and evidence,
 /// without the reason for their kind, what they suggest, where and when they were fetched. That is half of what is to be kept in
-/// memory, and is read in a third of the time. Packages that this program did not write so are read in full.
+/// memory, and less than half the work. Packages that this program did not write so are read in full.
 ///
 /// # Errors
 /// As [`read_tally`].

@@ -1,7 +1,7 @@
 //! The line of a package, in the one form in which [`encode`](crate::encode) writes it.
 //!
 //! Comparing two installs is little more than reading both: a hundred thousand names and versions, of which serde can't know
-//! that each stands where it stood in the line before. Read by their places they take a quarter of the time. Anything that is not
+//! that each stands where it stood in the line before. Read by their places they take less than half the instructions. Anything that is not
 //! written so (edited, damaged, of an earlier version, a name with an escape in it) is left to serde, which tells what is wrong.
 
 use memchr::memmem::Finder;

@@ -83,16 +83,17 @@ fn can_tell(tally: &Tally, oddity: OddityName) -> bool {
         | OddityName::MixedOpeners
         | OddityName::DefaultPointsNowhere
         | OddityName::UnlikelyDefault => !tally.lacks(MissingFact::Launchers),
+        // By what packages say of themselves, their files and their launchers; a bare list has none of it.
+        OddityName::InstallerLeftBehind | OddityName::TransitionalPackage | OddityName::Games => {
+            !is_list(tally)
+        }
         OddityName::HalfInstalled
         | OddityName::InNoRepository
         | OddityName::ForeignRepository
         | OddityName::UnownedStartup
         | OddityName::RemovedLeftovers
         | OddityName::ManifestDisagrees => !is_list(tally),
-        OddityName::ReportsHome
-        | OddityName::InstallerLeftBehind
-        | OddityName::TransitionalPackage
-        | OddityName::Games => true,
+        OddityName::ReportsHome => true,
     }
 }
 
@@ -239,6 +240,14 @@ fn of_part(tally: &Tally, part: &str, expect: &Expect) -> Answer {
 }
 
 fn of_kind(tally: &Tally, kind: Kind, asked: &Asked) -> Answer {
+    // In a list many are of no known kind, and any of them may be of this one.
+    if is_list(tally) && !asked.expect.bytes {
+        let count = |kind| as_number(tally.present().filter(|package| package.kind == kind).count() as u64);
+        let (least, most) = (count(kind), count(kind) + count(Kind::Unknown));
+        if within(&asked.expect, least) != within(&asked.expect, most) {
+            return untold(UNTOLD);
+        }
+    }
     let list: Vec<&Package> = tally.present().filter(|package| package.kind == kind).collect();
     let places: Vec<&Evidence> = list.iter().map(|package| &package.evidence).collect();
     let names: Vec<&str> = list.iter().take(TOLD).map(|package| package.name.as_str()).collect();

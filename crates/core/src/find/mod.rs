@@ -57,34 +57,26 @@ pub struct Findings {
 /// Searches names, identifiers, generic names, summaries and commands. All words must be found for a summary to match.
 pub fn find(tally: &Tally, asked: &str) -> Findings {
     let wanted = Wanted::of(asked);
-    let mut hits: Vec<Hit> = Vec::new();
+    // Each with the one thing that it is of: an application with its launchers.
+    let mut hits: Vec<(Hit, Text)> = Vec::new();
     let of_application: FxHashMap<&Text, &Text> = tally
         .applications
         .iter()
         .flat_map(|a| a.launchers.iter().map(|launcher| (launcher, &a.id)))
         .collect();
-    // What is one thing to whoever asks: an application with its launchers.
-    let mut things: Vec<Text> = Vec::new();
     for application in &tally.applications {
         let package = application.delivered.first().map(crate::model::Delivery::reference);
         let best = wanted.best(&[("named", &application.name), ("known as", &application.id)]);
-        push(&mut hits, "application", &application.name, application.version.as_ref(), package, best);
-        things.resize(hits.len(), application.id.clone());
+        let hit = hit("application", &application.name, application.version.as_ref(), package, best);
+        hits.extend(hit.map(|hit| (hit, application.id.clone())));
     }
     for launcher in &tally.launchers {
         let generic = launcher.generic_name.clone().unwrap_or_default();
         let runs = launcher.runs.clone().unwrap_or_default();
         let best = wanted.best(&[("menu entry", &launcher.name), ("is a", &generic), ("runs", &runs)]);
-        push(
-            &mut hits,
-            "launcher",
-            &launcher.name,
-            launcher.version.as_ref(),
-            launcher.package.clone(),
-            best,
-        );
         let thing = of_application.get(&launcher.id).copied().unwrap_or(&launcher.id);
-        things.resize(hits.len(), thing.clone());
+        let hit = hit("launcher", &launcher.name, launcher.version.as_ref(), launcher.package.clone(), best);
+        hits.extend(hit.map(|hit| (hit, thing.clone())));
     }
     for package in tally.present() {
         let named = wanted.best(&[("named", &package.name)]);
@@ -94,30 +86,23 @@ pub fn find(tally: &Tally, asked: &str) -> Findings {
         } else {
             named
         };
-        push(
-            &mut hits,
-            "package",
-            &package.name,
-            Some(&package.upstream_version),
-            Some(package.reference()),
-            best,
-        );
+        let (version, reference) = (Some(&package.upstream_version), Some(package.reference()));
+        let hit = hit("package", &package.name, version, reference, best);
+        hits.extend(hit.map(|hit| (hit, Text::default())));
     }
-    things.resize(hits.len(), Text::default());
-    let mut found: Vec<(Hit, Text)> = hits.into_iter().zip(things).collect();
-    found.sort_by(|(a, _), (b, _)| {
+    hits.sort_by(|(a, _), (b, _)| {
         b.score.total_cmp(&a.score).then_with(|| a.name.cmp(&b.name)).then_with(|| a.what.cmp(b.what))
     });
     let mut nearest: Vec<Text> = Vec::new();
-    if found.first().is_none_or(|(hit, _)| hit.score < MATCH) {
-        found.iter().for_each(|(hit, _)| {
+    if hits.first().is_none_or(|(hit, _)| hit.score < MATCH) {
+        hits.iter().for_each(|(hit, _)| {
             if nearest.len() < 5 && !nearest.contains(&hit.name) {
                 nearest.push(hit.name.clone());
             }
         });
     }
     let mut seen = Seen::default();
-    let hits = found.into_iter().filter(|(hit, thing)| hit.score >= MATCH && seen.is_new(hit, thing));
+    let hits = hits.into_iter().filter(|(hit, thing)| hit.score >= MATCH && seen.is_new(hit, thing));
     let hits = hits.map(|(hit, _)| hit).collect();
     Findings { find: 1, asked: asked.to_owned(), hits, nearest }
 }
@@ -145,25 +130,23 @@ impl Seen {
     }
 }
 
-fn push(
-    hits: &mut Vec<Hit>,
+fn hit(
     what: &'static str,
     name: &Text,
     version: Option<&Text>,
     package: Option<PackageRef>,
-    best: (f64, String),
-) {
-    if best.0 > 0.15 {
-        let version = version.filter(|version| !version.is_empty()).cloned();
-        hits.push(Hit {
-            what,
-            name: name.clone(),
-            version,
-            package,
-            why: best.1.into(),
-            score: (best.0 * 1000.0).round() / 1000.0,
-        });
-    }
+    (score, why): (f64, String),
+) -> Option<Hit> {
+    let version = version.filter(|version| !version.is_empty()).cloned();
+    let score_told = (score * 1000.0).round() / 1000.0;
+    (score > 0.15).then(|| Hit {
+        what,
+        name: name.clone(),
+        version,
+        package,
+        why: why.into(),
+        score: score_told,
+    })
 }
 
 #[derive(Debug)]

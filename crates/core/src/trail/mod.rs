@@ -177,13 +177,8 @@ fn steps(tallies: &[&Tally], found: Vec<Vec<Found>>, kind: TrailKind) -> Vec<Tra
                             Ordering::Greater => "downgraded",
                             Ordering::Equal => "same",
                         },
-                        (old, new) => {
-                            if old == new {
-                                "same"
-                            } else {
-                                "updated"
-                            }
-                        }
+                        (old, new) if old == new => "same",
+                        _ => "updated",
                     }
                 };
                 (change, step.filter(|_| change != "same"))

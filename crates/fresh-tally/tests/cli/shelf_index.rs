@@ -61,6 +61,10 @@ fn the_trail_by_the_index_is_the_trail_by_the_tallies() {
         "pondskate",
         "weir",
         "fryshoal",
+        "INKCAP",
+        "dpkg:libreedkit3",
+        "snap:fryshoal",
+        "apk:inkcap",
     ] {
         let by_index = place.run(&format!("trail {name} -f json"));
         let given = place.run(&format!(

@@ -192,6 +192,7 @@ mod tests {
         assert!(split.find(b"/bin/x").is_none());
         assert!(split.find(b"/usr/bin/x").is_some());
     }
+
     fn path() -> impl Strategy<Value = String> {
         prop::collection::vec(prop::sample::select(vec!["usr", "lib", "bin", "b", "share", "ä", ""]), 1..5)
             .prop_map(|parts| format!("/{}", parts.join("/")))

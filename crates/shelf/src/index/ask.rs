@@ -185,7 +185,10 @@ impl Index {
             label.handle = handle.as_str().into();
             tallies.insert(id, Tally::new("index", taken(), label));
         }
-        if let Some(key) = self.word(&asked.trim().to_lowercase())? {
+        let name = asked.trim().to_lowercase();
+        // `system:name` bears on what the name bears on; whoever asks tells the systems apart.
+        let of_system = name.split_once(':').filter(|(system, _)| System::from_name(system).is_some());
+        if let Some(key) = self.word(of_system.map_or(name.as_str(), |(_, name)| name))? {
             let (keys, claims) = self.family_of(key)?;
             self.each(&keys, |install, thing| {
                 if let Some(tally) = tallies.get_mut(&install) {
@@ -246,24 +249,25 @@ fn add(tally: &mut Tally, thing: Thing, claims: &Claims) {
             (package.replaces, package.provides) = (claimed.clone(), claimed);
             tally.packages.push(package);
         }
-        (Sort::Application | Sort::ApplicationName, Some(system)) => {
+        (Sort::Application | Sort::ApplicationName, system) => {
             let id = if thing.sort == Sort::Application { &thing.key } else { &thing.source };
-            let delivery = Delivery {
+            let delivery = system.map(|system| Delivery {
                 system,
                 package: Text::default(),
                 version: thing.version.as_str().into(),
                 bytes: None,
-            };
+            });
             match tally.applications.iter_mut().find(|known| known.id == *id) {
-                Some(known) if known.delivered.contains(&delivery) => {}
-                Some(known) => known.delivered.push(delivery),
+                Some(known) => {
+                    known.delivered.extend(delivery.filter(|delivery| !known.delivered.contains(delivery)));
+                }
                 None => tally.applications.push(Application {
                     id: id.as_str().into(),
                     name: name.into(),
                     version,
                     menu: Menu::Other,
                     roles: Vec::new(),
-                    delivered: vec![delivery],
+                    delivered: delivery.into_iter().collect(),
                     launchers: Vec::new(),
                     bytes: None,
                 }),

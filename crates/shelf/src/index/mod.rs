@@ -18,7 +18,7 @@ use std::time::Duration;
 const FILE: &str = ".index.sqlite";
 
 /// Changes whenever the tables do; an index of another number is made anew.
-const SCHEMA: i64 = 3;
+const SCHEMA: i64 = 4;
 
 const TABLES: &str = "
     CREATE TABLE install (id INTEGER PRIMARY KEY, handle TEXT NOT NULL UNIQUE, size INTEGER NOT NULL, changed INTEGER NOT NULL,

@@ -8,7 +8,7 @@ use tally_core::version::upstream;
 pub(crate) enum Sort {
     /// Key: package name; source: its source package.
     Package = 0,
-    /// Key: application ID; name: its name. One row for each delivery.
+    /// Key: application ID; name: its name. One row for each delivery, or one without a system where there is none.
     Application = 1,
     /// Key: application name; source: its ID.
     ApplicationName = 2,
@@ -65,9 +65,17 @@ impl Rows {
         let number = |n: u64| i64::try_from(n).unwrap_or(i64::MAX);
         let mut things: Vec<Thing> = tally.present().map(package).collect();
         for application in &tally.applications {
-            for delivery in &application.delivered {
-                let system = system_number(Some(delivery.system));
-                let version = upstream(delivery.system, &delivery.version);
+            let mut deliveries: Vec<(Option<System>, &str)> = application
+                .delivered
+                .iter()
+                .map(|delivery| (Some(delivery.system), upstream(delivery.system, &delivery.version)))
+                .collect();
+            // No package brought it, and it is there all the same.
+            if deliveries.is_empty() {
+                deliveries.push((None, application.version.as_deref().unwrap_or_default()));
+            }
+            for (system, version) in deliveries {
+                let system = system_number(system);
                 let row = |sort, key: &str, source: &str| {
                     thing(sort, key, &application.name, version, source, system)
                 };

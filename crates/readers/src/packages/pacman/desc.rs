@@ -24,13 +24,8 @@ impl<'a> Record<'a> {
     pub(super) fn parse(text: &'a str) -> Self {
         let mut record = Record { sections: Vec::with_capacity(24), values: Vec::with_capacity(64) };
         let mut open = false;
-        let mut rest = Some(text);
-        let mut number = 0;
-        while let Some(here) = rest {
-            let end = memchr::memchr(b'\n', here.as_bytes());
-            rest = end.map(|end| &here[end + 1..]);
-            number += 1;
-            let line = here[..end.unwrap_or(here.len())].trim_ascii_end();
+        for (number, line) in (1..).zip(text.split('\n')) {
+            let line = line.trim_ascii_end();
             let key = line.strip_prefix('%').and_then(|rest| rest.strip_suffix('%'));
             match (key, record.sections.last_mut()) {
                 (Some(key), _) if !open && !key.is_empty() => {

@@ -261,12 +261,12 @@ impl CompareView<'_> {
         match (totals.inherited, totals.held_back) {
             (Some(inherited), Some(held)) => {
                 format!(
-                    "{} of the changes came with the base, and {} of the base's were held back. ",
+                    " {} of the changes came with the base, and {} of the base's were held back.",
                     n(inherited),
                     n(held)
                 )
             }
-            (Some(inherited), None) => format!("{} of the changes are as the base has it. ", n(inherited)),
+            (Some(inherited), None) => format!(" {} of the changes are as the base has it.", n(inherited)),
             _ => String::new(),
         }
     }
@@ -368,7 +368,7 @@ impl CompareView<'_> {
         line = line
             .and(format!(", {} same; ", thousands(u64::from(totals.unchanged))))
             .and(format!(
-                "{} then, {} now. ",
+                "{} then, {} now.",
                 count_of(u64::from(totals.old_packages), "package"),
                 thousands(u64::from(totals.new_packages)),
             ))
@@ -376,7 +376,7 @@ impl CompareView<'_> {
         if self.is_untold("weight") {
             return line;
         }
-        line.and(Span::new(Role::Strong, "Weight ")).and(format!(
+        line.and(" ").and(Span::new(Role::Strong, "Weight ")).and(format!(
             "{} to {} ({})",
             bytes_human(totals.old_bytes),
             bytes_human(totals.new_bytes),

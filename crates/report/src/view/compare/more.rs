@@ -76,6 +76,13 @@ pub(super) fn decisions(document: &mut Document, view: &CompareView<'_>, limit: 
         Column::new("on disk").right(),
         Column::new("because").sentence().drops(1),
     ]);
+    // Whether anything tells how big the packages of a decision are.
+    let mut weighed: BTreeMap<&str, bool> = BTreeMap::new();
+    for change in &view.comparison.packages {
+        if let Some(decision) = &change.decision {
+            *weighed.entry(decision).or_default() |= change.bytes_delta.is_some();
+        }
+    }
     let shown = limit.unwrap_or(usize::MAX);
     for decision in list.iter().take(shown) {
         let (role, said) = word(decision);
@@ -87,7 +94,11 @@ pub(super) fn decisions(document: &mut Document, view: &CompareView<'_>, limit: 
             Span::new(role, said),
             decision.what.as_str().into(),
             thousands(decision.packages.len() as u64).into(),
-            bytes_signed(decision.bytes_delta).into(),
+            // Of what is long gone nothing tells how big it was.
+            match weighed.get(decision.id.as_str()) {
+                Some(false) => dim("untold"),
+                _ => bytes_signed(decision.bytes_delta).into(),
+            },
             dim(because),
         ]);
         if limit.is_none() && decision.packages.len() > 1 {
