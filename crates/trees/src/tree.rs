@@ -69,6 +69,13 @@ pub trait Tree: Send + Sync {
     /// When the path is not a link.
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError>;
 
+    /// The same tree, held by one of its folders: what lies below that is found sooner, where many files of it are read.
+    ///
+    /// Paths are those of the whole tree. `None` where nothing is won by it.
+    fn near(&self, _folder: &Path) -> Option<Box<dyn Tree + '_>> {
+        None
+    }
+
     /// Whether a path, as it is, takes a name of lower layers away: in a file system that is a layer of another one.
     fn is_whiteout(&self, _path: &Path) -> bool {
         false
@@ -126,6 +133,10 @@ impl Tree for std::sync::Arc<dyn Tree> {
 
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
         self.as_ref().read_link(path)
+    }
+
+    fn near(&self, folder: &Path) -> Option<Box<dyn Tree + '_>> {
+        self.as_ref().near(folder)
     }
 
     fn is_whiteout(&self, path: &Path) -> bool {

@@ -21,6 +21,8 @@ pub(super) fn survey(tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> 
     let mut wanted = wanted.clone();
     diversions.by_from.keys().for_each(|from| wanted.add(from));
     let wanted = &wanted;
+    let near = tree.near(Path::new(INFO));
+    let tree = near.as_deref().unwrap_or(tree);
     let found: Vec<Owners> = packages
         .par_iter()
         .enumerate()

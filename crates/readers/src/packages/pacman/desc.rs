@@ -2,7 +2,6 @@
 
 use smallvec::smallvec;
 use std::borrow::Cow;
-use std::ops::Range;
 use tally_core::model::{Alternatives, Dependency, Text, VersionOp};
 
 /// The text of a record; bytes that are not UTF-8 become U+FFFD.
@@ -10,88 +9,90 @@ pub(super) fn text_of(bytes: &[u8]) -> Cow<'_, str> {
     std::str::from_utf8(bytes).map_or_else(|_| String::from_utf8_lossy(bytes), Cow::Borrowed)
 }
 
-/// A key, the line it stands in, and which of the values are its own.
-type Section<'a> = (&'a str, u32, Range<usize>);
-
-/// A record: the values of each key, with the line of the key.
-#[derive(Debug, Default)]
+/// Goes through a record key by key, and through the values of each.
+#[derive(Debug)]
 pub(super) struct Record<'a> {
-    sections: Vec<Section<'a>>,
-    values: Vec<&'a str>,
+    rest: Option<&'a str>,
+    line: u32,
+    in_values: bool,
 }
 
 impl<'a> Record<'a> {
-    pub(super) fn parse(text: &'a str) -> Self {
-        let mut record = Record { sections: Vec::with_capacity(24), values: Vec::with_capacity(64) };
-        let mut open = false;
-        for (number, line) in (1..).zip(text.split('\n')) {
-            let line = line.trim_ascii_end();
+    pub(super) const fn of(text: &'a str) -> Self {
+        Self { rest: Some(text), line: 0, in_values: false }
+    }
+
+    /// The next line, without the blanks at its end.
+    fn next_line(&mut self) -> Option<&'a str> {
+        let rest = self.rest?;
+        self.line += 1;
+        let end = memchr::memchr(b'\n', rest.as_bytes());
+        self.rest = end.map(|end| &rest[end + 1..]);
+        Some(rest[..end.unwrap_or(rest.len())].trim_ascii_end())
+    }
+
+    /// The next key and the line it stands in; what is left of the values before it is passed by.
+    pub(super) fn next_key(&mut self) -> Option<(&'a str, u32)> {
+        while self.next_value().is_some() {}
+        loop {
+            let line = self.next_line()?;
             let key = line.strip_prefix('%').and_then(|rest| rest.strip_suffix('%'));
-            match (key, record.sections.last_mut()) {
-                (Some(key), _) if !open && !key.is_empty() => {
-                    let none = record.values.len()..record.values.len();
-                    record.sections.push((key, number, none));
-                    open = true;
-                }
-                _ if line.is_empty() => open = false,
-                (_, Some((_, _, own))) if open => {
-                    record.values.push(line);
-                    own.end = record.values.len();
-                }
-                _ => {}
+            if let Some(key) = key.filter(|key| !key.is_empty()) {
+                self.in_values = true;
+                return Some((key, self.line));
             }
         }
-        record
     }
 
-    fn section(&self, key: &str) -> Option<&Section<'a>> {
-        self.sections.iter().find(|(known, _, _)| *known == key)
+    /// The next value of the key; an empty line ends them.
+    fn next_value(&mut self) -> Option<&'a str> {
+        let value = if self.in_values { self.next_line().filter(|line| !line.is_empty()) } else { None };
+        self.in_values = value.is_some();
+        value
     }
 
-    pub(super) fn values(&self, key: &str) -> &[&'a str] {
-        self.section(key).map_or(&[], |(_, _, own)| &self.values[own.clone()])
+    /// The values of the key.
+    pub(super) fn values(&mut self) -> impl Iterator<Item = &'a str> {
+        std::iter::from_fn(|| self.next_value())
     }
 
-    pub(super) fn line(&self, key: &str) -> Option<u32> {
-        self.section(key).map(|(_, line, _)| *line)
+    /// The one value of the key; empty without one.
+    pub(super) fn value(&mut self) -> &'a str {
+        self.next_value().unwrap_or_default().trim_ascii_start()
     }
 
-    pub(super) fn text(&self, key: &str) -> Option<Text> {
-        let value = self.values(key).first()?.trim_ascii_start();
-        (!value.is_empty()).then(|| value.into())
+    pub(super) fn text(&mut self) -> Text {
+        self.value().into()
     }
 
-    pub(super) fn number<N: std::str::FromStr>(&self, key: &str) -> Option<N> {
-        self.values(key).first()?.parse().ok()
+    pub(super) fn number<N: std::str::FromStr>(&mut self) -> Option<N> {
+        self.value().parse().ok()
     }
 
-    pub(super) fn relations(&self, key: &str) -> Vec<Dependency> {
-        self.each_relation(key, |one| one)
+    pub(super) fn relations(&mut self) -> Vec<Dependency> {
+        self.values().filter_map(relation).collect()
     }
 
     /// As [`relations`](Self::relations); nobody can be chosen instead.
-    pub(super) fn needs(&self, key: &str) -> Vec<Alternatives> {
-        self.each_relation(key, |one| smallvec![one])
-    }
-
-    fn each_relation<T>(&self, key: &str, of: impl Fn(Dependency) -> T) -> Vec<T> {
-        let values = self.values(key);
-        let mut relations = Vec::with_capacity(values.len());
-        relations.extend(values.iter().filter_map(|value| relation(value)).map(of));
-        relations
+    pub(super) fn needs(&mut self) -> Vec<Alternatives> {
+        self.values().filter_map(relation).map(|one| smallvec![one]).collect()
     }
 }
 
 /// `name`, `name>=1.2`, and for optional ones `name: what it is good for`.
 fn relation(value: &str) -> Option<Dependency> {
-    let value = value.split(' ').next()?;
-    let value = value.strip_suffix(':').unwrap_or(value);
-    let name_end = value.bytes().position(|b| matches!(b, b'<' | b'>' | b'=')).unwrap_or(value.len());
+    let name_end = value.bytes().position(|b| matches!(b, b'<' | b'>' | b'=' | b' ')).unwrap_or(value.len());
     let (name, rest) = value.split_at(name_end);
+    if rest.is_empty() || rest.starts_with(' ') {
+        let name = name.strip_suffix(':').unwrap_or(name);
+        return (!name.is_empty()).then(|| Dependency { name: name.into(), op: None, version: None });
+    }
+    let rest = rest.split(' ').next().unwrap_or_default();
+    let rest = rest.strip_suffix(':').unwrap_or(rest);
     if name.is_empty() {
         return None;
     }
-    let name = name.trim_ascii().into();
+    let name = name.into();
     let ops = [
         ("<=", VersionOp::AtMost),
         (">=", VersionOp::AtLeast),
@@ -113,26 +114,37 @@ mod tests {
 
     #[test]
     fn keys_and_their_values() {
-        let record = Record::parse(
-            "%NAME%\ninkcap\n\n%DEPENDS%\nlibweir>=4.0\nsh\nlibreed.so=3-64\n\n%X\n%SIZE%\n42\n",
+        let mut record = Record::of(
+            "%NAME%\ninkcap\nnot asked for\n\n%DEPENDS%\nlibweir>=4.0\nsh\nlibreed.so=3-64\n\n%X\n%SIZE%\n42\n \nno key\n%OPTDEPENDS%\nfrogleap: to play\n%NAME%",
         );
-        assert_eq!(record.text("NAME").as_deref(), Some("inkcap"));
-        let said: Vec<_> =
-            record.relations("DEPENDS").into_iter().map(|d| (d.name, d.op, d.version)).collect();
+        assert_eq!(record.next_key(), Some(("NAME", 1)));
+        assert_eq!(record.text(), "inkcap");
+        assert_eq!(record.next_key(), Some(("DEPENDS", 5)), "what nobody asked for is passed by");
+        let said: Vec<_> = record.relations().into_iter().map(|d| (d.name, d.op, d.version)).collect();
         assert_eq!(said[0], ("libweir".into(), Some(VersionOp::AtLeast), Some("4.0".into())));
         assert_eq!(said[1], ("sh".into(), None, None));
         assert_eq!(said[2], ("libreed.so".into(), Some(VersionOp::Exactly), Some("3-64".into())));
-        assert_eq!(record.number::<u64>("SIZE"), Some(42), "a line that is no key is skipped");
-        let optional = Record::parse("%OPTDEPENDS%\nfrogleap: to play\n");
-        assert_eq!(optional.relations("OPTDEPENDS")[0].name, "frogleap");
+        assert_eq!(record.text(), "", "all its values were read");
+        assert_eq!(record.next_key(), Some(("SIZE", 11)), "a line that is no key is skipped");
+        assert_eq!(record.number::<u64>(), Some(42));
+        assert_eq!(record.next_key(), Some(("OPTDEPENDS", 15)), "a line of blanks is an empty one");
+        let needs = record.needs();
+        assert_eq!((&*needs[0][0].name, &*needs[1][0].name), ("frogleap", "%NAME%"), "no key within values");
+        assert_eq!(record.next_key(), None);
     }
 
     proptest! {
         #[test]
-        fn any_bytes_are_a_record(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+        fn any_bytes_are_a_record(bytes in prop::collection::vec(prop_oneof![any::<u8>(), prop::sample::select(b"%%\n\nA>= ".to_vec())], 0..200)) {
             let text = text_of(&bytes);
-            let record = Record::parse(&text);
-            _ = record.relations("DEPENDS");
+            let mut record = Record::of(&text);
+            let lines = text.split('\n').count();
+            let mut last = 0;
+            while let Some((_, line)) = record.next_key() {
+                prop_assert!(line > last && line as usize <= lines);
+                last = line;
+                _ = record.relations();
+            }
         }
     }
 }

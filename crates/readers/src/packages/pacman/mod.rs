@@ -7,10 +7,13 @@ mod sync;
 use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::history::Clock;
-use crate::text::{name_text, time_text};
+use crate::text::{filled, name_text, time_text};
 use desc::{Record, text_of};
 use rayon::prelude::*;
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
+use std::sync::{Mutex, PoisonError};
 use tally_core::history::SystemRecords;
 use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
 use tally_core::version::upstream;
@@ -37,21 +40,31 @@ impl PackageSystem for Pacman {
 
     fn read(&self, tree: &dyn Tree) -> PackageFacts {
         let mut facts = PackageFacts::default();
-        let folders = folders(tree);
-        let read = folders.par_iter().map_init(Vec::new, |buffer, folder| read_one(tree, folder, buffer));
-        let read: Vec<Result<Package, Unread>> = read.collect();
-        // One and all may take the place of the results.
-        let mut unread = Vec::new();
-        facts.packages = read
-            .into_iter()
-            .filter_map(|result| result.map_err(|problem| unread.push(problem)).ok())
-            .collect();
-        facts.unread = unread;
+        let failed = Mutex::new(Vec::new());
+        // What an interrupted transaction left is a folder without files, and says so when it is read.
+        let mut folders = tree.names(LOCAL);
+        folders.retain(|entry| entry.kind == NodeKind::Folder);
+        let near = tree.near(Path::new(LOCAL));
+        let tree = near.as_deref().unwrap_or(tree);
+        let read = folders.par_iter().with_max_len(64).map_init(Vec::new, |buffer, folder| {
+            read_one(tree, &folder.name, buffer).unwrap_or_else(|problem| {
+                failed.lock().unwrap_or_else(PoisonError::into_inner).push(problem);
+                nameless()
+            })
+        });
+        facts.packages = read.collect();
+        facts.unread = failed.into_inner().unwrap_or_else(PoisonError::into_inner);
+        if !facts.unread.is_empty() {
+            facts.packages.retain(|package| !package.name.is_empty());
+            facts.unread.sort_unstable_by(|a, b| a.file.cmp(&b.file));
+        }
         facts.native_arch = native_arch(&facts.packages, &["pacman", "glibc"], "any");
         facts
     }
 
     fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        let near = tree.near(Path::new(LOCAL));
+        let tree = near.as_deref().unwrap_or(tree);
         survey_each(packages, System::Pacman, |at, package| files_of(tree, at, package, wanted))
     }
 
@@ -70,44 +83,62 @@ impl PackageSystem for Pacman {
     }
 }
 
-/// Folders of packages; what an interrupted transaction left has none of their files, and says so when it is read.
-fn folders(tree: &dyn Tree) -> Vec<Text> {
-    let entries = tree.names(LOCAL).into_iter().filter(|entry| entry.kind == NodeKind::Folder);
-    entries.map(|entry| name_text(&entry.name)).collect()
+/// A package of which nothing was read.
+fn nameless() -> Package {
+    Package::new(System::Pacman, Text::default(), Text::default())
 }
 
-fn read_one(tree: &dyn Tree, folder: &str, buffer: &mut Vec<u8>) -> Result<Package, Unread> {
-    let file = format!("{LOCAL}/{folder}/desc");
-    tree.read_into(Path::new(&file), FILE_LIMIT, buffer)
-        .map_err(|error| Unread::whole(file.as_str(), error.why.to_string()))?;
+fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Package, Unread> {
+    let path = [LOCAL.as_bytes(), folder.as_bytes(), b"desc"].join(&b'/');
+    let path = OsStr::from_bytes(&path);
+    let failed = |why: &str| Unread::whole(name_text(path), why);
+    tree.read_into(Path::new(path), FILE_LIMIT, buffer).map_err(|error| failed(&error.why.to_string()))?;
     let text = text_of(buffer);
-    let record = Record::parse(&text);
-    let (Some(name), Some(version)) = (record.text("NAME"), record.text("VERSION")) else {
-        return Err(Unread::whole(file, "names no package and version"));
-    };
-    let mut package = Package::new(System::Pacman, name, version.clone());
-    package.upstream_version = upstream(System::Pacman, &version).into();
-    package.arch = record.text("ARCH").unwrap_or_default();
-    package.made_from = record.text("BASE").filter(|base| *base != package.name);
-    package.summary = record.text("DESC").unwrap_or_default();
-    package.homepage = record.text("URL").unwrap_or_default();
-    package.license = match record.values("LICENSE") {
-        [] => None,
-        [one] => Some((*one).into()),
-        several => Some(several.join(" AND ").into()),
-    };
-    package.section = record.text("GROUPS").unwrap_or_default();
-    package.installed_bytes = record.number("SIZE");
-    package.installed_at = record.number("INSTALLDATE").and_then(time_text);
-    // 1 is "as a dependency"; whoever asked for a package has no such field.
-    package.reason = if record.number::<u8>("REASON") == Some(1) { Reason::Followed } else { Reason::Chosen };
-    package.depends = record.needs("DEPENDS");
-    package.suggests = record.needs("OPTDEPENDS");
-    package.provides = record.relations("PROVIDES");
-    package.replaces = record.relations("REPLACES");
-    package.conflicts = record.relations("CONFLICTS");
-    package.evidence = Evidence { file: file.into(), line: record.line("NAME") };
+    let mut package = nameless();
+    // What was asked for has no field of a reason; 1 is "as a dependency".
+    package.reason = Reason::Chosen;
+    let mut named_in = None;
+    let mut record = Record::of(&text);
+    while let Some((key, line)) = record.next_key() {
+        match key {
+            "NAME" => (package.name, named_in) = (record.text(), Some(line)),
+            "VERSION" => package.version = record.text(),
+            "BASE" => package.made_from = filled(record.text()),
+            "DESC" => package.summary = record.text(),
+            "ARCH" => package.arch = record.text(),
+            "URL" => package.homepage = record.text(),
+            "LICENSE" => package.license = license(record.values()),
+            "GROUPS" => package.section = record.text(),
+            "SIZE" => package.installed_bytes = record.number(),
+            "INSTALLDATE" => package.installed_at = record.number().and_then(time_text),
+            "REASON" => {
+                if record.value() == "1" {
+                    package.reason = Reason::Followed;
+                }
+            }
+            "DEPENDS" => package.depends = record.needs(),
+            "OPTDEPENDS" => package.suggests = record.needs(),
+            "PROVIDES" => package.provides = record.relations(),
+            "REPLACES" => package.replaces = record.relations(),
+            "CONFLICTS" => package.conflicts = record.relations(),
+            _ => {}
+        }
+    }
+    if package.name.is_empty() || package.version.is_empty() {
+        return Err(failed("names no package and version"));
+    }
+    package.upstream_version = upstream(System::Pacman, &package.version).into();
+    package.made_from = package.made_from.filter(|base| *base != package.name);
+    package.evidence = Evidence { file: name_text(path), line: named_in };
     Ok(package)
+}
+
+/// All licenses hold at once; nearly always there is one.
+fn license<'a>(mut licenses: impl Iterator<Item = &'a str>) -> Option<Text> {
+    let first = licenses.next()?;
+    let Some(second) = licenses.next() else { return Some(first.into()) };
+    let all: Vec<&str> = [first, second].into_iter().chain(licenses).collect();
+    Some(all.join(" AND ").into())
 }
 
 /// The `files` record of a package: paths without a leading slash, folders with one at the end.

@@ -125,10 +125,18 @@ fn scan(bytes: Vec<u8>, mut call: impl FnMut(&str, &str, Option<u64>)) -> std::i
         let mut record = Vec::new();
         entry.take(RECORD_LIMIT).read_to_end(&mut record)?;
         let text = text_of(&record);
-        let record = Record::parse(&text);
-        if let (Some(name), Some(version)) = (record.values("NAME").first(), record.values("VERSION").first())
-        {
-            call(name, version, record.number("CSIZE"));
+        let (mut name, mut version, mut size) = ("", "", None);
+        let mut record = Record::of(&text);
+        while let Some((key, _)) = record.next_key() {
+            match key {
+                "NAME" => name = record.value(),
+                "VERSION" => version = record.value(),
+                "CSIZE" => size = record.number(),
+                _ => {}
+            }
+        }
+        if !name.is_empty() && !version.is_empty() {
+            call(name, version, size);
         }
     }
     Ok(())
