@@ -26,7 +26,8 @@ impl<'a> Record<'a> {
     fn next_line(&mut self) -> Option<&'a str> {
         let rest = self.rest?;
         self.line += 1;
-        let end = memchr::memchr(b'\n', rest.as_bytes());
+        // Every third line is empty.
+        let end = if rest.starts_with('\n') { Some(0) } else { memchr::memchr(b'\n', rest.as_bytes()) };
         self.rest = end.map(|end| &rest[end + 1..]);
         Some(rest[..end.unwrap_or(rest.len())].trim_ascii_end())
     }

@@ -95,7 +95,6 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
     tree.read_into(Path::new(path), FILE_LIMIT, buffer).map_err(|error| failed(&error.why.to_string()))?;
     let text = text_of(buffer);
     let mut package = nameless();
-    // What was asked for has no field of a reason; 1 is "as a dependency".
     package.reason = Reason::Chosen;
     let mut named_in = None;
     let mut record = Record::of(&text);
@@ -111,11 +110,8 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
             "GROUPS" => package.section = record.text(),
             "SIZE" => package.installed_bytes = record.number(),
             "INSTALLDATE" => package.installed_at = record.number().and_then(time_text),
-            "REASON" => {
-                if record.value() == "1" {
-                    package.reason = Reason::Followed;
-                }
-            }
+            // Who was asked for has no such field.
+            "REASON" if record.value() == "1" => package.reason = Reason::Followed,
             "DEPENDS" => package.depends = record.needs(),
             "OPTDEPENDS" => package.suggests = record.needs(),
             "PROVIDES" => package.provides = record.relations(),
