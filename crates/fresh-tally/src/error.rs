@@ -104,7 +104,7 @@ impl Failure {
                 "`fresh-tally report INSTALL --format json` shows the data that templates see".into(),
             ),
             Self::NoInstall { source: TakeError::NoListing, .. } => Some(
-                "what `dpkg -l`, `rpm -qa`, `pacman -Q`, `apk info -v` and their like print can be read, manifests of images, CycloneDX and SPDX in JSON".into(),
+                "what `dpkg -l`, `rpm -qa`, `pacman -Qi`, `apk info -v` and their like print in English can be read, manifests of images, CycloneDX and SPDX in JSON".into(),
             ),
             Self::NoInstall { .. } => Some(
                 "point at the root of the install: the folder that holds its `etc`, `usr` and `var`".into(),

@@ -21,7 +21,8 @@ Examples:
   fresh-tally take saltmarsh-5.0.iso --each-profile -o tallies
   fresh-tally take machine.qcow2 --profile minimal
   fresh-tally take image.manifest --distro Saltmarsh --release 5.0
-  rpm -qa | fresh-tally take - --distro Saltmarsh --release 5.0")]
+  rpm -qa | fresh-tally take - --distro Saltmarsh --release 5.0
+  LC_ALL=C pacman -Qi | fresh-tally take - --distro Saltmarsh --release 5.0")]
 pub(crate) struct TakeArgs {
     /// Root folder of an install; an archive of one; an image (ISO 9660, SquashFS, ext4) or a disk (raw, qcow2, VDI) with
     /// one in it; or a list of packages as a package system prints it, a manifest, a bill of materials (CycloneDX or SPDX

@@ -49,6 +49,34 @@ fn a_list_against_an_install_changes_nothing_that_it_can_not_tell() {
 }
 
 #[test]
+fn a_copied_status_file_tells_what_changed_on_purpose_as_far_as_it_can() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    let status = place.read("root-5.0-reedbed/var/lib/dpkg/status");
+    place.write("old.status", &status);
+    let told = place.run("take old.status --release 5.0 --format json -q").json();
+    let missing = told["missing_facts"].as_array().unwrap();
+    assert!(
+        missing.iter().any(|fact| fact == "reasons") && !missing.iter().any(|fact| fact == "sizes"),
+        "{missing:?}"
+    );
+    let whole = place.run("take root-5.0-reedbed --format json -q").json();
+    let native = |tally: &serde_json::Value| -> Vec<String> {
+        let packages = tally["packages"].as_array().unwrap().iter().filter(|p| p["system"] == "dpkg");
+        packages
+            .map(|p| format!("{} {} {} {}", p["name"], p["version"], p["depends"], p["installed_bytes"]))
+            .collect()
+    };
+    assert_eq!(native(&told), native(&whole));
+    let less: String =
+        status.split_inclusive("\n\n").filter(|stanza| !stanza.starts_with("Package: inkcap\n")).collect();
+    place.write("new.status", less);
+    let compared = place.run("compare old.status new.status --format json").json();
+    assert_eq!(compared["packages"][0]["old"]["name"], "inkcap", "{}", compared["packages"]);
+    assert_eq!(compared["packages"].as_array().unwrap().len(), 1);
+    assert!(compared["untold"].as_array().unwrap().iter().any(|view| view == "programs"));
+}
+
+#[test]
 fn a_bill_of_materials_is_written_and_read_back() {
     let place = Place::with_installs(&["5.0-reedbed"]);
     place.run("take root-5.0-reedbed --handle whole -q --shelf shelf");

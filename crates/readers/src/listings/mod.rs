@@ -4,6 +4,7 @@
 mod cyclonedx;
 mod formats;
 mod purl;
+mod records;
 mod spdx;
 
 use crate::text::{lines, text};
@@ -36,6 +37,9 @@ const NEVER_TOLD: [MissingFact; 3] = [MissingFact::Launchers, MissingFact::Owner
 pub fn read(bytes: &[u8]) -> Option<Listing> {
     if bytes.trim_ascii_start().starts_with(b"{") {
         return cyclonedx::read(bytes).or_else(|| spdx::read(bytes));
+    }
+    if let Some(listing) = records::read(bytes) {
+        return Some(listing);
     }
     let written: Vec<(u32, Text)> = lines(bytes)
         .map(|(number, line)| (number, text(line)))

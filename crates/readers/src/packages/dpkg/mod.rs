@@ -9,6 +9,7 @@ mod sources;
 mod status;
 
 pub use control::{Field, Stanza, stanzas};
+pub(crate) use status::read as read_status;
 
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::history::Clock;

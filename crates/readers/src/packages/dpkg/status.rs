@@ -12,7 +12,7 @@ use tally_core::version;
 const PIECE: usize = 256 << 10;
 
 /// Adds all packages of a status file. Large files are cut at empty lines and read in parallel.
-pub(super) fn read(file: &str, bytes: &[u8], facts: &mut PackageFacts) {
+pub(crate) fn read(file: &str, bytes: &[u8], facts: &mut PackageFacts) {
     let pieces = pieces(bytes, PIECE);
     let read: Vec<(Vec<Package>, Vec<Unread>)> =
         pieces.into_par_iter().map(|(line, piece)| read_piece(file, piece, line)).collect();

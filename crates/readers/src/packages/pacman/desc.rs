@@ -81,7 +81,7 @@ impl<'a> Record<'a> {
 }
 
 /// `name`, `name>=1.2`, and for optional ones `name: what it is good for`.
-fn relation(value: &str) -> Option<Dependency> {
+pub(crate) fn relation(value: &str) -> Option<Dependency> {
     let name_end = value.bytes().position(|b| matches!(b, b'<' | b'>' | b'=' | b' ')).unwrap_or(value.len());
     let (name, rest) = value.split_at(name_end);
     if rest.is_empty() || rest.starts_with(' ') {

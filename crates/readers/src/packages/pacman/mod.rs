@@ -8,6 +8,7 @@ use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::history::Clock;
 use crate::text::{filled, name_text, time_text};
+pub(crate) use desc::relation;
 use desc::{Record, text_of};
 use rayon::prelude::*;
 use std::ffi::OsStr;

@@ -8,6 +8,8 @@ mod record;
 mod repositories;
 mod resolver;
 
+pub(crate) use record::source_name;
+
 use super::files::{Files, Look};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
 use crate::database::{Database, DatabaseError};

@@ -47,7 +47,7 @@ fn full_version(header: Header<'_>) -> Option<Text> {
 }
 
 /// `weir-4.0-1.src.rpm` is the source `weir`.
-fn source_name(file: &str) -> Option<Text> {
+pub(crate) fn source_name(file: &str) -> Option<Text> {
     let stem = file.strip_suffix(".src.rpm").or_else(|| file.strip_suffix(".nosrc.rpm"))?;
     stem.rsplitn(3, '-').nth(2).map(Text::from)
 }
