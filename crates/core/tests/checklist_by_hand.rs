@@ -190,6 +190,7 @@ fn a_list_of_packages_answers_for_its_packages_alone() {
             ("total = 'packages'\ncount = '1'", Verdict::Yes, "1"),
             ("total = 'chosen'\ncount = '0'", Verdict::Untold, unsaid),
             ("total = 'weight'\nweight = '< 1GB'", Verdict::Untold, unsaid),
+            ("total = 'oddities'\ncount = '0'", Verdict::Untold, unsaid),
             ("kind = 'game'\nweight = '< 1GB'", Verdict::Untold, unsaid),
             // One package is of no known kind: it may be a game, and no two.
             ("kind = 'game'\ncount = '0'", Verdict::Untold, unsaid),

@@ -60,7 +60,7 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
         Subject::Oddity(name) => {
             let list = tally.oddities.iter().filter(|oddity| oddity.oddity == *name);
             let list: Vec<_> = list.map(|oddity| (oddity.why.clone(), &oddity.evidence)).collect();
-            if list.is_empty() && !can_tell(tally, *name) { untold(UNTOLD) } else { list_of(&list, expect) }
+            if list.is_empty() && !tally.looks_for(*name) { untold(UNTOLD) } else { list_of(&list, expect) }
         }
         Subject::Person => of_person(tally, &asked.name),
     }
@@ -68,33 +68,6 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
 
 fn is_list(tally: &Tally) -> bool {
     tally.taken.medium == Medium::Listing
-}
-
-/// Whether an oddity would have been found if there was one.
-fn can_tell(tally: &Tally, oddity: OddityName) -> bool {
-    match oddity {
-        OddityName::MissingProgram => {
-            !tally.lacks(MissingFact::Launchers) && !tally.lacks(MissingFact::Programs)
-        }
-        OddityName::WebPageLauncher
-        | OddityName::TwoLaunchers
-        | OddityName::TwoFormats
-        | OddityName::DoubleInRole
-        | OddityName::MixedOpeners
-        | OddityName::DefaultPointsNowhere
-        | OddityName::UnlikelyDefault => !tally.lacks(MissingFact::Launchers),
-        // By what packages say of themselves, their files and their launchers; a bare list has none of it.
-        OddityName::InstallerLeftBehind | OddityName::TransitionalPackage | OddityName::Games => {
-            !is_list(tally)
-        }
-        OddityName::HalfInstalled
-        | OddityName::InNoRepository
-        | OddityName::ForeignRepository
-        | OddityName::UnownedStartup
-        | OddityName::RemovedLeftovers
-        | OddityName::ManifestDisagrees => !is_list(tally),
-        OddityName::ReportsHome => true,
-    }
 }
 
 fn said(holds: bool, found: impl Into<Text>, evidence: &[&Evidence]) -> Answer {
@@ -278,6 +251,7 @@ fn of_total(tally: &Tally, total: Total, expect: &Expect) -> Answer {
         Total::Entries => unless(MissingFact::Launchers, &|| {
             tally.launchers.iter().filter(|launcher| launcher.shown).count() as u64
         }),
+        Total::Oddities if OddityName::ALL.iter().any(|name| !tally.looks_for(*name)) => untold(UNTOLD),
         Total::Oddities => counted(tally.oddities.len() as u64),
         Total::Weight => untold_without(tally, MissingFact::Sizes, || {
             let bytes = tally.installed_bytes();

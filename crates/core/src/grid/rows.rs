@@ -4,7 +4,8 @@ use super::GridRules;
 use super::document::{Cell, GridRow, RowGroup};
 use crate::ask::{AskFor, ask};
 use crate::model::{
-    Kind, Label, Look, MEASURES, Medium, MissingFact, Part, Reading, Reason, Scope, System, Tally, Text,
+    Kind, Label, Look, MEASURES, Medium, MissingFact, OddityName, Part, Reading, Reason, Scope, System,
+    Tally, Text,
 };
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -233,7 +234,10 @@ impl Rows<'_> {
                 Some(u64::from(t.counts.by_kind.get(kind).copied().unwrap_or(0)))
             });
         }
-        self.number(group, ("oddities", "Oddities"), "count", |t| Some(t.oddities.len() as u64));
+        self.number(group, ("oddities", "Oddities"), "count", |t| {
+            let all_looked_for = OddityName::ALL.iter().all(|name| t.looks_for(*name));
+            all_looked_for.then_some(t.oddities.len() as u64)
+        });
     }
 
     fn weight(&mut self) {

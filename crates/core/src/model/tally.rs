@@ -1,7 +1,7 @@
 use super::vocabulary::vocabulary;
 use super::{
-    Application, Counts, DefaultChoice, Evidence, Label, Launcher, Looks, Note, Oddity, Package, Part,
-    Reading, Repository, StartupItem, Storage, Text,
+    Application, Counts, DefaultChoice, Evidence, Label, Launcher, Looks, Note, Oddity, OddityName, Package,
+    Part, Reading, Repository, StartupItem, Storage, Text,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -317,6 +317,34 @@ impl Tally {
     /// Whether the source could not tell this fact.
     pub fn lacks(&self, fact: MissingFact) -> bool {
         self.missing_facts.contains(&fact)
+    }
+
+    /// Whether an oddity would have been found if there was one: whether this source tells what its rule asks.
+    pub fn looks_for(&self, oddity: OddityName) -> bool {
+        let is_list = self.taken.medium == Medium::Listing;
+        match oddity {
+            OddityName::MissingProgram => {
+                !self.lacks(MissingFact::Launchers) && !self.lacks(MissingFact::Programs)
+            }
+            OddityName::WebPageLauncher
+            | OddityName::TwoLaunchers
+            | OddityName::TwoFormats
+            | OddityName::DoubleInRole
+            | OddityName::MixedOpeners
+            | OddityName::DefaultPointsNowhere
+            | OddityName::UnlikelyDefault => !self.lacks(MissingFact::Launchers),
+            // By what packages say of themselves, their files and what lies beside them; most lists have none of it.
+            OddityName::InstallerLeftBehind
+            | OddityName::TransitionalPackage
+            | OddityName::Games
+            | OddityName::HalfInstalled
+            | OddityName::InNoRepository
+            | OddityName::ForeignRepository
+            | OddityName::UnownedStartup
+            | OddityName::RemovedLeftovers
+            | OddityName::ManifestDisagrees => !is_list,
+            OddityName::ReportsHome => true,
+        }
     }
 
     /// Bytes on disk of all packages that are there.

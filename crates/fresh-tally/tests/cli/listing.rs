@@ -8,6 +8,7 @@ fn a_manifest_becomes_a_tally_that_says_what_it_can_not_tell() {
     place.write("saltmarsh-5.0.manifest", MANIFEST);
     insta::assert_snapshot!(place.run("take saltmarsh-5.0.manifest --release 5.0 --width 80").all());
     insta::assert_snapshot!(place.run("show saltmarsh-5.0.manifest startup --width 80").all());
+    insta::assert_snapshot!(place.run("show saltmarsh-5.0.manifest odd --width 80").all());
 }
 
 #[test]

@@ -102,10 +102,17 @@ fn by_reason(tally: &Tally) -> Option<String> {
     let (chosen, followed) = (count(Reason::Chosen), count(Reason::Followed));
     if tally.lacks(MissingFact::Reasons) {
         let unknown = count(Reason::Unknown);
-        return (unknown > 0).then(|| format!("nothing tells why {} of them are there", thousands(unknown)));
+        return match unknown {
+            0 => None,
+            all if all == tally.present().count() as u64 => Some("nothing tells why they are there".into()),
+            1 => Some("nothing tells why one of them is there".into()),
+            some => Some(format!("nothing tells why {} of them are there", thousands(some))),
+        };
     }
-    (chosen + followed > 0)
-        .then(|| format!("{} were chosen, {} followed", thousands(chosen), thousands(followed)))
+    (chosen + followed > 0).then(|| {
+        let were = if chosen == 1 { "was" } else { "were" };
+        format!("{} {were} chosen, {} followed", thousands(chosen), thousands(followed))
+    })
 }
 
 /// `Accessories 25, Internet 9`: the fullest menus first.
@@ -206,7 +213,12 @@ fn since_then(tally: &Tally) -> Vec<Fact> {
 
 fn look_twice(tally: &Tally) -> Vec<Fact> {
     if tally.oddities.is_empty() {
-        return vec![fact("Look twice", "nothing stands out", Line::default())];
+        let told = if super::lists::not_looked_for(tally).is_empty() {
+            "nothing stands out"
+        } else {
+            "nothing of what this source tells"
+        };
+        return vec![fact("Look twice", told, Line::default())];
     }
     let number = Span::new(Role::LookTwice, count_of(tally.oddities.len() as u64, "oddity"));
     let mut facts = vec![fact("Look twice", number, Line::default())];
