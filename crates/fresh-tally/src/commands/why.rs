@@ -11,7 +11,9 @@ use tally_report::WhyView;
 pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> {
     let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
     let graph = Graph::new(&tally.packages);
-    let Some(at) = graph.named(&args.package).first().copied() else {
+    let Some(at) =
+        graph.named(&args.package).first().copied().or_else(|| but_for_case(&graph, &args.package))
+    else {
         return Err(Failure::NoSuchPackage {
             asked: args.package.clone(),
             install: args.install.clone(),
@@ -33,6 +35,7 @@ pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> 
         more_paths,
         leaves_with: leaving.iter().map(reference).collect(),
         leaves_bytes: graph.bytes(leaving.iter().copied().chain([at])),
+        needed_by: by_name(graph.needed_by(at).iter().map(reference).collect()),
         untold: NEEDED.into_iter().filter(|fact| tally.lacks(*fact)).collect(),
     };
     output::show(&view, settings)?;
@@ -41,6 +44,23 @@ pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> 
 
 /// Facts without which nothing tells what brings what.
 const NEEDED: [MissingFact; 2] = [MissingFact::Dependencies, MissingFact::Reasons];
+
+/// The only package whose name differs in nothing but capitals.
+fn but_for_case(graph: &Graph<'_>, asked: &str) -> Option<Ix> {
+    let fits = |at: &Ix| {
+        let package = graph.package(*at);
+        package.name.eq_ignore_ascii_case(asked) || package.reference().as_str().eq_ignore_ascii_case(asked)
+    };
+    let mut fitting = graph.all().filter(fits);
+    let first = fitting.next()?;
+    fitting.all(|at| graph.package(at).name == graph.package(first).name).then_some(first)
+}
+
+fn by_name(mut packages: Vec<PackageRef>) -> Vec<PackageRef> {
+    packages.sort_unstable();
+    packages.dedup();
+    packages
+}
 
 /// Names of packages that come near.
 fn near(tally: &Tally, asked: &str) -> Vec<String> {

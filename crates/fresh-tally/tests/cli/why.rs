@@ -14,6 +14,29 @@ fn why_tells_the_path_and_what_would_leave() {
 }
 
 #[test]
+fn capitals_make_no_other_package() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    let json = place.run("why root-5.0-reedbed LibMere5 --format json").json();
+    assert_eq!(json["package"], "dpkg:libmere5");
+    let needed_by = json["needed_by"].as_array().unwrap();
+    assert!(!needed_by.is_empty() && needed_by.is_sorted_by_key(|package| package.as_str()), "{json}");
+}
+
+#[test]
+fn without_reasons_it_is_told_what_needs_a_package() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    place.write("old.status", place.read("root-5.0-reedbed/var/lib/dpkg/status"));
+    insta::assert_snapshot!(place.run("why old.status libmere5 --width 90").all());
+    let bare = place.run_with("why - libmere5", b"libmere5 1.0-1\n", &[]);
+    assert!(
+        bare.stdout.contains("says nothing of dependencies, reasons")
+            && !bare.stdout.contains("What needs it"),
+        "{}",
+        bare.all()
+    );
+}
+
+#[test]
 fn an_unknown_package_names_what_comes_near() {
     let place = Place::with_installs(&["5.0-reedbed"]);
     let outcome = place.run("why root-5.0-reedbed inkcpa");

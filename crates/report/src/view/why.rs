@@ -28,6 +28,8 @@ pub struct WhyView {
     pub leaves_with: Vec<PackageRef>,
     /// Bytes on disk of the package and the others.
     pub leaves_bytes: u64,
+    /// Whatever needs it directly, by name.
+    pub needed_by: Vec<PackageRef>,
     /// Facts that the source could not tell, and without which there is no answer.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub untold: Vec<MissingFact>,
@@ -46,6 +48,9 @@ impl View for WhyView {
                 Role::LookTwice,
                 format!("Can't be told: this source says nothing of {}.", facts.join(", ")),
             ));
+            if !self.untold.contains(&MissingFact::Dependencies) {
+                names(&mut document, "What needs it", &self.needed_by);
+            }
             return document;
         }
         let leaves = Line::from(match self.paths.len() {
@@ -69,17 +74,7 @@ impl View for WhyView {
                 )));
             }
         }
-        document.heading(
-            Line::from("What would leave with it").and(dim(format!("  {}", self.leaves_with.len()))),
-        );
-        let names: Vec<&str> = self.leaves_with.iter().take(FEW).map(PackageRef::name).collect();
-        let more = self.leaves_with.len().saturating_sub(FEW);
-        let rest = if more > 0 { format!(" and {more} more") } else { String::new() };
-        document.paragraph(if names.is_empty() {
-            "nothing".to_owned()
-        } else {
-            format!("{}{rest}", names.join(", "))
-        });
+        names(&mut document, "What would leave with it", &self.leaves_with);
         document
     }
 
@@ -92,12 +87,30 @@ impl View for WhyView {
         for package in &self.leaves_with {
             table.row(vec!["leaves".into(), package.to_string()]);
         }
+        for package in &self.needed_by {
+            table.row(vec!["needs it".into(), package.to_string()]);
+        }
         table
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
         pretty(self)
     }
+}
+
+/// A heading with the number of packages, and the names of the first.
+fn names(document: &mut Document, heading: &str, packages: &[PackageRef]) {
+    document.heading(Line::from(heading).and(dim(format!("  {}", packages.len()))));
+    let names: Vec<&str> = packages.iter().take(FEW).map(PackageRef::name).collect();
+    let rest = match packages.len() - names.len() {
+        0 => String::new(),
+        more => format!(" and {more} more"),
+    };
+    document.paragraph(if names.is_empty() {
+        "nothing".to_owned()
+    } else {
+        format!("{}{rest}", names.join(", "))
+    });
 }
 
 /// Whether an install fits a limit.
