@@ -3,12 +3,10 @@
 
 mod common;
 
-use common::{each_view, kept};
+use common::{BuiltIn, each_view, kept};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use tally_core::compare::{HeadlineRules, compare_in_full};
 use tally_core::grid::{GridRules, Likeness, grid};
-use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
 use tally_core::model::Tally;
 use tally_report::chart::Size;
 use tally_report::publish::{Knowledge, Report};
@@ -154,13 +152,12 @@ proptest! {
     fn whatever_stands_in_a_tally_a_report_is_made_of_it(
         changes in prop::collection::vec((place(), any::<usize>()), 1..60), backwards: bool,
     ) {
-        let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
-        let (scores, agents) = (Scores::built_in().unwrap(), Agents::built_in().unwrap());
-        let knowledge = Knowledge { parts: &parts, roles: &roles, command: "fresh-tally report" };
+        let built_in = BuiltIn::rules();
+        let BuiltIn { parts, roles, .. } = &built_in;
+        let knowledge = Knowledge { parts, roles, command: "fresh-tally report" };
         let (old, new) = if backwards { (changed(&changes), kept()) } else { (kept(), changed(&changes)) };
-        let headlines = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
-        let comparison = compare_in_full(&old, &new, None, &headlines);
-        let rules = GridRules { parts: &parts, roles: &roles, asked: &[], likeness: Likeness::Packages };
+        let comparison = built_in.compare(&old, &new);
+        let rules = GridRules { parts, roles, asked: &[], likeness: Likeness::Packages };
         let grid = grid(&[&old, &new], &rules);
         let reports = [
             Report::of_install(&new, &knowledge).unwrap(),
@@ -200,14 +197,13 @@ proptest! {
     fn nothing_of_a_comparison_is_lost_on_its_way_into_a_table(
         changes in prop::collection::vec((place(), any::<usize>()), 1..60), backwards: bool,
     ) {
-        let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
-        let (scores, agents) = (Scores::built_in().unwrap(), Agents::built_in().unwrap());
+        let built_in = BuiltIn::rules();
+        let BuiltIn { parts, roles, .. } = &built_in;
         let (old, new) = if backwards { (changed(&changes), kept()) } else { (kept(), changed(&changes)) };
-        let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
-        let comparison = compare_in_full(&old, &new, None, &rules);
+        let comparison = built_in.compare(&old, &new);
         let shown = |what: CompareWhat, format: Format| {
             let command = "fresh-tally compare OLD NEW";
-            let view = CompareView { comparison: &comparison, rules: &parts, roles: &roles, what, filtered: false, command };
+            let view = CompareView { comparison: &comparison, rules: parts, roles, what, filtered: false, command };
             let canvas = Canvas { width: Some(2000), palette: Palette::Plain };
             String::from_utf8(render(&view, format, canvas).unwrap()).unwrap()
         };
@@ -245,10 +241,10 @@ proptest! {
     fn every_package_of_an_install_stands_in_its_tables(
         changes in prop::collection::vec((place(), any::<usize>()), 1..60),
     ) {
-        let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
+        let BuiltIn { parts, roles, .. } = &BuiltIn::rules();
         let install = changed(&changes);
         let shown = |what: ShowWhat, format: Format| {
-            let view = ShowView { tally: &install, what, rules: &parts, roles: &roles };
+            let view = ShowView { tally: &install, what, rules: parts, roles };
             let canvas = Canvas { width: Some(4000), palette: Palette::Plain };
             String::from_utf8(render(&view, format, canvas).unwrap()).unwrap()
         };

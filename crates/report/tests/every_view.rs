@@ -6,10 +6,9 @@
 
 mod common;
 
-use common::{KEPT, each_view, kept};
+use common::{BuiltIn, KEPT, each_view, kept};
 use serde_json::Value;
 use std::collections::BTreeSet;
-use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::Tally;
 use tally_report::{Canvas, Format, Palette, ShowView, ShowWhat, View, render, width};
 
@@ -164,8 +163,8 @@ fn eighty_columns_are_enough_for_an_honest_install() {
 #[test]
 fn no_version_is_cut_however_narrow_it_is() {
     let new = kept();
-    let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
-    let view = ShowView { tally: &new, what: ShowWhat::Packages, rules: &parts, roles: &roles };
+    let BuiltIn { parts, roles, .. } = &BuiltIn::rules();
+    let view = ShowView { tally: &new, what: ShowWhat::Packages, rules: parts, roles };
     for columns in [60, 80, 120] {
         let page = text(&view, Format::Table, Some(columns));
         let words: BTreeSet<&str> = page.split_whitespace().collect();
@@ -277,10 +276,9 @@ fn the_same_is_said_twice_in_the_same_words() {
 #[test]
 fn a_person_and_a_program_are_told_of_as_many() {
     let new = kept();
-    let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
+    let BuiltIn { parts, roles, .. } = &BuiltIn::rules();
     let rows = |what| {
-        text(&ShowView { tally: &new, what, rules: &parts, roles: &roles }, Format::Csv, None).lines().count()
-            - 1
+        text(&ShowView { tally: &new, what, rules: parts, roles }, Format::Csv, None).lines().count() - 1
     };
     assert_eq!(rows(ShowWhat::Packages), new.present().count());
     assert_eq!(rows(ShowWhat::Parts), new.parts.len());

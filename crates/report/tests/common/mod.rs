@@ -1,7 +1,7 @@
 //! The kept install, and every view of two installs.
 
 use tally_core::check::{Checklist, check};
-use tally_core::compare::{HeadlineRules, compare_in_full};
+use tally_core::compare::{Comparison, HeadlineRules, compare_in_full};
 use tally_core::find::find;
 use tally_core::grid::{GridRules, Likeness, RowGroup, grid};
 use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
@@ -49,31 +49,54 @@ pub(crate) fn kept() -> Tally {
     serde_json::from_str(KEPT).unwrap()
 }
 
+/// The rules that come with the program.
+pub(crate) struct BuiltIn {
+    pub(crate) parts: PartRules,
+    pub(crate) roles: Roles,
+    scores: Scores,
+    agents: Agents,
+}
+
+impl BuiltIn {
+    pub(crate) fn rules() -> Self {
+        Self {
+            parts: PartRules::built_in().unwrap(),
+            roles: Roles::built_in().unwrap(),
+            scores: Scores::built_in().unwrap(),
+            agents: Agents::built_in().unwrap(),
+        }
+    }
+
+    pub(crate) fn compare(&self, old: &Tally, new: &Tally) -> Comparison {
+        let Self { parts, roles, scores, agents } = self;
+        compare_in_full(old, new, None, &HeadlineRules { scores, roles, parts, agents })
+    }
+}
+
 /// Calls with each view of the two installs, under a name that says which one failed.
 pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dyn View)) {
-    let (parts, roles) = (PartRules::built_in().unwrap(), Roles::built_in().unwrap());
-    let (scores, agents) = (Scores::built_in().unwrap(), Agents::built_in().unwrap());
+    let built_in = BuiltIn::rules();
+    let BuiltIn { parts, roles, .. } = &built_in;
     for what in SHOWN {
-        with(&format!("show {what:?}"), &ShowView { tally: new, what: *what, rules: &parts, roles: &roles });
+        with(&format!("show {what:?}"), &ShowView { tally: new, what: *what, rules: parts, roles });
     }
-    let rules = HeadlineRules { scores: &scores, roles: &roles, parts: &parts, agents: &agents };
-    let comparison = compare_in_full(old, new, None, &rules);
+    let comparison = built_in.compare(old, new);
     for what in COMPARED {
         let command = "fresh-tally compare OLD NEW";
         let (comparison, filtered) = (&comparison, false);
         with(
             &format!("compare {what:?}"),
-            &CompareView { comparison, rules: &parts, roles: &roles, what: *what, filtered, command },
+            &CompareView { comparison, rules: parts, roles, what: *what, filtered, command },
         );
     }
     let asked = ["inkcap".to_owned(), "nothing-like-it".to_owned()];
-    let rules = GridRules { parts: &parts, roles: &roles, asked: &asked, likeness: Likeness::Packages };
+    let rules = GridRules { parts, roles, asked: &asked, likeness: Likeness::Packages };
     let grid = grid(&[old, new], &rules);
     for only_differing in [false, true] {
         let command = "fresh-tally grid OLD NEW";
         with("grid", &GridView { grid: &grid, only_differing, groups: RowGroup::ALL, command });
     }
-    let checklist = Checklist::parse(Checklist::starter(), &parts, &roles).unwrap();
+    let checklist = Checklist::parse(Checklist::starter(), parts, roles).unwrap();
     with("check", &CheckView { check: &check(&checklist, &[old, new]) });
     with("check one", &CheckView { check: &check(&checklist, &[new]) });
     let upstream = Upstream::parse_toml(Upstream::starter()).unwrap();
