@@ -1,5 +1,6 @@
 //! A root whose folders lie on several file systems of one disk, put together as its own table says (fstab(5)).
 
+use crate::disk::Partition;
 use crate::path::{Step, resolve};
 use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
 use std::ffi::OsStr;
@@ -20,6 +21,8 @@ pub(crate) struct Volume {
     /// In hexadecimal digits with hyphens, lower case.
     pub(crate) uuid: String,
     pub(crate) label: String,
+    /// Where it lies.
+    pub(crate) partition: Partition,
 }
 
 /// A line of the table that belongs to the root.
@@ -30,10 +33,16 @@ struct Line {
 }
 
 /// Puts the other volumes where the root's table has them. Returns what the table asks for and no volume is, as sentences.
-pub(crate) fn put_together(root: Arc<dyn Tree>, others: &[Volume]) -> (Box<dyn Tree>, Vec<String>) {
+pub(crate) fn put_together(root: Volume, others: &[Volume]) -> (Box<dyn Tree>, Vec<String>) {
     let (mut mounts, mut remarks) = (Vec::new(), Vec::new());
-    for line in table(root.as_ref()) {
-        match others.iter().find(|volume| volume.is(&line.what)) {
+    let (of_root, lines) = table(root.tree.as_ref());
+    // Names of devices tell where something lies where the root itself is called by one: `/dev/sda` of `/dev/sda2`.
+    let disk = of_root
+        .strip_suffix(&root.partition.number.to_string())
+        .filter(|disk| disk.starts_with("/dev/") && !disk.ends_with(|last: char| last.is_ascii_digit()));
+    let root = root.tree;
+    for line in lines {
+        match others.iter().find(|volume| volume.is(&line.what, disk)) {
             Some(volume) => mounts.push((line.at, Arc::clone(&volume.tree))),
             None => remarks.push(format!(
                 "`/{}` lies on another file system (`{}`), which was not found on the disk or can't be read here",
@@ -51,8 +60,9 @@ pub(crate) fn put_together(root: Arc<dyn Tree>, others: &[Volume]) -> (Box<dyn T
 }
 
 impl Volume {
-    /// Whether a table means this one: `UUID=`, `LABEL=`, or the links that udev makes by both.
-    fn is(&self, what: &str) -> bool {
+    /// Whether a table means this one: by the names of the file system or the partition, or the links that udev makes by them;
+    /// or by the number of the partition on the disk.
+    fn is(&self, what: &str, disk: Option<&str>) -> bool {
         let named = |ways: [&str; 2], name: &str| {
             !name.is_empty()
                 && ways
@@ -61,16 +71,23 @@ impl Volume {
         };
         named(["UUID=", "/dev/disk/by-uuid/"], &self.uuid)
             || named(["LABEL=", "/dev/disk/by-label/"], &self.label)
+            || named(["PARTUUID=", "/dev/disk/by-partuuid/"], &self.partition.uuid)
+            || named(["PARTLABEL=", "/dev/disk/by-partlabel/"], &self.partition.label)
+            || disk
+                .and_then(|disk| what.strip_prefix(disk))
+                .is_some_and(|number| number == self.partition.number.to_string())
     }
 }
 
-/// Lines of the table for folders that readers look into; swap, what is made of memory, and what lies elsewhere are none.
-fn table(root: &dyn Tree) -> Vec<Line> {
+/// What the root is called, and lines of the table for folders that readers look into; swap, what is made of memory, and what
+/// lies elsewhere are none.
+fn table(root: &dyn Tree) -> (String, Vec<Line>) {
     const READ: &[&str] = &["usr", "var", "opt", "home", "etc", "boot", "srv"];
     let mut content = Vec::new();
     if root.read_into(Path::new(TABLE), TABLE_LIMIT, &mut content).is_err() {
-        return Vec::new();
+        return (String::new(), Vec::new());
     }
+    let mut of_root = String::new();
     let mut lines: Vec<Line> = Vec::new();
     for line in content.split(|byte| *byte == b'\n') {
         let mut words = line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
@@ -78,6 +95,9 @@ fn table(root: &dyn Tree) -> Vec<Line> {
         let sort = words.next().unwrap_or_default();
         let at = Path::new(OsStr::from_bytes(at));
         let Ok(at) = at.strip_prefix("/") else { continue };
+        if at.as_os_str().is_empty() && !what.starts_with(b"#") {
+            of_root = String::from_utf8_lossy(what).into_owned();
+        }
         let first = at.iter().next().and_then(OsStr::to_str).unwrap_or_default();
         let plain = at.iter().all(|name| name != "..");
         let on_disk = matches!(what, [b'U' | b'L' | b'P', ..]) || what.starts_with(b"/dev/");
@@ -88,14 +108,19 @@ fn table(root: &dyn Tree) -> Vec<Line> {
             && !sort.starts_with(b"swap")
             && sort != b"vfat"
         {
-            let what = String::from_utf8_lossy(what).trim_matches('"').replace("=\"", "=");
+            let what = unescaped(&String::from_utf8_lossy(what)).trim_matches('"').replace("=\"", "=");
             lines.push(Line { what, at: at.to_owned() });
         }
         if lines.len() == MOST {
             break;
         }
     }
-    lines
+    (of_root, lines)
+}
+
+/// Blanks stand in the table as `\040` and `\011`.
+fn unescaped(word: &str) -> String {
+    word.replace("\\040", " ").replace("\\011", "\t")
 }
 
 /// A root with other file systems in some of its folders.
@@ -175,7 +200,8 @@ mod tests {
         /dev/sdb1 /../etc ext4 defaults 0 0\nbroken\n";
 
     fn volume(tree: Memory, uuid: &str, label: &str) -> Volume {
-        Volume { tree: Arc::new(tree), uuid: uuid.into(), label: label.into() }
+        let partition = Partition::default();
+        Volume { tree: Arc::new(tree), uuid: uuid.into(), label: label.into(), partition }
     }
 
     fn put() -> (Box<dyn Tree>, Vec<String>) {
@@ -196,7 +222,7 @@ mod tests {
             volume(var, "0A-1B", ""),
             volume(Memory::new().file("system", "line\n"), "77", "log"),
         ];
-        put_together(Arc::new(root), &others)
+        put_together(volume(root, "ROOT", ""), &others)
     }
 
     #[test]
@@ -241,16 +267,50 @@ mod tests {
     #[test]
     fn a_root_that_is_all_in_one_stays_as_it_is() {
         let root = Memory::new().file("etc/fstab", "UUID=1 / ext4 defaults 0 1\n").file("var/lib/x", "x");
-        let (tree, remarks) = put_together(Arc::new(root), &[volume(Memory::new(), "2", "var")]);
+        let (tree, remarks) = put_together(volume(root, "1", ""), &[volume(Memory::new(), "2", "var")]);
         assert_eq!((tree.read("var/lib/x").unwrap(), remarks), (b"x".to_vec(), Vec::<String>::new()));
-        let none = put_together(Arc::new(Memory::new().file("etc/x", "")), &[]);
+        let none = put_together(volume(Memory::new().file("etc/x", ""), "", ""), &[]);
         assert!(none.1.is_empty() && none.0.exists("etc/x"));
     }
 
     #[test]
     fn names_of_volumes_are_compared_as_they_are_written() {
         let one = volume(Memory::new(), "0a-1b", "data");
-        assert!(one.is("UUID=0A-1B") && one.is("/dev/disk/by-label/data"));
-        assert!(!one.is("UUID=0a") && !one.is("LABEL=") && !volume(Memory::new(), "", "").is("UUID="));
+        let is = |what| one.is(what, None);
+        assert!(is("UUID=0A-1B") && is("/dev/disk/by-label/data"));
+        assert!(!is("UUID=0a") && !is("LABEL=") && !volume(Memory::new(), "", "").is("UUID=", None));
+    }
+
+    #[test]
+    fn partitions_are_found_by_what_their_table_calls_them() {
+        let on = |number: u32, tree: Memory| Volume {
+            partition: Partition {
+                number,
+                uuid: format!("2b1c0d5e-0{number}"),
+                label: format!("part {number}"),
+                ..Partition::default()
+            },
+            ..volume(tree, "", "")
+        };
+        let reads = |fstab: &str| {
+            let root = Memory::new().file("etc/fstab", fstab).file("var/hidden", "");
+            let others = [on(1, Memory::new().file("own", "1")), on(12, Memory::new().file("own", "12"))];
+            let (tree, remarks) = put_together(on(2, root), &others);
+            (tree.read("var/own").map(|own| String::from_utf8(own).unwrap()).ok(), remarks.len())
+        };
+        let found = |own: &str| (Some(own.to_owned()), 0);
+        assert_eq!(reads("PARTUUID=2B1C0D5E-01 /var ext4 defaults 0 2\n"), found("1"));
+        assert_eq!(reads("/dev/disk/by-partuuid/2b1c0d5e-012 /var ext4 defaults 0 2\n"), found("12"));
+        assert_eq!(reads("PARTLABEL=\"part\\04012\" /var ext4 defaults 0 2\n"), found("12"));
+        assert_eq!(reads("/dev/sda2 / ext4 defaults 0 1\n/dev/sda12 /var ext4 defaults 0 2\n"), found("12"));
+        assert_eq!(reads("/dev/nvme0n1p2 / ext4 x 0 1\n/dev/nvme0n1p1 /var ext4 x 0 2\n"), found("1"));
+        for elsewhere in [
+            "/dev/sda2 / ext4 x 0 1\n/dev/sdb1 /var ext4 x 0 2\n",
+            "/dev/sda3 / ext4 x 0 1\n/dev/sda1 /var ext4 x 0 2\n",
+            "UUID=1 / ext4 x 0 1\n/dev/sda1 /var ext4 x 0 2\n",
+            "/dev/sda12 / ext4 x 0 1\n/dev/sda11 /var ext4 x 0 2\n",
+        ] {
+            assert_eq!(reads(elsewhere), (None, 1), "{elsewhere}");
+        }
     }
 }

@@ -1,6 +1,7 @@
 //! What is this file? From an archive, an image or a virtual disk to the root of an install inside it, whatever lies between.
 
 use crate::bytes::OnDisk;
+use crate::disk::Partition;
 use crate::medium::{layered, medium, profiles};
 use crate::mounts::{Volume, put_together};
 use crate::unpack::Packed;
@@ -239,17 +240,17 @@ fn image(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
 /// none is a root.
 fn partitions(bytes: &Arc<dyn Bytes>, depth: usize) -> Result<Source, SourceError> {
     let (mut said, mut remarks) = (Vec::new(), Vec::new());
-    let mut root: Option<Arc<dyn Tree>> = None;
+    let mut root: Option<Volume> = None;
     let mut others: Vec<Volume> = Vec::new();
-    let all = disk::partitions(bytes.as_ref());
-    for (number, partition) in (1..).zip(&all) {
+    for partition in disk::partitions(bytes.as_ref()) {
+        let number = partition.number;
         match partition
             .of(bytes)
             .map_err(SourceError::from)
-            .and_then(|window| volume(Arc::new(window), depth))
+            .and_then(|window| volume(Arc::new(window), partition, depth))
         {
             Ok(Found::Volume(found, remark)) if root.is_none() && is_root(found.tree.as_ref()) => {
-                root = Some(found.tree);
+                root = Some(found);
                 remarks.extend(remark);
             }
             Ok(Found::Volume(found, remark)) => {
@@ -285,7 +286,7 @@ enum Found {
     Source(Source),
 }
 
-fn volume(bytes: Arc<dyn Bytes>, depth: usize) -> Result<Found, SourceError> {
+fn volume(bytes: Arc<dyn Bytes>, partition: Partition, depth: usize) -> Result<Found, SourceError> {
     let head = head_of(bytes.as_ref())?;
     if !matches!(Sort::of(&head), Some(Sort::Ext4)) {
         return Source::inside(bytes, depth + 1).map(Found::Source);
@@ -293,7 +294,7 @@ fn volume(bytes: Arc<dyn Bytes>, depth: usize) -> Result<Found, SourceError> {
     let (uuid, label) = ext4::names(&head);
     let tree: Arc<dyn Tree> = Arc::new(ext4::FileSystem::open(Box::new(bytes))?);
     let remark = ext4::unclean(&head).map(|why| format!("its file system is not clean: {why}"));
-    Ok(Found::Volume(Volume { tree, uuid, label }, remark))
+    Ok(Found::Volume(Volume { tree, uuid, label, partition }, remark))
 }
 
 #[cfg(test)]

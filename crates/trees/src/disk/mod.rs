@@ -35,16 +35,22 @@ const SECTOR: u64 = 512;
 /// Partitions that a table may have.
 const PARTITION_LIMIT: usize = 256;
 
-/// A place on a disk: first byte and length.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// A place on a disk, in bytes, and what the table calls it.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(crate) struct Partition {
     pub(crate) start: u64,
     pub(crate) length: u64,
+    /// As Linux counts: by the place in the table; from 5 those of an extended partition.
+    pub(crate) number: u32,
+    /// As `PARTUUID` has it: a GUID, or the number of the disk and that of the partition; hexadecimal digits, lower case.
+    pub(crate) uuid: String,
+    /// As `PARTLABEL` has it; MBR has none.
+    pub(crate) label: String,
 }
 
 impl Partition {
     /// Its bytes.
-    pub(crate) fn of(self, disk: &Arc<dyn Bytes>) -> io::Result<Window> {
+    pub(crate) fn of(&self, disk: &Arc<dyn Bytes>) -> io::Result<Window> {
         Window::of(Box::new(Arc::clone(disk)), self.start, self.length)
     }
 }
@@ -73,46 +79,84 @@ fn gpt(disk: &dyn Bytes, sector: u64) -> Vec<Partition> {
         return Vec::new();
     }
     let mut found = Vec::new();
-    for number in 0..u64::from(count).min(PARTITION_LIMIT as u64) {
-        let at = first.saturating_mul(sector).saturating_add(number * u64::from(size));
+    for number in 0..count.min(PARTITION_LIMIT as u32) {
+        let at = first.saturating_mul(sector).saturating_add(u64::from(number) * u64::from(size));
         let Ok(entry) = disk.exactly(at, 128) else { break };
         let (begin, end) = (u64_at(&entry, 32), u64_at(&entry, 40));
         if entry[..16] != [0; 16] && begin <= end {
             let length = (end - begin).saturating_add(1).saturating_mul(sector);
-            found.push(Partition { start: begin.saturating_mul(sector), length });
+            found.push(Partition {
+                start: begin.saturating_mul(sector),
+                length,
+                number: number + 1,
+                uuid: guid(&entry[16..32]),
+                label: label(&entry[56..128]),
+            });
         }
     }
     found
 }
 
+/// A GUID as text: its first three groups are numbers with the lowest byte first.
+fn guid(bytes: &[u8]) -> String {
+    const ORDER: [usize; 16] = [3, 2, 1, 0, 5, 4, 7, 6, 8, 9, 10, 11, 12, 13, 14, 15];
+    let mut text = String::with_capacity(36);
+    for (place, at) in ORDER.into_iter().enumerate() {
+        if matches!(place, 4 | 6 | 8 | 10) {
+            text.push('-');
+        }
+        text.push_str(&format!("{:02x}", bytes.get(at).copied().unwrap_or_default()));
+    }
+    text
+}
+
+/// UTF-16LE up to the first zero.
+fn label(bytes: &[u8]) -> String {
+    let units = bytes.chunks_exact(2).map(|two| u16::from_le_bytes([two[0], two[1]]));
+    let units: Vec<u16> = units.take_while(|unit| *unit != 0).collect();
+    String::from_utf16_lossy(&units)
+}
+
 /// The four entries of a table; an extended partition holds a chain of further tables.
 fn mbr(disk: &dyn Bytes, table: &[u8], base: u64, found: &mut Vec<Partition>) {
     let mut waiting: Vec<(u64, u64)> = Vec::new();
-    let entries = |table: &[u8]| -> Vec<(u8, u64, u64)> {
-        let one = |entry: &[u8]| (entry[4], u64::from(u32_at(entry, 8)), u64::from(u32_at(entry, 12)));
-        table[446..510]
-            .chunks_exact(16)
+    let entries = |table: &[u8]| -> Vec<(u32, u8, u64, u64)> {
+        let one = |(slot, entry): (u32, &[u8])| {
+            (slot, entry[4], u64::from(u32_at(entry, 8)), u64::from(u32_at(entry, 12)))
+        };
+        (1..)
+            .zip(table[446..510].chunks_exact(16))
             .map(one)
-            .filter(|(sort, _, length)| *sort != 0 && *length != 0)
+            .filter(|(_, sort, _, length)| *sort != 0 && *length != 0)
             .collect()
     };
+    let disk_number = u32_at(table, 440);
+    let partition = |number: u32, start: u64, length: u64| Partition {
+        start: start * SECTOR,
+        length: length * SECTOR,
+        number,
+        uuid: format!("{disk_number:08x}-{number:02x}"),
+        label: String::new(),
+    };
     const EXTENDED: [u8; 3] = [0x05, 0x0f, 0x85];
-    for (sort, start, length) in entries(table) {
+    for (slot, sort, start, length) in entries(table) {
         if EXTENDED.contains(&sort) {
             waiting.push((base + start, base + start));
         } else {
-            found.push(Partition { start: (base + start) * SECTOR, length: length * SECTOR });
+            found.push(partition(slot, base + start, length));
         }
     }
+    let mut next_number = 5;
     let mut steps = 0;
     while let Some((at, extended)) = waiting.pop().filter(|_| steps < PARTITION_LIMIT) {
         steps += 1;
         let Ok(table) = disk.exactly(at * SECTOR, 512) else { continue };
-        for (sort, start, length) in entries(&table) {
+        for (_, sort, start, length) in entries(&table) {
             if EXTENDED.contains(&sort) {
                 waiting.push((extended + start, extended));
             } else {
-                found.push(Partition { start: (at + start) * SECTOR, length: length * SECTOR });
+                found.push(partition(next_number, at + start, length));
+                next_number += 1;
             }
         }
     }
@@ -139,6 +183,7 @@ mod tests {
             entry[8..12].copy_from_slice(&start.to_le_bytes());
             entry[12..16].copy_from_slice(&length.to_le_bytes());
         }
+        sector[440..444].copy_from_slice(&0x2b1c_0d5e_u32.to_le_bytes());
         sector[510..].copy_from_slice(&[0x55, 0xaa]);
         sector
     }
@@ -152,10 +197,32 @@ mod tests {
         disk[26 * 512..27 * 512].copy_from_slice(&table(&[(0x82, 1, 5), (0x05, 0, 10)]));
         let disk: Arc<[u8]> = disk.into();
         let found = partitions(&disk);
-        assert_eq!(found[0], Partition { start: 1024, length: 2048 });
-        assert_eq!(found[1], Partition { start: 17 * 512, length: 3 * 512 });
-        assert_eq!(found[2], Partition { start: 27 * 512, length: 5 * 512 });
+        let told: Vec<_> = found.iter().map(|p| (p.start, p.length, p.number, p.uuid.as_str())).collect();
+        assert_eq!(
+            told[..3],
+            [
+                (1024, 2048, 1, "2b1c0d5e-01"),
+                (17 * 512, 3 * 512, 5, "2b1c0d5e-05"),
+                (27 * 512, 5 * 512, 6, "2b1c0d5e-06"),
+            ]
+        );
         assert!(found.len() <= PARTITION_LIMIT);
+    }
+
+    /// As `partx` tells of the same image.
+    #[test]
+    fn partitions_of_gpt_have_guids_and_labels() {
+        let image = include_bytes!("../../tests/fixtures/images/mounts.img.zst").to_vec();
+        let disk: Arc<[u8]> = crate::unpack_file(image, 64 << 20).unwrap().into();
+        let told: Vec<_> = partitions(&disk).into_iter().map(|p| (p.number, p.start / 512, p.uuid)).collect();
+        let expected = [
+            (1, 2048, "55430380-d685-4147-8862-9cb724c820dd"),
+            (2, 4096, "c7b81812-1cbd-9d44-a0c6-f80cf901b8ce"),
+            (3, 6144, "9a6d481a-9e76-5d4e-aa2a-2cbc06e296cd"),
+        ];
+        assert_eq!(told, expected.map(|(number, start, uuid)| (number, start, uuid.to_owned())));
+        let name: Vec<u8> = "märz\0x".encode_utf16().flat_map(u16::to_le_bytes).collect();
+        assert_eq!(label(&name), "märz");
     }
 
     proptest! {
