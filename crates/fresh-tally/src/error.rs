@@ -1,5 +1,5 @@
 use crate::exit::Exit;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use tally_readers::TakeError;
 use tally_report::RenderError;
 use tally_shelf::ShelfError;
@@ -20,7 +20,7 @@ pub(crate) enum Failure {
     #[error("`{}` {source}", path.display())]
     Image { path: PathBuf, source: tally_trees::SourceError },
     /// A source can be read, but is no install.
-    #[error("`{}` {source}", path.display())]
+    #[error("{} {source}", called(path))]
     NoInstall { path: PathBuf, source: TakeError },
     /// Neither on the shelf nor a path.
     #[error("no install `{asked}`: neither a handle on the shelf `{}` nor a path", shelf.display())]
@@ -58,6 +58,11 @@ pub(crate) enum Failure {
     /// A table of rules can't be used.
     #[error("the rules inside the program: {0}")]
     Rules(#[from] tally_core::knowledge::RulesError),
+}
+
+/// What a person calls the source that was given.
+fn called(path: &Path) -> String {
+    if path == Path::new("-") { "standard input".to_owned() } else { format!("`{}`", path.display()) }
 }
 
 impl Failure {

@@ -94,8 +94,9 @@ fn records(bytes: &[u8], width: usize) -> Vec<Record> {
             }
             (Some(field), Some(record)) => record.fields.push(field),
             (None, Some(Record { fields, .. })) => {
-                let more = filled(text(line));
-                fields.iter_mut().last().into_iter().for_each(|last| last.lines.extend(more.clone()));
+                if let Some(last) = fields.last_mut() {
+                    last.lines.extend(filled(text(line)));
+                }
             }
             (_, None) => {}
         }

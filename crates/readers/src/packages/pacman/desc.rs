@@ -84,28 +84,22 @@ impl<'a> Record<'a> {
 pub(crate) fn relation(value: &str) -> Option<Dependency> {
     let name_end = value.bytes().position(|b| matches!(b, b'<' | b'>' | b'=' | b' ')).unwrap_or(value.len());
     let (name, rest) = value.split_at(name_end);
-    if rest.is_empty() || rest.starts_with(' ') {
-        let name = name.strip_suffix(':').unwrap_or(name);
-        return (!name.is_empty()).then(|| Dependency { name: name.into(), op: None, version: None });
-    }
-    let rest = rest.split(' ').next().unwrap_or_default();
-    let rest = rest.strip_suffix(':').unwrap_or(rest);
+    let without_colon = |word| str::strip_suffix(word, ':').unwrap_or(word);
+    let name = without_colon(name);
     if name.is_empty() {
         return None;
     }
-    let name = name.into();
-    let ops = [
-        ("<=", VersionOp::AtMost),
-        (">=", VersionOp::AtLeast),
-        ("<", VersionOp::Less),
-        (">", VersionOp::More),
-        ("=", VersionOp::Exactly),
-    ];
-    let found = ops.iter().find_map(|(sign, op)| Some((*op, rest.strip_prefix(sign)?.trim_ascii())));
-    Some(match found.filter(|(_, version)| !version.is_empty()) {
-        Some((op, version)) => Dependency { name, op: Some(op), version: Some(version.into()) },
-        None => Dependency { name, op: None, version: None },
-    })
+    let (op, version) = match rest.as_bytes() {
+        [b'<', b'=', ..] => (Some(VersionOp::AtMost), &rest[2..]),
+        [b'>', b'=', ..] => (Some(VersionOp::AtLeast), &rest[2..]),
+        [b'<', ..] => (Some(VersionOp::Less), &rest[1..]),
+        [b'>', ..] => (Some(VersionOp::More), &rest[1..]),
+        [b'=', ..] => (Some(VersionOp::Exactly), &rest[1..]),
+        _ => (None, ""),
+    };
+    let version = without_colon(version.split(' ').next().unwrap_or_default());
+    let op = op.filter(|_| !version.is_empty());
+    Some(Dependency { name: name.into(), op, version: op.map(|_| version.into()) })
 }
 
 #[cfg(test)]
@@ -132,6 +126,30 @@ mod tests {
         let needs = record.needs();
         assert_eq!((&*needs[0][0].name, &*needs[1][0].name), ("frogleap", "%NAME%"), "no key within values");
         assert_eq!(record.next_key(), None);
+    }
+
+    #[test]
+    fn relations_with_versions_and_with_what_they_are_good_for() {
+        use VersionOp::{AtLeast, AtMost, Exactly, Less, More};
+        for (value, name, op, version) in [
+            ("weir", "weir", None, ""),
+            ("weir: to weir", "weir", None, ""),
+            ("weir<=1:2-3", "weir", Some(AtMost), "1:2-3"),
+            ("weir>=4.0: to weir", "weir", Some(AtLeast), "4.0"),
+            ("weir<5", "weir", Some(Less), "5"),
+            ("weir>5", "weir", Some(More), "5"),
+            ("libweir.so=3-64", "libweir.so", Some(Exactly), "3-64"),
+            ("weir=", "weir", None, ""),
+            ("weir= 5", "weir", None, ""),
+        ] {
+            let told = relation(value).unwrap();
+            assert_eq!(
+                (&*told.name, told.op, told.version.as_deref()),
+                (name, op, op.map(|_| version)),
+                "{value}"
+            );
+        }
+        assert!(["", ":", "=5", " weir"].iter().all(|none| relation(none).is_none()));
     }
 
     proptest! {

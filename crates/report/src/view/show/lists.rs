@@ -282,11 +282,6 @@ pub(super) fn odd(tally: &Tally) -> Document {
     if tally.oddities.is_empty() {
         document.paragraph("Nothing stands out.");
     }
-    let not_looked_for = not_looked_for(tally);
-    if !not_looked_for.is_empty() {
-        let names = not_looked_for.join(", ");
-        document.paragraph(format!("Not looked for, since this source tells too little: {names}."));
-    }
     for rule in OddityName::ALL {
         let of_rule = tally.oddities.iter().filter(|oddity| oddity.oddity == *rule);
         let line = |oddity: &Oddity| Line::from(oddity.why.as_str()).and(dim(place(&oddity.evidence)));
@@ -296,12 +291,21 @@ pub(super) fn odd(tally: &Tally) -> Document {
             document.push(Block::Ranked(lines));
         }
     }
+    let not_looked_for = not_looked_for(tally);
+    if !not_looked_for.is_empty() {
+        let names = not_looked_for.join(", ");
+        document.paragraph(format!(
+            "Not looked for, or only in part, since this source tells too little: {names}."
+        ));
+    }
     document
 }
 
-/// Names of the rules that ask for more than the source tells.
+/// Names of the rules that ask for more than the source tells, and by which nothing was found.
 pub(super) fn not_looked_for(tally: &Tally) -> Vec<&'static str> {
-    OddityName::ALL.iter().filter(|rule| !tally.looks_for(**rule)).map(|rule| rule.name()).collect()
+    let is_found = |rule: &OddityName| tally.oddities.iter().any(|oddity| oddity.oddity == *rule);
+    let rules = OddityName::ALL.iter().filter(|rule| !tally.looks_for(**rule) && !is_found(rule));
+    rules.map(|rule| rule.name()).collect()
 }
 
 fn place(evidence: &Evidence) -> String {
