@@ -19,6 +19,7 @@ mod database;
 mod defaults;
 pub mod history;
 mod keyfile;
+mod left_out;
 mod looks;
 mod medium;
 pub mod owner;

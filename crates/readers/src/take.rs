@@ -5,7 +5,7 @@ use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
-use crate::{defaults, listings, looks, parts, sessions, startup, storage};
+use crate::{defaults, left_out, listings, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeSet;
@@ -65,6 +65,7 @@ pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
         return Err(TakeError::NoInstall);
     }
     let mut tally = Tally::new(options.program.clone(), options.taken.clone(), label.label.clone());
+    tally.unread.extend(left_out::read(tree));
     menu.embed(&mut found);
     collect(&mut tally, label, found, &options.overrides, options.rules);
     let (records, unread) = history::read(tree, &systems, &tally.packages, options.installed);

@@ -16,7 +16,7 @@ LC_ALL=C
 export LC_ALL
 umask 077
 
-root=/ out='' list='' largest=4096
+root=/ out='' list=''
 while [ $# -gt 0 ]; do
     case $1 in
         -o | --output) [ $# -gt 1 ] || { echo "kit: $1 needs a file" >&2; exit 2; }; out=$2; shift ;;
@@ -28,13 +28,13 @@ while [ $# -gt 0 ]; do
     shift
 done
 start=$(pwd) || exit 3
-cd "$root" 2>/dev/null || { echo "kit: can't enter $root" >&2; exit 3; }
-here=$(pwd -P)
 case $out in '' | - | /*) ;; *) out=$start/$out ;; esac
+if [ "$out" != - ] && [ -e "$out" ] && [ ! -f "$out" ]; then echo "kit: $out is not a file that can be replaced" >&2; exit 2; fi
+cd "$root" 2>/dev/null || { echo "kit: can't enter $root" >&2; exit 3; }
 
 work=$(mktemp -d "${TMPDIR:-/tmp}/kit.XXXXXX") || exit 3
-trap 'rm -rf "$work"' EXIT
-trap 'exit 130' INT TERM HUP
+trap 'chmod -R u+rwX "$work" 2>/dev/null; rm -rf "$work"' EXIT
+trap 'exit 130' INT TERM HUP PIPE
 stage=$work/stage
 mkdir "$stage" || exit 3
 : >"$work/missed"
@@ -65,8 +65,6 @@ usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime var/l
 var/log/installer/initial-status.gz var/log/removed_packages var/lib/pkgtools/removed_packages usr/lib/sysimage/dnf/history.sqlite*
 usr/lib/sysimage/libdnf5/*.sqlite* var/lib/dnf/transaction_history.sqlite*
 END
-    # The zone that logs are written in lies behind a link.
-    if [ -L etc/localtime ]; then readlink etc/localtime | sed 's#^\(\.\.\)*/*##;s#^\(\.\./\)*##'; fi
 }
 
 # Records of installers: they may hold anything, and only their times are taken.
@@ -111,120 +109,221 @@ first_names() { echo 'usr/lib/modules lib/modules usr/share/themes usr/share/the
 images() { echo 'var/lib/snapd/seed/snaps/*.snap'; echo 'var/lib/snapd/snaps/*.snap'; echo 'opt/*.AppImage'; echo 'opt/*/*.AppImage'; echo 'usr/local/bin/*.AppImage'; echo 'Applications/*.AppImage'; echo 'etc/skel/*/*.AppImage'; }
 
 # --- how it is taken -------------------------------------------------------------------------------------------------
+#
+# The install may be a stranger's. Paths begin with `./`, so that none is an option. No link is followed, at the end of a path or on the way,
+# and only regular files are opened. Lists have a path a line, so a name with a line break is left out. Whatever is left out is said.
 
-# Paths of patterns that are there, a line each; folders that are links lead elsewhere, and are links here as well.
-expand() {
-    while IFS= read -r patterns; do
-        for path in $patterns; do
-            case $path in proc/*) [ "$root" = / ] || continue ;; esac
-            if [ -e "$path" ] || [ -L "$path" ]; then printf '%s\n' "$path"; fi
-        done
+nl='
+'
+# Sizes, in blocks of 512 bytes: of a file that is taken whole, of one that is read through, of an image.
+most_whole=2097152 most_filtered=131072 most_image=8192
+
+# Notes that the paths behind the first argument are left out, and why: the first argument. `find` runs it too.
+missed=$work/missed
+export missed
+cat >"$work/miss" <<'END'
+why=$1 nl='
+'
+shift
+for path; do
+    flat=
+    while case $path in *"$nl"*) true ;; *) false ;; esac; do
+        flat="$flat${path%%"$nl"*}?"
+        path=${path#*"$nl"}
     done
-}
+    printf '%s%s: %s\n' "$flat" "$path" "$why"
+done >>"$missed"
+END
+miss() { sh "$work/miss" "$2" "$1"; }
 
-# Whether a folder on the way to a path is a link: then the path is reached by another name, and is taken by that one.
+# Control characters could do something to a terminal: question marks stand for them.
+shown() { tr '\000-\011\013-\037\177' '?' | sed "s/$(printf '\302')[$(printf '\200')-$(printf '\237')]/?/g"; }
+
+# Whether no folder on the way to a path is a link: what lies behind one is taken by its own path.
 reached() {
     above=$1
-    while case $above in */*) true ;; *) false ;; esac; do
+    while case $above in ./*/*) true ;; *) false ;; esac; do
         above=${above%/*}
         [ -L "$above" ] && return 1
     done
     return 0
 }
 
-folder_of() { case $1 in */*) [ -d "$stage/${1%/*}" ] || mkdir -p "$stage/${1%/*}" ;; esac; }
-
-miss() { printf '%s\n' "$1" >>"$work/missed"; }
-
-# Everything below a path that may be read, but what holds secrets wherever it lies.
-below() {
-    find "$1" \( -name '*.key' -o -name '*.pem' -o -name '*.psk' -o -name 'auth.conf*' -o -name 'shadow*' -o -name 'gnupg' -o -name 'credentials*' \
-        -o -name 'environment.bz2' -o -name '*mtree' -o -name 'install' -o -name '*.ebuild' \) -prune -o \( -type f -o -type l \) -print 2>>"$work/missed"
+# The paths of patterns that are there, a line each.
+expand() {
+    while IFS= read -r patterns; do
+        for path in $patterns; do
+            case $path in proc/*) [ "$root" = / ] || continue ;; esac
+            path=./$path
+            if [ ! -e "$path" ] && [ ! -L "$path" ]; then continue; fi
+            case $path in *"$nl"*) miss "$path" 'a line break in its name'; continue ;; esac
+            if reached "$path"; then printf '%s\n' "$path"; fi
+        done
+    done
 }
 
-whole | expand | while IFS= read -r path; do reached "$path" && below "$path"; done | sort -u >"$work/whole"
+# Whether a path is a regular file of at most so many blocks.
+regular() {
+    if [ -L "$1" ]; then miss "$1" 'a link, which is not followed'; return 1; fi
+    if [ ! -f "$1" ]; then [ -d "$1" ] || [ ! -e "$1" ] || miss "$1" 'not a regular file'; return 1; fi
+    [ -n "$(find "$1" -prune -size "+$2" -print 2>/dev/null)" ] || return 0
+    miss "$1" "larger than $(($2 / 2)) KiB"
+    return 1
+}
+
+# Every file and link below a path, but what holds secrets wherever it lies.
+below() {
+    find "$1" \( -name '*.key' -o -name '*.pem' -o -name '*.psk' -o -name 'auth.conf*' -o -name 'shadow*' -o -name 'gnupg' -o -name 'credentials*' \
+        -o -name 'environment.bz2' -o -name '*mtree' -o -name 'install' -o -name '*.ebuild' \) -prune \
+        -o -name "*$nl*" -prune -exec sh "$work/miss" 'a line break in its name' {} + \
+        -o -type d -o -type l -print \
+        -o ! -type f -exec sh "$work/miss" 'not a regular file' {} + \
+        -o -size "+$most_whole" -exec sh "$work/miss" "larger than $((most_whole / 2)) KiB" {} + \
+        -o -print 2>>"$missed"
+}
+
+# Where a path leads, with every link followed inside the root alone: `real`, without links. The links are taken.
+resolve() {
+    todo=$1 real=. followed=0
+    while [ -n "$todo" ]; do
+        name=${todo%%/*}
+        case $todo in */*) todo=${todo#*/} ;; *) todo= ;; esac
+        case $name in
+            '' | .) ;;
+            ..) case $real in ./*) real=${real%/*} ;; esac ;;
+            *)
+                if [ -L "$real/$name" ]; then
+                    followed=$((followed + 1))
+                    [ "$followed" -le 40 ] || return 1
+                    take_link "$real/$name"
+                    target=$(readlink "$real/$name")
+                    case $target in /*) real=. ;; esac
+                    todo=$target/$todo
+                else
+                    real=$real/$name
+                fi
+                ;;
+        esac
+    done
+}
+
+# Makes the folder of a path in the archive.
+folder_of() { [ -d "$stage/${1%/*}" ] || mkdir -p "$stage/${1%/*}"; }
+
+# An empty file in place of a path, where nothing of it is there yet.
+stand_in() { if [ ! -e "$stage/$1" ] && [ ! -L "$stage/$1" ]; then folder_of "$1" && : >"$stage/$1"; fi; }
+
+# A link to a folder that is there already would be followed, and a target may begin like an option.
+take_link() { if [ ! -e "$stage/$1" ] && [ ! -L "$stage/$1" ]; then folder_of "$1" && ln -s -- "$(readlink "$1")" "$stage/$1"; fi; }
+
+whole | expand | while IFS= read -r path; do below "$path"; done | sort -u >"$work/whole"
+# The zone that logs are written in lies behind a link.
+if [ -L etc/localtime ] && resolve etc/localtime && [ -f "$real" ] && [ ! -L "$real" ]; then below "$real" >>"$work/whole"; fi
 filtered | while IFS= read -r line; do
-    printf '%s\n' "${line##*~}" | expand | while IFS= read -r path; do
-        [ -f "$path" ] && reached "$path" && printf '%s~%s\n' "${line%~*}" "$path"
+    printf '%s\n' "${line#*~}" | expand | while IFS= read -r path; do
+        regular "$path" "$most_filtered" && printf '%s~%s\n' "${line%%~*}" "$path"
     done
 done >"$work/filtered"
 names | expand | while IFS= read -r path; do
-    if [ -L "$path" ]; then printf '%s\n' "$path"; elif reached "$path"; then find "$path" \( -type f -o -type l \) -print 2>>"$work/missed"; fi
+    find "$path" -name "*$nl*" -prune -exec sh "$work/miss" 'a line break in its name' {} + -o \( -type f -o -type l \) -print 2>>"$missed"
 done | sort -u >"$work/names"
-{ first_names | expand | while IFS= read -r path; do reached "$path" && for inner in "$path"/*; do [ -d "$inner" ] && printf '%s\n' "$inner"; done; done; echo lib; echo lib64; } >"$work/folders"
-images | expand >"$work/images"
-moments | expand | while IFS= read -r path; do [ -f "$path" ] && reached "$path" && printf '%s\n' "$path"; done >"$work/times"
+{
+    first_names | expand | while IFS= read -r path; do
+        find "$path" ! -path "$path" -prune ! -name "*$nl*" \( -type d -o -type l \) -print 2>>"$missed"
+    done
+    printf './lib\n./lib64\n'
+} >"$work/folders"
+images | expand | while IFS= read -r path; do regular "$path" "$most_image" && printf '%s\n' "$path"; done >"$work/images"
+moments | expand | while IFS= read -r path; do if [ -f "$path" ] && [ ! -L "$path" ]; then printf '%s\n' "$path"; fi; done >"$work/times"
 
 if [ -n "$list" ]; then
-    cat "$work/whole"
-    sed 's/.*~\(.*\)/\1 (without passwords and names)/' "$work/filtered"
-    cat "$work/images"
-    sed 's/$/ (its name only)/' "$work/names"
-    sed 's/$/ (its time only)/' "$work/times"
+    {
+        cat "$work/whole"
+        sed 's/^[^~]*~\(.*\)/\1 (without passwords and names)/' "$work/filtered"
+        cat "$work/images"
+        sed 's/$/ (its name only)/' "$work/names"
+        sed 's/$/ (its time only)/' "$work/times"
+    } | sed 's#^\./##' | shown
     exit 0
 fi
 
-# Whole files keep their times, which tell when packages came.
-tar -cf - -T "$work/whole" 2>"$work/tar" | (cd "$stage" && tar -xf - 2>/dev/null)
-grep -i -e permission -e cannot "$work/tar" | sed 's/^[^:]*: //' >>"$work/missed"
+# Whole files keep their times, which tell when packages came. Some programs read a backslash in a list as the start of something else, and some
+# read no list: what is not there afterwards is copied by itself.
+grep -v '\\' "$work/whole" >"$work/plain"
+tar -cf - -T "$work/plain" 2>"$work/tar" | (cd "$stage" && tar -xf - 2>/dev/null)
+grep -i -e 'read error' -e 'shrank' "$work/tar" | sed 's/^[^:]*: //' >>"$missed"
+while IFS= read -r path; do
+    if [ -e "$stage/$path" ] || [ -L "$stage/$path" ]; then continue; fi
+    if [ -L "$path" ]; then
+        take_link "$path"
+    elif [ -r "$path" ] && folder_of "$path" && cat "$path" >"$stage/$path"; then
+        touch -r "$path" "$stage/$path"
+    else
+        rm -f "$stage/$path"
+        miss "$path" "can't be read"
+    fi 2>/dev/null
+done <"$work/whole"
 while IFS= read -r line; do
-    path=${line##*~}
+    path=${line#*~}
     folder_of "$path"
+    # A process may have ended by now.
+    [ -e "$path" ] || continue
+    if [ ! -r "$path" ]; then miss "$path" "can't be read"; continue; fi
     case $path in
-        *.gz) gzip -dc "$path" 2>/dev/null | sed "${line%~*}" | gzip -c >"$stage/$path" ;;
-        *) sed "${line%~*}" "$path" >"$stage/$path" 2>/dev/null ;;
-    esac || miss "$path: can't be read"
+        *.gz) gzip -dc "$path" 2>/dev/null | head -c 268435456 | sed "${line%%~*}" | gzip -c >"$stage/$path" ;;
+        *) sed "${line%%~*}" "$path" >"$stage/$path" 2>/dev/null ;;
+    esac || case $path in ./proc/*) ;; *) miss "$path" "can't be read" ;; esac
     touch -r "$path" "$stage/$path" 2>/dev/null
 done <"$work/filtered"
 while IFS= read -r path; do
-    folder_of "$path"
-    if [ -L "$path" ]; then
-        target=$(readlink "$path")
-        ln -s "$target" "$stage/$path" 2>/dev/null
-        # A program may lie elsewhere: an empty file stands for it there.
-        case $target in /*) target=.$target ;; *) case $path in */*) target=${path%/*}/$target ;; *) target=./$target ;; esac ;; esac
-        if [ -f "$target" ] && real=$(cd -P "${target%/*}" 2>/dev/null && pwd -P); then
-            real=${real#"$here"}/${target##*/}
-            [ -e "$stage/$real" ] || { folder_of "$real" && : >"$stage/$real"; }
-        fi
-    else
-        [ -e "$stage/$path" ] || : >"$stage/$path"
-    fi
+    if [ ! -L "$path" ]; then stand_in "$path"; continue; fi
+    # A program may lie elsewhere: an empty file stands for it there.
+    if resolve "$path" && [ -f "$real" ]; then stand_in "$real"; fi
 done <"$work/names"
 while IFS= read -r path; do
-    folder_of "$path"
-    [ -e "$stage/$path" ] || : >"$stage/$path"
+    stand_in "$path"
     touch -r "$path" "$stage/$path"
 done <"$work/times"
 while IFS= read -r path; do
-    if [ -L "$path" ]; then ln -s "$(readlink "$path")" "$stage/$path" 2>/dev/null; elif [ -d "$path" ]; then mkdir -p "$stage/$path"; fi
+    if [ -L "$path" ]; then take_link "$path"; elif [ -d "$path" ]; then mkdir -p "$stage/$path"; fi
 done <"$work/folders"
 while IFS= read -r path; do
-    if [ "$(($(wc -c <"$path" 2>/dev/null || echo 99999999) / 1024))" -le "$largest" ]; then
-        folder_of "$path"
-        cp -p "$path" "$stage/$path" 2>/dev/null || miss "$path: can't be read"
-    else
-        miss "$path: larger than $largest KiB, left out"
-    fi
+    folder_of "$path"
+    cp -p "$path" "$stage/$path" 2>/dev/null || miss "$path" "can't be read"
 done <"$work/images"
-for path in var/lib/flatpak/app/*/*/*/* var/lib/flatpak/runtime/*/*/*/* var/lib/flatpak/app/*/* var/lib/flatpak/runtime/*/*; do
-    [ -d "$stage/$path" ] && [ ! -L "$path" ] && touch -r "$path" "$stage/$path"
+for path in ./var/lib/flatpak/app/*/*/*/* ./var/lib/flatpak/runtime/*/*/*/* ./var/lib/flatpak/app/*/* ./var/lib/flatpak/runtime/*/*; do
+    [ -d "$stage/$path" ] && [ ! -L "$path" ] && reached "$path" && touch -r "$path" "$stage/$path"
 done
 # Programs of a real install may be run by others; what was collected may be read by whoever unpacks it.
 chmod -R u+rwX "$stage" 2>/dev/null
 
-if [ -s "$work/missed" ]; then
-    echo "kit: not read:" >&2
-    sed 's/^/kit:   /' "$work/missed" | head -n 40 >&2
+if [ -z "$(find "$stage" -type f -print 2>/dev/null | head -n 1)" ]; then
+    echo "kit: found nothing to take in $root: no package database, no release file, no launcher" | shown >&2
+    exit 3
 fi
+if [ -s "$missed" ]; then
+    sed -e "s#^find: '\{0,1\}\(.*[^']\)'\{0,1\}: #\1: #" -e 's#^\./##' "$missed" | shown | sort -u >"$work/said"
+    { echo 'kit: left out:'; head -n 40 "$work/said" | sed 's/^/kit:   /'; } >&2
+    left=$(($(wc -l <"$work/said") - 40))
+    [ "$left" -le 0 ] || echo "kit:   and $left more" >&2
+    # Whoever reads the archive is told as well.
+    cp "$work/said" "$stage/kit-left-out"
+fi
+pack() { (cd "$stage" && tar -cf - .) || : >"$work/failed"; }
 if [ "$out" = - ]; then
-    (cd "$stage" && tar -cf - .)
-    exit
+    pack
+    [ ! -e "$work/failed" ] || exit 3
+    exit 0
 fi
-if command -v gzip >/dev/null 2>&1; then
-    [ -n "$out" ] || out=$start/tally-kit.tar.gz
-    case $out in *.gz | *.tgz) (cd "$stage" && tar -cf - .) | gzip >"$out.part" ;; *) (cd "$stage" && tar -cf - .) >"$out.part" ;; esac
-else
-    [ -n "$out" ] || out=$start/tally-kit.tar
-    (cd "$stage" && tar -cf - .) >"$out.part"
-fi && mv "$out.part" "$out" && echo "kit: wrote $out" >&2
+if [ -z "$out" ]; then
+    out=$start/tally-kit.tar
+    if command -v gzip >/dev/null 2>&1; then out=$out.gz; fi
+fi
+part=$(mktemp "$out.XXXXXX") || { echo "kit: can't write beside $out" | shown >&2; exit 3; }
+case $out in *.gz | *.tgz) pack | gzip >"$part" ;; *) pack >"$part" ;; esac || : >"$work/failed"
+if [ -e "$work/failed" ] || ! mv "$part" "$out"; then
+    rm -f "$part"
+    echo "kit: can't write $out" | shown >&2
+    exit 3
+fi
+echo "kit: wrote $out" | shown >&2

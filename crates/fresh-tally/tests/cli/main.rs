@@ -12,6 +12,7 @@ mod grid;
 mod guide;
 mod harness;
 mod kit;
+mod kit_hostile;
 mod lag;
 mod listing;
 mod note;
