@@ -3,9 +3,9 @@
 
 use rusqlite::{Connection, limits::Limit};
 use std::fs::File;
-use std::io::{self, Write};
+use std::io;
 use std::path::{Path, PathBuf};
-use tally_trees::Tree;
+use tally_trees::{Bytes, Spool, Tree};
 
 /// Bytes that a database may have: 4 GiB.
 const DATABASE_LIMIT: u64 = 4 << 30;
@@ -18,6 +18,8 @@ const PATIENCE: u32 = 200_000;
 /// A private copy of a database, gone when it is dropped.
 pub(crate) struct Database {
     connection: Connection,
+    // What is on disk for it counts as long as it is there.
+    _copies: Vec<Box<dyn Bytes>>,
     _folder: tempfile::TempDir,
 }
 
@@ -43,10 +45,10 @@ impl Database {
     pub(crate) fn open(tree: &dyn Tree, path: &str) -> Result<Self, DatabaseError> {
         let folder = tempfile::tempdir()?;
         let copy = folder.path().join("copy.sqlite");
-        copy_file(tree, Path::new(path), &copy)?;
+        let mut copies = vec![copy_file(tree, Path::new(path), &copy)?];
         let log = PathBuf::from(format!("{path}-wal"));
         if tree.exists(&log) {
-            copy_file(tree, &log, &folder.path().join("copy.sqlite-wal"))?;
+            copies.push(copy_file(tree, &log, &folder.path().join("copy.sqlite-wal"))?);
         }
         let mut connection = Connection::open(&copy)?;
         connection.set_limit(Limit::SQLITE_LIMIT_LENGTH, VALUE_LIMIT)?;
@@ -59,7 +61,7 @@ impl Database {
                 left == 0
             }),
         )?;
-        Ok(Self { connection, _folder: folder })
+        Ok(Self { connection, _copies: copies, _folder: folder })
     }
 
     /// Whether it has a table of that name.
@@ -96,20 +98,12 @@ impl Database {
     }
 }
 
-fn copy_file(tree: &dyn Tree, path: &Path, to: &Path) -> Result<(), DatabaseError> {
+fn copy_file(tree: &dyn Tree, path: &Path, to: &Path) -> Result<Box<dyn Bytes>, DatabaseError> {
     let source = tree.open(path)?;
     if source.len() > DATABASE_LIMIT {
         return Err(io::Error::other(format!("is larger than {DATABASE_LIMIT} bytes")).into());
     }
-    let mut target = File::create(to)?;
-    let mut buffer = vec![0; 1 << 20];
-    let mut at = 0;
-    loop {
-        let read = source.read_at(at, &mut buffer)?;
-        if read == 0 {
-            return Ok(());
-        }
-        target.write_all(&buffer[..read])?;
-        at += read as u64;
-    }
+    let mut copy = Spool::into(File::create(to)?);
+    copy.add_all(source.as_ref())?;
+    Ok(Box::new(copy.finish()?))
 }

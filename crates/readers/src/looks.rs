@@ -3,7 +3,7 @@
 use crate::keyfile::KeyFile;
 use crate::sessions;
 use crate::text::name_text;
-use quick_xml::events::Event;
+use crate::xml;
 use std::path::{Component, Path, PathBuf};
 use tally_core::model::{Evidence, Look, Looks, Text};
 use tally_trees::{Entry, NodeKind, Tree};
@@ -295,21 +295,16 @@ fn xfconf(tree: &dyn Tree, looks: &mut Looks) {
         (format!("{FOLDER}/xfce4-desktop.xml"), &[("last-image", 3)]),
     ] {
         let Ok(bytes) = tree.read(&file) else { continue };
-        let mut reader = quick_xml::Reader::from_reader(&bytes[..]);
-        loop {
-            let tag = match reader.read_event() {
-                Ok(Event::Start(tag) | Event::Empty(tag)) => tag,
-                Ok(Event::Eof) | Err(_) => break,
-                Ok(_) => continue,
-            };
-            let attribute = |name: &str| {
-                let value = tag.try_get_attribute(name).ok().flatten()?;
-                Some(Text::from(value.value.as_ref()))
-            };
-            let (Some(name), Some(value)) = (attribute("name"), attribute("value")) else { continue };
-            if let Some((_, slot)) = keys.iter().find(|(key, _)| *key == name) {
-                set(looks, *slot, Some(&value), &file);
+        let end = xml::walk(&bytes, |step| {
+            let xml::Step::Open { attributes, .. } = step else { return };
+            let attribute = |name: &str| attributes.iter().find(|(key, _)| key == name).map(|(_, value)| value);
+            let (Some(name), Some(value)) = (attribute("name"), attribute("value")) else { return };
+            if let Some((_, slot)) = keys.iter().find(|(key, _)| *key == name.as_str()) {
+                set(looks, *slot, Some(value), &file);
             }
+        });
+        if let Err(error) = end {
+            tree.note(Path::new(&file), &format!("line {}: {}", error.line, error.why));
         }
     }
 }

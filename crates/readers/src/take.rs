@@ -16,9 +16,9 @@ use tally_core::derive::{
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
     Application, Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, Medium,
-    MissingFact, Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, System, Taken, Tally, Text,
+    MissingFact, Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, System, Taken, Tally, Text, Unread,
 };
-use tally_trees::{NodeKind, Tree};
+use tally_trees::{NodeKind, Tree, Watched};
 
 /// What the caller decides of a tally.
 #[derive(Debug)]
@@ -59,6 +59,26 @@ pub enum TakeError {
 /// # Errors
 /// [`TakeError::NoInstall`]; everything less is noted under `unread` in the tally.
 pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
+    let watched = Watched::new(tree);
+    let mut tally = read_all(&watched, options)?;
+    note_failures(&watched, &mut tally.unread);
+    tally.sort();
+    Ok(tally)
+}
+
+/// Adds what could not be read and no reader has named itself.
+fn note_failures(watched: &Watched<'_>, unread: &mut Vec<Unread>) {
+    let (failed, more) = watched.failed();
+    let known: BTreeSet<Text> = unread.iter().map(|one| one.file.clone()).collect();
+    let failed = failed.into_iter().map(|one| (Text::from(one.path.to_string_lossy()), one.why));
+    let new = failed.filter(|(file, _)| !known.contains(file)).map(|(file, why)| Unread::whole(file, why));
+    unread.extend(new);
+    if more > 0 {
+        unread.push(Unread::whole("", format!("{more} more places could not be read")));
+    }
+}
+
+fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
     let label = label::read(tree);
     let ((systems, mut found), mut menu) = rayon::join(|| read_systems(tree), || Menu::read(tree));
     if systems.is_empty() && !label.found {

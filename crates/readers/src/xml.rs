@@ -4,6 +4,7 @@
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 use tally_core::model::Text;
+use tally_trees::shielded;
 
 /// Elements that may stand inside one another.
 const DEPTH_LIMIT: usize = 64;
@@ -26,6 +27,10 @@ pub(crate) struct XmlError {
 
 /// Goes through a document and calls `visit` at every step; what comes before an error was visited.
 pub(crate) fn walk(bytes: &[u8], mut visit: impl FnMut(Step<'_>)) -> Result<(), XmlError> {
+    shielded(|| steps(bytes, &mut visit)).unwrap_or_else(|why| Err(XmlError { line: 1, why }))
+}
+
+fn steps(bytes: &[u8], visit: &mut dyn FnMut(Step<'_>)) -> Result<(), XmlError> {
     let mut reader = Reader::from_reader(bytes);
     let mut path: Vec<Text> = Vec::new();
     let mut inside = String::new();

@@ -2,7 +2,7 @@
 //! compared; `scripts/real-check` runs it on images made by other tools.
 
 use std::path::{Path, PathBuf};
-use tally_trees::{FILE_LIMIT, Folder, NodeKind, Squashfs, Tree, TreeError};
+use tally_trees::{Folder, LIMITS, NodeKind, Squashfs, Tree, TreeError};
 
 #[allow(clippy::print_stdout, reason = "this is a program of its own")]
 fn main() -> Result<(), Box<dyn std::error::Error>> {
@@ -42,8 +42,8 @@ fn is_same(image: &dyn Tree, folder: &dyn Tree, path: &Path, kind: NodeKind) -> 
         NodeKind::Link => image.read_link(path)? == folder.read_link(path)?,
         NodeKind::File => {
             let (mut a, mut b) = (Vec::new(), Vec::new());
-            image.read_into(path, FILE_LIMIT, &mut a)?;
-            folder.read_into(path, FILE_LIMIT, &mut b)?;
+            image.read_into(path, LIMITS.file_bytes, &mut a)?;
+            folder.read_into(path, LIMITS.file_bytes, &mut b)?;
             a == b && image.node(path, false)? == folder.node(path, false)?
         }
         NodeKind::Folder | NodeKind::Other => true,

@@ -1,11 +1,15 @@
 use crate::listed::{Listed, Stamp};
 use crate::{Bytes, Window};
+use std::cell::Cell;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 use std::sync::Arc;
 
 /// Bytes of a block: contents are filled up to whole ones.
 const BLOCK: u64 = 512;
+/// Bytes that the headers of one entry may have, long names and further attributes included: 1 MiB. Contents are not read meanwhile.
+const HEADERS_OF_ENTRY: u64 = 1 << 20;
 
 /// Reads an archive's entries: names and places only, content when it is asked for.
 ///
@@ -13,10 +17,12 @@ const BLOCK: u64 = 512;
 /// damage is.
 pub(crate) fn open(archive: &Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)> {
     let mut listed = Listed::default();
-    let mut reader = tar::Archive::new(Cursor { bytes: Arc::clone(archive), at: 0 });
+    let left = Rc::new(Cell::new(HEADERS_OF_ENTRY));
+    let mut reader = tar::Archive::new(Cursor { bytes: Arc::clone(archive), at: 0, left: Rc::clone(&left) });
     let mut entries = reader.entries_with_seek()?;
     let (mut damage, mut end) = (None, 0);
     loop {
+        left.set(HEADERS_OF_ENTRY);
         let entry = match entries.next() {
             None => break,
             Some(Ok(entry)) => entry,
@@ -26,7 +32,7 @@ pub(crate) fn open(archive: &Arc<dyn Bytes>) -> io::Result<(Listed, Option<Strin
             }
         };
         let start = entry.raw_file_position();
-        end = start.saturating_add(entry.size().next_multiple_of(BLOCK));
+        end = start.saturating_add(entry.size().checked_next_multiple_of(BLOCK).unwrap_or(u64::MAX));
         if start.saturating_add(entry.size()) > archive.len() {
             damage = Some(format!("inside `{}`", String::from_utf8_lossy(&entry.path_bytes())));
             break;
@@ -77,12 +83,16 @@ fn old_header(head: &[u8]) -> bool {
 struct Cursor {
     bytes: Arc<dyn Bytes>,
     at: u64,
+    /// Bytes that may still be read for the next entry.
+    left: Rc<Cell<u64>>,
 }
 
 impl Read for Cursor {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         let read = self.bytes.read_at(self.at, buffer)?;
-        self.at += read as u64;
+        self.at = self.at.saturating_add(read as u64);
+        let left = self.left.get().checked_sub(read as u64);
+        self.left.set(left.ok_or_else(|| io::Error::other("an entry has headers without end"))?);
         Ok(read)
     }
 }

@@ -64,9 +64,9 @@ impl Bytes for OnDisk {
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
         let mut read = 0;
         while read < buffer.len() {
-            match self.file.read_at(&mut buffer[read..], offset + read as u64) {
+            match self.file.read_at(&mut buffer[read..], offset.saturating_add(read as u64)) {
                 Ok(0) => break,
-                Ok(n) => read += n,
+                Ok(n) => read = read.saturating_add(n),
                 Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
                 Err(error) => return Err(error),
             }
@@ -100,15 +100,45 @@ pub(crate) fn read_whole(
     }
     while (buffer.len() as u64) < file.len() {
         let start = buffer.len();
-        let left = usize::try_from(file.len() - start as u64).unwrap_or(usize::MAX);
-        buffer.resize(start + left.min(PIECE), 0);
+        let left = usize::try_from(file.len().saturating_sub(start as u64)).unwrap_or(usize::MAX);
+        buffer.resize(start.saturating_add(left.min(PIECE)), 0);
         let read =
             file.read_at(start as u64, &mut buffer[start..]).map_err(|error| TreeError::io(path, error))?;
-        buffer.truncate(start + read);
+        buffer.truncate(start.saturating_add(read));
         if read == 0 {
             return Err(TreeError::io(path, io::ErrorKind::UnexpectedEof.into()));
         }
     }
+    Ok(())
+}
+
+/// Fills a buffer from bytes that are kept in blocks: `fill` is asked for pieces that each lie in one block. Returns how many
+/// bytes there were before `length`.
+pub(crate) fn by_blocks(
+    offset: u64,
+    length: u64,
+    block: u64,
+    buffer: &mut [u8],
+    mut fill: impl FnMut(u64, &mut [u8]) -> io::Result<()>,
+) -> io::Result<usize> {
+    let there = usize::try_from(length.saturating_sub(offset)).unwrap_or(usize::MAX).min(buffer.len());
+    let mut at = offset;
+    let mut rest = &mut buffer[..there];
+    while !rest.is_empty() {
+        let inside = at.checked_rem(block).unwrap_or_default();
+        let left = usize::try_from(block.saturating_sub(inside)).unwrap_or(usize::MAX);
+        let (piece, after) = rest.split_at_mut(left.min(rest.len()));
+        fill(at, piece)?;
+        at = at.saturating_add(piece.len() as u64);
+        rest = after;
+    }
+    Ok(there)
+}
+
+/// Fills a buffer from a place in a block that was unpacked.
+pub(crate) fn copy_from(block: &[u8], start: usize, out: &mut [u8]) -> io::Result<()> {
+    let piece = block.get(start..).and_then(|rest| rest.get(..out.len()));
+    out.copy_from_slice(piece.ok_or_else(|| io::Error::new(io::ErrorKind::InvalidData, "a block is too short"))?);
     Ok(())
 }
 

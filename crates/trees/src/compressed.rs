@@ -1,3 +1,4 @@
+use crate::shielded;
 use std::io::{self, Read};
 
 /// Unpacks a whole file by what its first bytes say it is packed with: gzip, xz, lz4 frame, zstd. A file that is not
@@ -6,6 +7,10 @@ use std::io::{self, Read};
 /// # Errors
 /// When the packed data is damaged, or holds more than `limit` bytes.
 pub fn unpack_file(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
+    shielded(|| unpack(bytes, limit)).unwrap_or_else(|why| Err(io::Error::other(why)))
+}
+
+fn unpack(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
     let packed: &[u8] = &bytes;
     let reader: Box<dyn Read + '_> = match packed {
         [0x1f, 0x8b, ..] => Box::new(flate2::read::MultiGzDecoder::new(packed)),

@@ -1,3 +1,4 @@
+use crate::LIMITS;
 use std::path::{Path, PathBuf};
 
 /// Something in a tree could not be read.
@@ -34,6 +35,9 @@ pub enum Why {
         /// The limit, bytes.
         limit: u64,
     },
+    /// Something about it is more than any input may have: see [`Limits`](crate::Limits).
+    #[error("{0}")]
+    Beyond(String),
     /// The system said no.
     #[error("{0}")]
     Io(#[from] std::io::Error),
@@ -45,6 +49,11 @@ impl TreeError {
         Self { path: path.to_owned(), why }
     }
 
+    /// An error about a path of which something is more than a limit.
+    pub(crate) fn beyond(path: &Path, what: &str, limit: impl std::fmt::Display) -> Self {
+        Self::new(path, Why::Beyond(format!("{what}: the limit is {limit}")))
+    }
+
     /// An error about a path, from what the system said.
     pub fn io(path: &Path, error: std::io::Error) -> Self {
         use rustix::io::Errno;
@@ -52,6 +61,7 @@ impl TreeError {
             Some(Errno::NOENT) => Why::Missing,
             Some(Errno::NOTDIR) => Why::NotAFolder,
             Some(Errno::LOOP) => Why::TooManyLinks,
+            Some(Errno::NAMETOOLONG) => Why::Beyond(format!("has too long a path: the limit is {} bytes", LIMITS.path_bytes)),
             _ => Why::Io(error),
         };
         Self::new(path, why)

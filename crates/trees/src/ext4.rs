@@ -1,16 +1,19 @@
 //! ext2, ext3 and ext4 file systems, read by the crate `ext4-view` on threads of their own: its view of a file system may not
 //! move between threads, and a tree is asked by many. Each thread has a view of its own, and whoever is free takes the next job.
 
+use crate::num::le16;
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
-use ext4_view::{DirEntry, Ext4, Ext4Error, Ext4Read, FileType, Metadata};
+use crate::{Bytes, Entry, LIMITS, Node, NodeKind, Tree, TreeError, Why, shielded};
+use ext4_view::{DirEntry, Ext4, Ext4Error, Ext4Read, File, FileType, Metadata};
 use rustc_hash::FxHashMap;
+use std::collections::{HashMap, VecDeque};
 use std::error::Error;
 use std::ffi::OsString;
 use std::io;
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError, mpsc};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError, mpsc};
 
 /// Files up to this size are read as a whole when they are opened: 4 MiB.
 const WHOLE: u64 = 4 << 20;
@@ -22,15 +25,14 @@ pub(crate) fn begins(head: &[u8]) -> bool {
 
 /// What the file system's head says of its state; `None` when it was left in order.
 pub(crate) fn unclean(head: &[u8]) -> Option<&'static str> {
-    let half = |at: usize| head.get(at..at + 2).map_or(0, |two| u16::from_le_bytes([two[0], two[1]]));
     const IN_ORDER: u16 = 1;
     const NEEDS_RECOVERY: u16 = 4;
-    if half(1024 + 96) & NEEDS_RECOVERY != 0 {
+    if le16(head, 1024 + 96) & NEEDS_RECOVERY != 0 {
         return Some(
             "it was not unmounted: what its journal holds is read, what was never written is missing",
         );
     }
-    (half(1024 + 58) & IN_ORDER == 0).then_some("it was not unmounted, or has errors")
+    (le16(head, 1024 + 58) & IN_ORDER == 0).then_some("it was not unmounted, or has errors")
 }
 
 /// What the file system's head calls it: its UUID, lower case with hyphens, and its label.
@@ -44,24 +46,79 @@ pub(crate) fn names(head: &[u8]) -> (String, String) {
     (groups.join("-"), String::from_utf8_lossy(label).into_owned())
 }
 
-type Job = Box<dyn FnOnce(&mut View) + Send>;
+/// Something to be done by a thread with its view; whether the view is still to be relied on afterwards.
+type Job = Box<dyn FnOnce(&mut View) -> bool + Send>;
+
+/// What waits to be done. A job for a thread of a certain number waits for that one.
+#[derive(Default)]
+struct Queue {
+    waiting: Mutex<Waiting>,
+    ready: Condvar,
+}
+
+#[derive(Default)]
+struct Waiting {
+    jobs: VecDeque<(Option<usize>, Job)>,
+    is_closed: bool,
+}
+
+impl Queue {
+    fn waiting(&self) -> MutexGuard<'_, Waiting> {
+        self.waiting.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The next job of a thread; `None` when nobody is left who could ask for anything.
+    fn next(&self, thread: usize) -> Option<Job> {
+        let mut waiting = self.waiting();
+        loop {
+            let of = |(only, _): &(Option<usize>, Job)| only.is_none_or(|only| only == thread);
+            if let Some(at) = waiting.jobs.iter().position(of) {
+                return waiting.jobs.remove(at).map(|(_, job)| job);
+            }
+            if waiting.is_closed {
+                return None;
+            }
+            waiting = self.ready.wait(waiting).unwrap_or_else(PoisonError::into_inner);
+        }
+    }
+}
 
 /// A file system, and the threads that read it.
 pub(crate) struct FileSystem {
     jobs: Arc<Jobs>,
+    /// Number of the thread that reads the next large file.
+    next: AtomicUsize,
+    length: u64,
 }
 
-struct Jobs(Mutex<mpsc::Sender<Job>>);
+/// The way to the threads, which end when it is gone.
+struct Jobs(Arc<Queue>);
+
+impl Drop for Jobs {
+    fn drop(&mut self) {
+        self.0.waiting().is_closed = true;
+        self.0.ready.notify_all();
+    }
+}
 
 impl Jobs {
-    /// Lets a thread do something, and waits for its answer.
-    fn ask<T: Send + 'static>(&self, job: impl FnOnce(&mut View) -> T + Send + 'static) -> io::Result<T> {
+    /// Lets a thread do something, and waits for its answer. A panic of the crate is an error of this job alone.
+    fn ask<T: Send + 'static>(
+        &self,
+        thread: Option<usize>,
+        job: impl FnOnce(&mut View) -> T + Send + 'static,
+    ) -> io::Result<T> {
         let (answer, wait) = mpsc::sync_channel(1);
-        let job: Job = Box::new(move |view| _ = answer.send(job(view)));
-        let sent = self.0.lock().unwrap_or_else(PoisonError::into_inner).send(job);
-        let gone = || io::Error::other("the file system is too damaged to be read");
-        sent.map_err(|_| gone())?;
-        wait.recv().map_err(|_| gone())
+        let job: Job = Box::new(move |view| {
+            let outcome = shielded(|| job(view));
+            let is_whole = outcome.is_ok();
+            _ = answer.send(outcome);
+            is_whole
+        });
+        self.0.waiting().jobs.push_back((thread, job));
+        self.0.ready.notify_all();
+        let gone = |_| io::Error::other("the file system is too damaged to be read");
+        wait.recv().map_err(gone)?.map_err(io::Error::other)
     }
 }
 
@@ -92,7 +149,7 @@ impl Below {
             std::collections::hash_map::Entry::Occupied(known) => known.into_mut(),
             std::collections::hash_map::Entry::Vacant(free) => {
                 let mut chunk = vec![0; CHUNK as usize];
-                let read = self.bytes.read_at(number * CHUNK, &mut chunk)?;
+                let read = self.bytes.read_at(number.saturating_mul(CHUNK), &mut chunk)?;
                 chunk.truncate(read);
                 free.insert(chunk)
             }
@@ -106,17 +163,17 @@ impl Ext4Read for Below {
         start_byte: u64,
         buffer: &mut [u8],
     ) -> Result<(), Box<dyn Error + Send + Sync + 'static>> {
-        let mut done = 0;
-        while done < buffer.len() {
-            let at = start_byte.saturating_add(done as u64);
+        let (mut at, mut rest) = (start_byte, buffer);
+        while !rest.is_empty() {
             let chunk = self.chunk(at / CHUNK)?;
-            let rest = chunk.get((at % CHUNK) as usize..).unwrap_or_default();
-            if rest.is_empty() {
+            let there = chunk.get((at % CHUNK) as usize..).unwrap_or_default();
+            if there.is_empty() {
                 return Err(Box::new(io::Error::from(io::ErrorKind::UnexpectedEof)));
             }
-            let length = rest.len().min(buffer.len() - done);
-            buffer[done..done + length].copy_from_slice(&rest[..length]);
-            done += length;
+            let (piece, after) = rest.split_at_mut(there.len().min(rest.len()));
+            piece.copy_from_slice(&there[..piece.len()]);
+            at = at.saturating_add(piece.len() as u64);
+            rest = after;
         }
         Ok(())
     }
@@ -125,7 +182,11 @@ impl Ext4Read for Below {
 /// Names of folders that are kept at a time: about 30 MB.
 const NAMES_KEPT: usize = 100_000;
 
-type Folder = FxHashMap<Vec<u8>, Held>;
+// A hash that nobody can foresee: names are a stranger's.
+type Folder = HashMap<Vec<u8>, Held>;
+
+/// Files that a thread keeps open.
+const OPENED: usize = 4;
 
 /// A name in a folder, and what is behind it once somebody asked.
 struct Held {
@@ -136,13 +197,17 @@ struct Held {
 /// What the thread keeps: the crate's view, which walks from the root for each path, and the folders that were walked through.
 struct View {
     fs: Ext4,
-    folders: FxHashMap<PathBuf, Folder>,
+    folders: HashMap<PathBuf, Folder>,
     names: usize,
+    /// Files that are being read from their start on, the last one at the end. To begin in the middle of one, the crate goes
+    /// through all blocks before.
+    opened: VecDeque<(PathBuf, File)>,
 }
 
 impl View {
-    fn of(fs: Ext4) -> Self {
-        Self { fs, folders: FxHashMap::default(), names: 0 }
+    fn open(bytes: Arc<dyn Bytes>) -> io::Result<Self> {
+        let fs = shielded(|| Ext4::load(Box::new(Below::of(bytes)))).map_err(io::Error::other)?.map_err(failed)?;
+        Ok(Self { fs, folders: HashMap::new(), names: 0, opened: VecDeque::new() })
     }
 
     /// The names in a folder, by a path without links.
@@ -156,12 +221,15 @@ impl View {
                 if name != b"." && name != b".." {
                     folder.insert(name.to_vec(), Held { entry, node: None });
                 }
+                if folder.len() > LIMITS.folder_names {
+                    return Err(io::Error::other(format!("has more than {} names", LIMITS.folder_names)));
+                }
             }
             if self.names > NAMES_KEPT {
                 self.folders.clear();
                 self.names = 0;
             }
-            self.names += folder.len();
+            self.names = self.names.saturating_add(folder.len());
             self.folders.insert(clean.to_owned(), folder);
         }
         self.folders.get_mut(clean).ok_or_else(|| io::ErrorKind::NotFound.into())
@@ -219,20 +287,29 @@ impl View {
         Ok(entries)
     }
 
-    /// Up to `wanted` bytes of a file from an offset.
-    fn piece(&self, clean: &Path, offset: u64, wanted: usize) -> io::Result<Vec<u8>> {
-        let mut file = self.fs.open(rooted(clean).as_slice()).map_err(failed)?;
-        file.seek_to(offset).map_err(failed)?;
-        let mut bytes = vec![0; wanted];
-        let mut done = 0;
-        while done < wanted {
-            match file.read_bytes(&mut bytes[done..]).map_err(failed)? {
+    /// Fills a buffer from an offset of a file, and returns how many bytes there were.
+    fn piece(&mut self, clean: &Path, offset: u64, mut wanted: Vec<u8>) -> io::Result<Vec<u8>> {
+        let known = self.opened.iter().position(|(path, _)| path == clean);
+        let (path, mut file) = match known.and_then(|at| self.opened.remove(at)) {
+            Some(known) => known,
+            None => (clean.to_owned(), self.fs.open(rooted(clean).as_slice()).map_err(failed)?),
+        };
+        if file.position() != offset {
+            file.seek_to(offset).map_err(failed)?;
+        }
+        let mut done = 0_usize;
+        while done < wanted.len() {
+            match file.read_bytes(&mut wanted[done..]).map_err(failed)? {
                 0 => break,
-                read => done += read,
+                read => done = done.saturating_add(read),
             }
         }
-        bytes.truncate(done);
-        Ok(bytes)
+        wanted.truncate(done);
+        if self.opened.len() == OPENED {
+            self.opened.pop_front();
+        }
+        self.opened.push_back((path, file));
+        Ok(wanted)
     }
 }
 
@@ -269,20 +346,24 @@ fn failed(error: impl Into<Ext4Error>) -> io::Error {
 }
 
 /// Starts a thread with a view of its own, which takes jobs until there is nobody left to give any.
-fn start(bytes: Arc<dyn Bytes>, todo: Arc<Mutex<mpsc::Receiver<Job>>>) -> io::Result<()> {
+fn start(bytes: Arc<dyn Bytes>, queue: Arc<Queue>, number: usize) -> io::Result<()> {
     let (opened, wait) = mpsc::sync_channel::<io::Result<()>>(1);
     std::thread::Builder::new().name("ext4".into()).spawn(move || {
-        let mut view = match Ext4::load(Box::new(Below::of(bytes))) {
-            Ok(fs) => View::of(fs),
+        let mut view = match View::open(Arc::clone(&bytes)) {
+            Ok(view) => view,
             Err(error) => {
-                _ = opened.send(Err(io::Error::new(io::ErrorKind::InvalidData, error.to_string())));
+                _ = opened.send(Err(error));
                 return;
             }
         };
         _ = opened.send(Ok(()));
-        let next = || todo.lock().unwrap_or_else(PoisonError::into_inner).recv();
-        while let Ok(job) = next() {
-            job(&mut view);
+        while let Some(job) = queue.next(number) {
+            // What a panic left behind is no view to go on with.
+            if !job(&mut view)
+                && let Ok(fresh) = View::open(Arc::clone(&bytes))
+            {
+                view = fresh;
+            }
         }
     })?;
     wait.recv().unwrap_or_else(|_| Err(io::Error::other("the file system can't be read")))
@@ -295,13 +376,13 @@ impl FileSystem {
     /// When it is none, is damaged, or uses a feature that can't be read.
     pub(crate) fn open(bytes: Box<dyn Bytes>) -> io::Result<Self> {
         let bytes: Arc<dyn Bytes> = Arc::from(bytes);
-        let (jobs, todo) = mpsc::channel::<Job>();
-        let todo = Arc::new(Mutex::new(todo));
+        let queue = Arc::new(Queue::default());
+        let jobs = Arc::new(Jobs(Arc::clone(&queue)));
         // What the first one can't read no other one can.
-        for _ in 0..THREADS {
-            start(Arc::clone(&bytes), Arc::clone(&todo))?;
+        for number in 0..THREADS {
+            start(Arc::clone(&bytes), Arc::clone(&queue), number)?;
         }
-        Ok(Self { jobs: Arc::new(Jobs(Mutex::new(jobs))) })
+        Ok(Self { jobs, next: AtomicUsize::new(0), length: bytes.len() })
     }
 
     /// Lets a thread answer something about a path.
@@ -311,7 +392,7 @@ impl FileSystem {
         job: impl FnOnce(&mut View, &Path) -> Result<T, TreeError> + Send + 'static,
     ) -> Result<T, TreeError> {
         let asked = path.to_owned();
-        self.jobs.ask(move |view| job(view, &asked)).map_err(|error| TreeError::io(path, error))?
+        self.jobs.ask(None, move |view| job(view, &asked)).map_err(|error| TreeError::io(path, error))?
     }
 }
 
@@ -331,16 +412,20 @@ impl Tree for FileSystem {
 
     fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
         let jobs = Arc::clone(&self.jobs);
+        let (thread, most) = (self.next.fetch_add(1, Ordering::Relaxed) % THREADS, self.length);
         self.of(path, move |view, path| {
             let (clean, node) = view.find(path, true)?;
             if node.kind != NodeKind::File {
                 return Err(TreeError::new(path, Why::NotAFile));
             }
+            if node.size > most {
+                return Err(TreeError::beyond(path, "claims more bytes than its file system has", most));
+            }
             if node.size > WHOLE {
-                return Ok(Box::new(Opened { jobs, path: clean, length: node.size }) as Box<dyn Bytes>);
+                return Ok(Box::new(Opened { jobs, thread, path: clean, length: node.size }) as Box<dyn Bytes>);
             }
             let length = usize::try_from(node.size).unwrap_or_default();
-            let whole = view.piece(&clean, 0, length).map_err(|error| TreeError::io(path, error))?;
+            let whole = view.piece(&clean, 0, vec![0; length]).map_err(|error| TreeError::io(path, error))?;
             match whole.len() == length {
                 true => Ok(Box::new(Arc::<[u8]>::from(whole))),
                 false => Err(TreeError::io(path, io::ErrorKind::UnexpectedEof.into())),
@@ -359,9 +444,10 @@ impl Tree for FileSystem {
     }
 }
 
-/// A large file, read piece by piece.
+/// A large file, read piece by piece, by one thread: it knows where it was.
 struct Opened {
     jobs: Arc<Jobs>,
+    thread: usize,
     path: PathBuf,
     length: u64,
 }
@@ -372,8 +458,9 @@ impl Bytes for Opened {
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        let (asked, wanted) = (self.path.clone(), buffer.len());
-        let bytes = self.jobs.ask(move |view| view.piece(&asked, offset, wanted))??;
+        let left = usize::try_from(self.length.saturating_sub(offset)).unwrap_or(usize::MAX);
+        let (asked, wanted) = (self.path.clone(), vec![0; buffer.len().min(left)]);
+        let bytes = self.jobs.ask(Some(self.thread), move |view| view.piece(&asked, offset, wanted))??;
         buffer[..bytes.len()].copy_from_slice(&bytes);
         Ok(bytes.len())
     }

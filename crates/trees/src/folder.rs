@@ -1,6 +1,6 @@
 use crate::bytes::OnDisk;
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
+use crate::{Bytes, Entry, LIMITS, Node, NodeKind, Tree, TreeError, Why};
 use rustix::buffer::spare_capacity;
 use rustix::fs::{AtFlags, CWD, FileType, Mode, OFlags, RawDir, ResolveFlags, Stat};
 use rustix::io::Errno;
@@ -55,7 +55,7 @@ impl Near {
                 other => return other.ok(),
             }
         }
-        open(flags - OFlags::NOATIME).ok()
+        open(flags.difference(OFlags::NOATIME)).ok()
     }
 }
 
@@ -98,7 +98,7 @@ impl Folder {
         };
         let result = match opened(flags) {
             // Only the owner of a file may leave its time of access alone.
-            Err(Errno::PERM) if flags.contains(OFlags::NOATIME) => opened(flags - OFlags::NOATIME),
+            Err(Errno::PERM) if flags.contains(OFlags::NOATIME) => opened(flags.difference(OFlags::NOATIME)),
             result => result,
         };
         match result {
@@ -131,13 +131,13 @@ impl Folder {
         let names: Vec<&OsStr> = clean.iter().collect();
         for (i, name) in names.iter().enumerate() {
             let from = here.as_ref().map_or(self.root.as_fd(), AsFd::as_fd);
-            let flags = if i + 1 == names.len() {
+            let flags = if i.saturating_add(1) == names.len() {
                 last | OFlags::NOFOLLOW
             } else {
                 LOOKING | OFlags::DIRECTORY | OFlags::NOFOLLOW
             };
             let opened = match rustix::fs::openat(from, *name, flags, Mode::empty()) {
-                Err(Errno::PERM) => rustix::fs::openat(from, *name, flags - OFlags::NOATIME, Mode::empty()),
+                Err(Errno::PERM) => rustix::fs::openat(from, *name, flags.difference(OFlags::NOATIME), Mode::empty()),
                 other => other,
             };
             here = Some(opened?);
@@ -243,6 +243,9 @@ impl Tree for Folder {
                 _ => NodeKind::Other,
             };
             entries.push(Entry { name, kind });
+            if entries.len() > LIMITS.folder_names {
+                return Err(TreeError::beyond(path, "has too many names", LIMITS.folder_names));
+            }
         }
         entries.sort_unstable();
         Ok(entries)

@@ -2,7 +2,8 @@
 
 use crate::listed::{Listed, Stamp};
 use crate::zisofs::{Stated, Zisofs};
-use crate::{Bytes, Tree, Window};
+use crate::num::le32;
+use crate::{Bytes, LIMITS, Tree, Window};
 use std::collections::HashSet;
 use std::ffi::OsString;
 use std::io;
@@ -11,10 +12,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 const SECTOR: u64 = 2048;
-/// Folders that may lie inside one another; the standard allows 8.
-const DEPTH_LIMIT: usize = 64;
-/// Bytes that the listing of a folder may have.
-const LISTING_LIMIT: u64 = 64 << 20;
+/// Bytes of what Rock Ridge writes of one entry outside its record: 64 KiB. A name and the target of a link have room in a twentieth.
+const CONTINUED: usize = 64 << 10;
 
 fn damaged(why: &str) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, format!("damaged ISO 9660: {why}"))
@@ -38,6 +37,8 @@ struct Reader {
     names: Names,
     seen: HashSet<u64>,
     listed: Listed,
+    /// Bytes of listings that may still be read.
+    left: u64,
 }
 
 /// The tree in an ISO 9660 image, with the names of Rock Ridge or Joliet where it has them. Files are read when they are asked for.
@@ -53,7 +54,7 @@ pub fn iso(image: Arc<dyn Bytes>) -> io::Result<Box<dyn Tree>> {
 pub(crate) fn open(image: Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)> {
     let (primary, joliet) = descriptors(image.as_ref())?;
     let joliet = joliet.as_deref();
-    let stated = u64::from(u32::from_le_bytes([primary[80], primary[81], primary[82], primary[83]])) * SECTOR;
+    let stated = sectors(le32(&primary, 80));
     let cut =
         (stated > image.len()).then(|| format!("it is cut off: {} of {stated} bytes are there", image.len()));
     let root = record(&primary[156..190]).ok_or_else(|| damaged("it has no root"))?;
@@ -65,9 +66,19 @@ pub(crate) fn open(image: Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)
         }
         (None, None) => (Names::Plain, root),
     };
-    let mut reader = Reader { image, names, seen: HashSet::new(), listed: Listed::default() };
-    reader.folder(Path::new(""), root.start, root.length, 0)?;
-    Ok((reader.listed, cut))
+    let left = LIMITS.metadata_bytes;
+    let mut reader = Reader { image, names, seen: HashSet::new(), listed: Listed::default(), left };
+    let mut waiting = vec![(PathBuf::new(), root.start, root.length)];
+    while let Some((path, start, length)) = waiting.pop() {
+        reader.folder(&path, start, length, &mut waiting)?;
+    }
+    let left_out = reader.listed.left_out();
+    Ok((reader.listed, cut.or(left_out)))
+}
+
+/// The place of a sector in bytes.
+fn sectors(count: u32) -> u64 {
+    u64::from(count).saturating_mul(SECTOR)
 }
 
 /// The primary descriptor, and the one with Joliet's names.
@@ -75,7 +86,7 @@ fn descriptors(image: &dyn Bytes) -> io::Result<(Vec<u8>, Option<Vec<u8>>)> {
     let (mut primary, mut joliet) = (None, None);
     for sector in 16..64 {
         let block =
-            image.exactly(sector * SECTOR, 2048).map_err(|_| damaged("its descriptors are cut off"))?;
+            image.exactly(sectors(sector), 2048).map_err(|_| damaged("its descriptors are cut off"))?;
         if &block[1..6] != b"CD001" {
             break;
         }
@@ -107,14 +118,13 @@ const IS_FOLDER: u8 = 2;
 const GOES_ON: u8 = 128;
 
 fn record(bytes: &[u8]) -> Option<Record<'_>> {
-    let word = |at: usize| Some(u64::from(u32::from_le_bytes(bytes.get(at..at + 4)?.try_into().ok()?)));
     let name_length = usize::from(*bytes.get(32)?);
-    let name = bytes.get(33..33 + name_length)?;
+    let (name, more) = bytes.get(33..)?.split_at_checked(name_length)?;
     // A byte is added where it takes one to make the length even.
-    let more = bytes.get(33 + name_length + usize::from(name_length.is_multiple_of(2))..).unwrap_or_default();
+    let more = more.get(usize::from(name_length.is_multiple_of(2))..).unwrap_or_default();
     Some(Record {
-        start: word(2)? * SECTOR,
-        length: word(10)?,
+        start: sectors(le32(bytes, 2)),
+        length: u64::from(le32(bytes, 10)),
         flags: *bytes.get(25)?,
         changed_at: moment(bytes.get(18..25)?),
         name,
@@ -123,6 +133,7 @@ fn record(bytes: &[u8]) -> Option<Record<'_>> {
 }
 
 /// Years since 1900, month, day, hour, minute, second, quarters of an hour from UTC.
+#[allow(clippy::arithmetic_side_effects, reason = "numbers of one byte each: no sum of them is too large")]
 fn moment(bytes: &[u8]) -> i64 {
     let [year, month, day, hour, minute, second, zone] = bytes else { return 0 };
     let (year, month, day) = (i64::from(*year) + 1900, i64::from(*month), i64::from(*day));
@@ -140,7 +151,7 @@ fn rock_ridge(image: &dyn Bytes, root: &Record<'_>) -> Option<usize> {
     let own = record(first.get(..length)?)?;
     let at = (0..own.more.len().saturating_sub(6))
         .find(|at| own.more[*at..].starts_with(&[b'S', b'P', 7, 1, 0xbe, 0xef]))?;
-    Some(usize::from(*own.more.get(at + 6)?))
+    Some(usize::from(*own.more.get(at.saturating_add(6))?))
 }
 
 /// What Rock Ridge says of an entry.
@@ -157,35 +168,43 @@ struct Ridge {
 }
 
 impl Reader {
-    fn folder(&mut self, path: &Path, start: u64, length: u64, depth: usize) -> io::Result<()> {
-        if depth > DEPTH_LIMIT || !self.seen.insert(start) {
+    /// Adds what a folder holds, and says which folders of it are to be read next.
+    fn folder(
+        &mut self,
+        path: &Path,
+        start: u64,
+        length: u64,
+        waiting: &mut Vec<(PathBuf, u64, u64)>,
+    ) -> io::Result<()> {
+        if !self.seen.insert(start) || path.iter().count() > LIMITS.path_depth {
             return Ok(());
         }
-        if length > LISTING_LIMIT {
-            return Err(damaged("a folder's listing is too long"));
-        }
+        self.left =
+            self.left.checked_sub(length).ok_or_else(|| damaged("the listings of its folders are too long"))?;
         let bytes = self
             .image
             .exactly(start, usize::try_from(length).unwrap_or(usize::MAX))
             .map_err(|_| damaged("a folder lies behind the end of the image"))?;
-        let mut below = Vec::new();
         let mut parts: Vec<(u64, u64)> = Vec::new();
-        let mut at = 0;
-        while at < bytes.len() {
-            let size = usize::from(bytes[at]);
+        let mut rest = &bytes[..];
+        while let [size, ..] = *rest {
             if size == 0 {
                 // Records do not cross sectors; what is left of one is empty.
-                at = (at / 2048 + 1) * 2048;
+                let left = rest.len() % 2048;
+                rest = rest.get(if left == 0 { 2048 } else { left }..).unwrap_or_default();
                 continue;
             }
-            let Some(one) = bytes.get(at..at + size).and_then(record) else {
+            let Some((record_bytes, after)) = rest.split_at_checked(usize::from(size)) else {
                 return Err(damaged("a folder's listing is cut off"));
             };
-            at += size;
+            let Some(one) = record(record_bytes) else {
+                return Err(damaged("a folder's listing is cut off"));
+            };
+            rest = after;
             if matches!(one.name, [0 | 1]) {
                 continue;
             }
-            let ridge = self.ridge(one.more);
+            let ridge = self.ridge(one.more)?;
             if ridge.is_moved {
                 continue;
             }
@@ -199,10 +218,10 @@ impl Reader {
                     self.image.exactly(child, 2048).map_err(|_| damaged("a folder lies behind the end"))?;
                 let length = record(&own).map_or(0, |own| own.length);
                 self.listed.folder(&path, stamp)?;
-                below.push((path, child, length));
+                waiting.push((path, child, length));
             } else if one.flags & IS_FOLDER > 0 {
                 self.listed.folder(&path, stamp)?;
-                below.push((path, one.start, one.length));
+                waiting.push((path, one.start, one.length));
             } else if mode & 0o170_000 != 0 && mode & 0o170_000 != 0o100_000 {
                 self.listed.other(&path, stamp)?;
             } else {
@@ -216,9 +235,6 @@ impl Reader {
                     self.listed.file(&path, content, stamp)?;
                 }
             }
-        }
-        for (path, start, length) in below {
-            self.folder(&path, start, length, depth + 1)?;
         }
         Ok(())
     }
@@ -237,19 +253,27 @@ impl Reader {
     }
 
     /// The fields behind a name: two letters, a length, a version, data; `CE` says where more of them are.
-    fn ridge(&self, more: &[u8]) -> Ridge {
+    fn ridge(&mut self, more: &[u8]) -> io::Result<Ridge> {
         let mut ridge = Ridge::default();
-        let Names::RockRidge { skip } = self.names else { return ridge };
+        let Names::RockRidge { skip } = self.names else { return Ok(ridge) };
         let mut area = more.get(skip..).unwrap_or_default().to_vec();
-        for _ in 0..32 {
-            let next = fields(&area, &mut ridge);
-            let Some((start, length)) = next else { break };
+        let mut seen: Vec<u64> = Vec::new();
+        while let Some((start, length)) = fields(&area, &mut ridge) {
+            let read = seen.len().saturating_add(1).saturating_mul(length);
+            if seen.contains(&start) || read > CONTINUED {
+                break;
+            }
+            self.left = self
+                .left
+                .checked_sub(length as u64)
+                .ok_or_else(|| damaged("the listings of its folders are too long"))?;
+            seen.push(start);
             match self.image.exactly(start, length) {
                 Ok(bytes) => area = bytes,
                 Err(_) => break,
             }
         }
-        ridge
+        Ok(ridge)
     }
 }
 
@@ -258,39 +282,42 @@ fn fields(area: &[u8], ridge: &mut Ridge) -> Option<(u64, usize)> {
     let mut next = None;
     let mut rest = area;
     while let [a, b, length, _version, ..] = rest {
-        let length = usize::from(*length);
-        let Some(data) = rest.get(4..length) else { break };
-        let word = |at: usize| {
-            data.get(at..at + 4).map(|four| u32::from_le_bytes([four[0], four[1], four[2], four[3]]))
-        };
+        let length = usize::from(*length).max(4);
+        let Some((field, after)) = rest.split_at_checked(length) else { break };
+        let data = &field[4..];
+        let word = |at: usize| data.get(at..).filter(|rest| rest.len() >= 4).map(|rest| le32(rest, 0));
         match (a, b) {
             (b'N', b'M') if !data.is_empty() => {
                 ridge.name.extend_from_slice(&data[1..]);
+                ridge.name.truncate(LIMITS.path_bytes);
                 ridge.has_name = true;
             }
             (b'P', b'X') => ridge.mode = word(0),
             (b'S', b'L') if !data.is_empty() => components(&data[1..], ridge.target.get_or_insert_default()),
-            (b'C', b'L') => ridge.child = word(0).map(|sector| u64::from(sector) * SECTOR),
+            (b'C', b'L') => ridge.child = word(0).map(sectors),
             (b'R', b'E') => ridge.is_moved = true,
             (b'Z', b'F') => ridge.packed = Stated::of(data),
             (b'C', b'E') => {
                 if let (Some(sector), Some(offset), Some(length)) = (word(0), word(8), word(16)) {
-                    next =
-                        Some((u64::from(sector) * SECTOR + u64::from(offset), length.min(1 << 16) as usize));
+                    let start = sectors(sector).saturating_add(u64::from(offset));
+                    next = Some((start, length.min(CONTINUED as u32) as usize));
                 }
             }
             (b'S', b'T') => break,
             _ => {}
         }
-        rest = &rest[length.max(4)..];
+        rest = after;
     }
     next
 }
 
 /// Components of a link: flags, a length, a name.
 fn components(mut rest: &[u8], target: &mut Vec<u8>) {
-    while let [flags, length, ..] = rest {
-        let Some(name) = rest.get(2..2 + usize::from(*length)) else { return };
+    while let [flags, length, after @ ..] = rest {
+        let Some((name, after)) = after.split_at_checked(usize::from(*length)) else { return };
+        if target.len() > LIMITS.link_target_bytes {
+            return;
+        }
         if !target.is_empty() && !target.ends_with(b"/") {
             target.push(b'/');
         }
@@ -300,7 +327,7 @@ fn components(mut rest: &[u8], target: &mut Vec<u8>) {
             8 => target.push(b'/'),
             _ => target.extend_from_slice(name),
         }
-        rest = &rest[2 + name.len()..];
+        rest = after;
     }
 }
 
@@ -318,17 +345,19 @@ impl Parts {
 
 impl Bytes for Parts {
     fn len(&self) -> u64 {
-        self.parts.iter().map(Bytes::len).sum()
+        self.parts.iter().map(Bytes::len).fold(0, u64::saturating_add)
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        let (mut done, mut start) = (0, 0);
+        let (mut done, mut start) = (0_usize, 0_u64);
         for part in &self.parts {
-            let at = offset + done as u64;
-            if done < buffer.len() && at >= start && at < start + part.len() {
-                done += part.read_at(at - start, &mut buffer[done..])?;
+            let end = start.saturating_add(part.len());
+            let at = offset.saturating_add(done as u64);
+            if done < buffer.len() && (start..end).contains(&at) {
+                let read = part.read_at(at.saturating_sub(start), &mut buffer[done..])?;
+                done = done.saturating_add(read);
             }
-            start += part.len();
+            start = end;
         }
         Ok(done)
     }

@@ -32,66 +32,81 @@ impl Layers {
     ///
     /// The path has no links as all layers together are seen. One layer alone may have a link where a higher one has a folder:
     /// whoever asked it for what is below would be led elsewhere, so that folders are gone through from the root on.
-    fn saying(&self, clean: &Path) -> usize {
+    fn saying(&self, clean: &Path) -> Result<usize, TreeError> {
         let mut folders: Vec<&Path> = clean.ancestors().skip(1).collect();
         folders.reverse();
         'layers: for (at, layer) in self.layers.iter().enumerate() {
             let layer = layer.as_ref();
             let mut is_last = false;
             for folder in &folders {
-                is_last |= takes_away(layer, folder) || is_opaque(layer, folder);
-                match layer.node(folder, false) {
-                    Ok(node) if node.kind == NodeKind::Folder => {}
+                is_last |= takes_away(layer, folder)? || is_opaque(layer, folder)?;
+                match there(layer.node(folder, false))? {
+                    Some(node) if node.kind == NodeKind::Folder => {}
                     // Something else hides what lower layers have below the same name, and has nothing below itself.
-                    Ok(_) => return at,
-                    Err(_) if is_last => return at,
-                    Err(_) => continue 'layers,
+                    Some(_) => return Ok(at),
+                    None if is_last => return Ok(at),
+                    None => continue 'layers,
                 }
             }
             if layer.is_whiteout(clean) {
-                return at;
+                return Ok(at);
             }
             // What stands beside a name that takes it away, in the same layer, was put there anew.
-            if is_last || takes_away(layer, clean) {
-                return at + 1;
+            if is_last || takes_away(layer, clean)? {
+                return Ok(at.saturating_add(1));
             }
         }
-        self.layers.len()
+        Ok(self.layers.len())
     }
 
     /// The highest layer that has a path, and what it is there.
-    fn holder(&self, clean: &Path) -> Option<(&dyn Tree, Node)> {
-        if clean.as_os_str().is_empty() {
-            let layer = self.layers.first()?;
-            return Some((layer.as_ref(), layer.node(clean, false).ok()?));
+    fn holder(&self, clean: &Path) -> Result<Option<(&dyn Tree, Node)>, TreeError> {
+        let layers = if clean.as_os_str().is_empty() {
+            &self.layers[..self.layers.len().min(1)]
+        } else {
+            &self.layers[..self.saying(clean)?]
+        };
+        for layer in layers {
+            if let Some(node) = there(layer.node(clean, false))? {
+                return Ok(Some((layer.as_ref(), node)));
+            }
         }
-        let layers = &self.layers[..self.saying(clean)];
-        layers.iter().find_map(|layer| Some((layer.as_ref(), layer.node(clean, false).ok()?)))
+        Ok(None)
     }
 
     fn find(&self, path: &Path, follow_last: bool) -> Result<(PathBuf, &dyn Tree, Node), TreeError> {
         let clean = resolve(path, follow_last, |clean| {
-            let Some((layer, node)) = self.holder(clean) else { return Ok(Step::Missing) };
+            let Some((layer, node)) = self.holder(clean)? else { return Ok(Step::Missing) };
             Ok(match node.kind {
                 NodeKind::Folder => Step::Folder,
                 NodeKind::Link => Step::Link(layer.read_link(clean)?),
                 _ => Step::Leaf,
             })
         })?;
-        let (layer, node) = self.holder(&clean).ok_or_else(|| TreeError::new(path, Why::Missing))?;
+        let (layer, node) = self.holder(&clean)?.ok_or_else(|| TreeError::new(path, Why::Missing))?;
         Ok((clean, layer, node))
     }
 }
 
-fn takes_away(layer: &dyn Tree, path: &Path) -> bool {
-    let Some(name) = path.file_name() else { return false };
-    let mut old = OsString::from(TAKEN_AWAY);
-    old.push(name);
-    layer.is_whiteout(path) || layer.node(&path.with_file_name(old), false).is_ok()
+/// What is there; `None` where nothing is. What can't be read is not taken for absent: lower layers would show what a higher
+/// one may replace.
+fn there(found: Result<Node, TreeError>) -> Result<Option<Node>, TreeError> {
+    match found {
+        // One layer alone may have a link in a folder's place, which leads nowhere by itself.
+        Err(error) if error.is_missing() || matches!(error.why, Why::TooManyLinks) => Ok(None),
+        other => other.map(Some),
+    }
 }
 
-fn is_opaque(layer: &dyn Tree, folder: &Path) -> bool {
-    layer.is_opaque(folder) || layer.node(&folder.join(HIDES_ALL), false).is_ok()
+fn takes_away(layer: &dyn Tree, path: &Path) -> Result<bool, TreeError> {
+    let Some(name) = path.file_name() else { return Ok(false) };
+    let mut old = OsString::from(TAKEN_AWAY);
+    old.push(name);
+    Ok(layer.is_whiteout(path) || there(layer.node(&path.with_file_name(old), false))?.is_some())
+}
+
+fn is_opaque(layer: &dyn Tree, folder: &Path) -> Result<bool, TreeError> {
+    Ok(layer.is_opaque(folder) || there(layer.node(&folder.join(HIDES_ALL), false))?.is_some())
 }
 
 impl Tree for Layers {
@@ -105,8 +120,8 @@ impl Tree for Layers {
             return Err(TreeError::new(path, Why::NotAFolder));
         }
         let mut names: BTreeMap<OsString, Option<NodeKind>> = BTreeMap::new();
-        for layer in &self.layers[..self.saying(&clean)] {
-            let Ok(node) = layer.node(&clean, false) else { continue };
+        for layer in &self.layers[..self.saying(&clean)?] {
+            let Some(node) = there(layer.node(&clean, false))? else { continue };
             if node.kind != NodeKind::Folder {
                 break;
             }
@@ -123,7 +138,7 @@ impl Tree for Layers {
             }
             // They take away what lower layers have, and nothing of their own.
             taken.into_iter().for_each(|name| _ = names.entry(name).or_insert(None));
-            if is_opaque(layer.as_ref(), &clean) {
+            if is_opaque(layer.as_ref(), &clean)? {
                 break;
             }
         }

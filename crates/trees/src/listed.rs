@@ -1,20 +1,25 @@
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
-use rustc_hash::FxHashMap;
-use std::collections::BTreeMap;
+use crate::{Bytes, Entry, LIMITS, Node, NodeKind, Tree, TreeError, Why};
+use std::collections::{BTreeMap, HashMap};
 use std::ffi::{OsStr, OsString};
 use std::io;
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
-/// Entries that an archive may have; a real root has half a million.
-const ENTRY_LIMIT: usize = 8_000_000;
-
 /// A tree of which all names are known, and whose files are read from wherever they lie: an archive, an optical image.
 #[derive(Default)]
 pub(crate) struct Listed {
-    nodes: FxHashMap<PathBuf, Held>,
+    // A hash that nobody can foresee: names are a stranger's.
+    nodes: HashMap<PathBuf, Held>,
     root: BTreeMap<OsString, NodeKind>,
+    refused: Refused,
+}
+
+/// Entries that were left out, as their names exceed a limit or lead out of the root.
+#[derive(Default)]
+struct Refused {
+    count: usize,
+    first: Option<String>,
 }
 
 struct Held {
@@ -58,7 +63,10 @@ impl Listed {
     }
 
     pub(crate) fn link(&mut self, path: &Path, target: PathBuf, stamp: Stamp) -> io::Result<()> {
-        self.insert(path, What::Link(target), stamp)
+        match target.as_os_str().len() <= LIMITS.link_target_bytes {
+            true => self.insert(path, What::Link(target), stamp),
+            false => self.insert(path, What::Other, stamp),
+        }
     }
 
     pub(crate) fn other(&mut self, path: &Path, stamp: Stamp) -> io::Result<()> {
@@ -77,37 +85,65 @@ impl Listed {
     pub(crate) fn below(mut self, folder: &Path) -> Self {
         let Some(Held { what: What::Folder(root), .. }) = self.nodes.remove(folder) else { return self };
         let inner = |(path, held): (PathBuf, Held)| Some((path.strip_prefix(folder).ok()?.to_owned(), held));
-        Self { nodes: self.nodes.into_iter().filter_map(inner).collect(), root }
+        Self { nodes: self.nodes.into_iter().filter_map(inner).collect(), root, refused: self.refused }
     }
 
-    /// Adds an entry and the folders above it. A name that would lead out of the root is left out.
+    /// What was left out, as a sentence without a subject; `None` where everything is there.
+    pub(crate) fn left_out(&self) -> Option<String> {
+        let Refused { count, first } = &self.refused;
+        let first = first.as_ref()?;
+        let others = match count.saturating_sub(1) {
+            0 => String::new(),
+            others => format!(", and {others} others"),
+        };
+        Some(format!("an entry whose name is too long, too deep or leads out of the root is left out: `{first}`{others}"))
+    }
+
+    /// Adds an entry and the folders above it. A name that would lead out of the root, or is more than any may be, is left out.
     fn insert(&mut self, path: &Path, what: What, stamp: Stamp) -> io::Result<()> {
-        let Some(path) = clean(path).filter(|path| !path.as_os_str().is_empty()) else { return Ok(()) };
-        if self.nodes.len() >= ENTRY_LIMIT {
-            return Err(io::Error::other(format!("has more than {ENTRY_LIMIT} entries")));
+        let Some(path) = clean(path) else {
+            self.refused.count = self.refused.count.saturating_add(1);
+            let shortened = |path: &Path| path.to_string_lossy().chars().take(80).collect();
+            self.refused.first.get_or_insert_with(|| shortened(path));
+            return Ok(());
+        };
+        // The folders above that are not there yet, the highest one first.
+        let mut above: Vec<&Path> = path
+            .ancestors()
+            .skip(1)
+            .filter(|above| !above.as_os_str().is_empty())
+            .take_while(|above| !matches!(self.nodes.get(*above), Some(Held { what: What::Folder(_), .. })))
+            .collect();
+        above.reverse();
+        for folder in above {
+            let stamp = Stamp { mode: 0o755, changed_at: 0 };
+            self.put(folder, What::Folder(BTreeMap::new()), stamp)?;
         }
-        if let Some(above) = path.parent().filter(|above| !above.as_os_str().is_empty())
-            && !matches!(self.nodes.get(above), Some(Held { what: What::Folder(_), .. }))
-        {
-            self.insert(above, What::Folder(BTreeMap::new()), Stamp { mode: 0o755, changed_at: 0 })?;
+        if path.as_os_str().is_empty() { Ok(()) } else { self.put(&path, what, stamp) }
+    }
+
+    /// Adds an entry to a folder that is there.
+    fn put(&mut self, path: &Path, what: What, Stamp { mode, changed_at }: Stamp) -> io::Result<()> {
+        if self.nodes.len() >= LIMITS.entries {
+            return Err(io::Error::other(format!("has more than {} entries", LIMITS.entries)));
         }
-        let kind = what.kind();
-        let name = path.file_name().unwrap_or_default().to_owned();
-        match path.parent().filter(|above| !above.as_os_str().is_empty()) {
-            None => _ = self.root.insert(name, kind),
-            Some(above) => {
-                if let Some(Held { what: What::Folder(names), .. }) = self.nodes.get_mut(above) {
-                    names.insert(name, kind);
-                }
-            }
+        let names = match path.parent().filter(|above| !above.as_os_str().is_empty()) {
+            None => &mut self.root,
+            Some(above) => match self.nodes.get_mut(above) {
+                Some(Held { what: What::Folder(names), .. }) => names,
+                _ => return Ok(()),
+            },
+        };
+        if names.len() >= LIMITS.folder_names {
+            return Err(io::Error::other(format!("has a folder of more than {} names", LIMITS.folder_names)));
         }
-        let Stamp { mode, changed_at } = stamp;
-        match (self.nodes.get_mut(&path), what) {
+        names.insert(path.file_name().unwrap_or_default().to_owned(), what.kind());
+        match (self.nodes.get_mut(path), what) {
             // A folder that is named again keeps what is in it.
             (Some(held @ Held { what: What::Folder(_), .. }), What::Folder(_)) => {
                 (held.mode, held.changed_at) = (mode, changed_at);
             }
-            (_, what) => _ = self.nodes.insert(path, Held { what, mode, changed_at }),
+            (_, what) => _ = self.nodes.insert(path.to_owned(), Held { what, mode, changed_at }),
         }
         Ok(())
     }
@@ -128,17 +164,22 @@ impl Listed {
     }
 }
 
-/// A path without `.` and leading slashes; none where `..` stands in it.
+/// A path without `.` and leading slashes; none where `..` stands in it, or it is longer or deeper than any may be.
 fn clean(path: &Path) -> Option<PathBuf> {
+    if path.as_os_str().len() > LIMITS.path_bytes {
+        return None;
+    }
     let mut clean = PathBuf::new();
+    let mut depth = 0_usize;
     for component in path.components() {
         match component {
             Component::Normal(name) => clean.push(name),
             Component::ParentDir => return None,
-            _ => {}
+            _ => continue,
         }
+        depth = depth.saturating_add(1);
     }
-    Some(clean)
+    (depth <= LIMITS.path_depth).then_some(clean)
 }
 
 impl Tree for Listed {

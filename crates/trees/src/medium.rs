@@ -1,8 +1,8 @@
 //! What a system is started or installed from: the images on a medium, and the layers that make up an install.
 
 use crate::layers::Layers;
-use crate::source::{DEPTH_LIMIT, Sort, Source, SourceError, head_of, is_root};
-use crate::{Bytes, NodeKind, Squashfs, Tree, ext4};
+use crate::source::{Sort, Source, SourceError, head_of, is_root};
+use crate::{Bytes, LIMITS, NodeKind, Squashfs, Tree, ext4};
 use std::collections::BTreeMap;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -19,7 +19,7 @@ pub(crate) fn medium(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, Source
     let mut said = Vec::new();
     let mut by_folder: BTreeMap<PathBuf, Vec<Layer>> = BTreeMap::new();
     let mut whole: Option<Source> = None;
-    for path in images(tree.as_ref()) {
+    for path in images(tree.as_ref(), &mut said) {
         let opened = tree.open(&path).map_err(|error| SourceError::Io(io::Error::other(error.to_string())));
         let opened = opened.and_then(|bytes| system_image(Arc::from(bytes), depth));
         match opened {
@@ -104,7 +104,7 @@ fn last_word(layers: &[Layer]) -> String {
 /// The profiles of a medium whose layers stand on one another by their names: for each layer all that it stands on.
 /// Languages and what is only for another way to start are no profiles.
 pub(crate) fn profiles(tree: &Arc<dyn Tree>) -> Vec<(String, Vec<Layer>)> {
-    let layers: Vec<Layer> = images(tree.as_ref())
+    let layers: Vec<Layer> = images(tree.as_ref(), &mut Vec::new())
         .into_iter()
         .filter_map(|path| {
             let image = Squashfs::open(tree.open(&path).ok()?).ok()?;
@@ -143,35 +143,46 @@ enum System {
 }
 
 fn system_image(bytes: Arc<dyn Bytes>, depth: usize) -> Result<System, SourceError> {
-    if depth > DEPTH_LIMIT {
-        return Err(SourceError::Unsupported(format!("nests deeper than {DEPTH_LIMIT} images")));
+    if depth > LIMITS.nesting {
+        return Err(SourceError::Unsupported(format!("nests deeper than {} images", LIMITS.nesting)));
     }
     let head = head_of(bytes.as_ref())?;
     let tree: Arc<dyn Tree> = match Sort::of(&head) {
         Some(Sort::Squashfs) => Arc::new(Squashfs::open(Box::new(bytes))?),
         Some(Sort::Ext4) => Arc::new(ext4::FileSystem::open(Box::new(bytes))?),
-        _ => return Source::inside(bytes, depth + 1).map(System::Whole),
+        _ => return Source::inside(bytes, depth.saturating_add(1)).map(System::Whole),
     };
     // The folder of an image inside an image is looked for in what has no root of its own, and is no layer either.
-    if !is_root(tree.as_ref()) && !images(tree.as_ref()).is_empty() {
-        return medium(tree, depth + 1).map(System::Whole);
+    if !is_root(tree.as_ref()) && !images(tree.as_ref(), &mut Vec::new()).is_empty() {
+        return medium(tree, depth.saturating_add(1)).map(System::Whole);
     }
     Ok(System::Layer(tree))
 }
 
-/// Files of a medium that hold file systems, by path.
-fn images(tree: &dyn Tree) -> Vec<PathBuf> {
+/// Files of a medium that hold file systems, by path. What can't be looked into is said.
+fn images(tree: &dyn Tree, said: &mut Vec<String>) -> Vec<PathBuf> {
     let mut found = Vec::new();
     let mut waiting = vec![(PathBuf::new(), 0)];
     while let Some((folder, depth)) = waiting.pop() {
-        for entry in tree.names(&folder) {
+        let entries = tree.list(&folder).unwrap_or_else(|error| {
+            said.push(error.to_string());
+            Vec::new()
+        });
+        for entry in entries {
             let path = folder.join(&entry.name);
             match entry.kind {
-                NodeKind::Folder if depth < SEARCH_DEPTH => waiting.push((path, depth + 1)),
+                NodeKind::Folder if depth < SEARCH_DEPTH => waiting.push((path, depth.saturating_add(1))),
                 NodeKind::File => {
-                    let Ok(file) = tree.open(&path) else { continue };
                     let mut head = vec![0; 2048];
-                    let read = file.read_at(0, &mut head).unwrap_or(0);
+                    let begin = tree.open(&path).map_err(|error| error.to_string());
+                    let begin = begin.and_then(|file| {
+                        let read = file.read_at(0, &mut head);
+                        read.map_err(|error| format!("`{}`: {error}", path.display()))
+                    });
+                    let read = begin.unwrap_or_else(|why| {
+                        said.push(why);
+                        0
+                    });
                     // Packages and archives lie on media as well: only file systems count.
                     let sort = Sort::of(&head[..read]);
                     if matches!(sort, Some(Sort::Squashfs | Sort::Ext4))

@@ -1,6 +1,6 @@
 //! Resolution of a path inside a root, component by component, for every tree that the kernel doesn't resolve for us.
 
-use crate::{LINK_LIMIT, TreeError, Why};
+use crate::{LIMITS, TreeError, Why};
 use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -47,15 +47,21 @@ pub(crate) fn resolve(
             continue;
         }
         clean.push(&name);
+        if clean.as_os_str().len() > LIMITS.path_bytes {
+            return Err(TreeError::beyond(path, "has too long a path", LIMITS.path_bytes));
+        }
         match look(&clean)? {
             Step::Folder => {}
             Step::Leaf => leaf = true,
             Step::Missing => return fail(Why::Missing),
             Step::Link(_) if waiting.is_empty() && !follow_last => leaf = true,
             Step::Link(target) => {
-                links += 1;
-                if links > LINK_LIMIT {
+                links = usize::saturating_add(links, 1);
+                if links > LIMITS.links_followed {
                     return fail(Why::TooManyLinks);
+                }
+                if target.as_os_str().len() > LIMITS.link_target_bytes {
+                    return Err(TreeError::beyond(path, "has a link with too long a target", LIMITS.link_target_bytes));
                 }
                 if target.has_root() {
                     clean.clear();

@@ -5,14 +5,12 @@ use crate::disk::Partition;
 use crate::medium::{layered, medium, profiles};
 use crate::mounts::{Volume, put_together};
 use crate::unpack::Packed;
-use crate::{Bytes, Squashfs, Tree, archive, disk, ext4, iso};
+use crate::{Bytes, LIMITS, Squashfs, Tree, archive, disk, ext4, iso, shielded};
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-/// Things that may lie inside one another.
-pub(crate) const DEPTH_LIMIT: usize = 8;
 /// Bytes that tell what a file is: the descriptors of an optical image begin at 32 KiB, btrfs at 64 KiB.
 const HEAD: usize = 0x1_1000;
 
@@ -44,6 +42,9 @@ pub enum SourceError {
     /// It is something that can't be read here.
     #[error("{0}")]
     Unsupported(String),
+    /// A decoder gave up on it.
+    #[error("{0}")]
+    Damaged(String),
     /// It was read, and there is no root in it.
     #[error("holds no install: {0}")]
     NoRoot(String),
@@ -78,7 +79,7 @@ impl Source {
     /// # Errors
     /// As [`Source::open`].
     pub fn of(bytes: Arc<dyn Bytes>) -> Result<Self, SourceError> {
-        Self::inside(bytes, 0)
+        shielded(|| Self::inside(bytes, 0)).unwrap_or_else(|why| Err(SourceError::Damaged(why)))
     }
 
     /// Opens bytes, once for each profile that it can install, the smallest first; once alone where it has none.
@@ -105,14 +106,14 @@ impl Source {
     }
 
     pub(crate) fn inside(bytes: Arc<dyn Bytes>, depth: usize) -> Result<Self, SourceError> {
-        if depth > DEPTH_LIMIT {
-            return Err(SourceError::Unsupported(format!("nests deeper than {DEPTH_LIMIT} images")));
+        if depth > LIMITS.nesting {
+            return Err(SourceError::Unsupported(format!("nests deeper than {} images", LIMITS.nesting)));
         }
         let head = head_of(bytes.as_ref())?;
         match Sort::of(&head).ok_or(SourceError::Unknown)? {
             Sort::Packed(packed) => {
                 let (content, damage) = packed.spool(&bytes)?;
-                let mut source = Self::inside(content, depth + 1)?;
+                let mut source = Self::inside(content, depth.saturating_add(1))?;
                 source.remarks.extend(damage.map(|why| format!("it breaks off while it is unpacked: {why}")));
                 Ok(source)
             }
@@ -136,7 +137,9 @@ impl Source {
                 {
                     listed = listed.below(&folder);
                 }
+                let left_out = listed.left_out();
                 let mut source = root(Box::new(listed), "the archive has neither `etc` nor `usr`")?;
+                source.remarks.extend(left_out);
                 source.remarks.extend(damage.map(|why| format!("the archive breaks off: {why}")));
                 Ok(source)
             }
@@ -146,8 +149,8 @@ impl Source {
                 source.remarks.extend(remark);
                 Ok(source)
             }
-            Sort::Qcow2 => Self::inside(Arc::new(disk::Qcow2::open(Box::new(bytes))?), depth + 1),
-            Sort::Vdi => Self::inside(Arc::new(disk::Vdi::open(Box::new(bytes))?), depth + 1),
+            Sort::Qcow2 => Self::inside(Arc::new(disk::Qcow2::open(Box::new(bytes))?), depth.saturating_add(1)),
+            Sort::Vdi => Self::inside(Arc::new(disk::Vdi::open(Box::new(bytes))?), depth.saturating_add(1)),
             Sort::Disk => partitions(&bytes, depth),
             Sort::Unread(what) => {
                 Err(SourceError::Unsupported(format!("holds {what}, which is not read here: {KIT}")))
@@ -173,7 +176,7 @@ pub(crate) enum Sort {
 impl Sort {
     /// An optical image may have a table of partitions as well, so it is asked for first.
     pub(crate) fn of(head: &[u8]) -> Option<Self> {
-        let at = |place: usize, magic: &[u8]| head.get(place..place + magic.len()) == Some(magic);
+        let at = |place: usize, magic: &[u8]| head.get(place..).is_some_and(|rest| rest.starts_with(magic));
         const UNREAD: &[(usize, &[u8], &str)] = &[
             (0x1_0040, b"_BHRfS_M", "a btrfs file system"),
             (0, b"XFSB", "an XFS file system"),
@@ -266,7 +269,7 @@ fn partitions(bytes: &Arc<dyn Bytes>, depth: usize) -> Result<Source, SourceErro
     let Some(root) = root else {
         // A stick may hold the image of a live system in a file system of its own.
         if let Some(source) =
-            others.iter().find_map(|volume| medium(Arc::clone(&volume.tree), depth + 1).ok())
+            others.iter().find_map(|volume| medium(Arc::clone(&volume.tree), depth.saturating_add(1)).ok())
         {
             return Ok(source);
         }
@@ -289,7 +292,7 @@ enum Found {
 fn volume(bytes: Arc<dyn Bytes>, partition: Partition, depth: usize) -> Result<Found, SourceError> {
     let head = head_of(bytes.as_ref())?;
     if !matches!(Sort::of(&head), Some(Sort::Ext4)) {
-        return Source::inside(bytes, depth + 1).map(Found::Source);
+        return Source::inside(bytes, depth.saturating_add(1)).map(Found::Source);
     }
     let (uuid, label) = ext4::names(&head);
     let tree: Arc<dyn Tree> = Arc::new(ext4::FileSystem::open(Box::new(bytes))?);

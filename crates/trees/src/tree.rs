@@ -1,4 +1,4 @@
-use crate::{Bytes, FILE_LIMIT, TreeError};
+use crate::{Bytes, LIMITS, TreeError};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
@@ -76,6 +76,9 @@ pub trait Tree: Send + Sync {
         None
     }
 
+    /// Is told by a reader that it could not make sense of something in a file, and went on.
+    fn note(&self, _path: &Path, _why: &str) {}
+
     /// Whether a path, as it is, takes a name of lower layers away: in a file system that is a layer of another one.
     fn is_whiteout(&self, _path: &Path) -> bool {
         false
@@ -88,13 +91,13 @@ pub trait Tree: Send + Sync {
 }
 
 impl dyn Tree + '_ {
-    /// A whole file of up to [`FILE_LIMIT`] bytes.
+    /// A whole file of up to [`Limits::file_bytes`](crate::Limits::file_bytes) bytes.
     ///
     /// # Errors
     /// As [`Tree::read_into`].
     pub fn read(&self, path: impl AsRef<Path>) -> Result<Vec<u8>, TreeError> {
         let mut buffer = Vec::new();
-        self.read_into(path.as_ref(), FILE_LIMIT, &mut buffer)?;
+        self.read_into(path.as_ref(), LIMITS.file_bytes, &mut buffer)?;
         Ok(buffer)
     }
 
@@ -137,6 +140,10 @@ impl Tree for std::sync::Arc<dyn Tree> {
 
     fn near(&self, folder: &Path) -> Option<Box<dyn Tree + '_>> {
         self.as_ref().near(folder)
+    }
+
+    fn note(&self, path: &Path, why: &str) {
+        self.as_ref().note(path, why);
     }
 
     fn is_whiteout(&self, path: &Path) -> bool {

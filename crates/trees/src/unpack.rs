@@ -1,12 +1,9 @@
-use crate::Bytes;
-use crate::bytes::OnDisk;
-use std::io::{self, Read, Write};
+use crate::{Bytes, LIMITS, Spool};
+use std::io::{self, Read};
 use std::sync::Arc;
 
-/// Bytes that a packed source may hold: 256 GiB. They go to a file that has no name, in the folder for temporary files.
-const LIMIT: u64 = 256 << 30;
-/// How much larger than the packed file its content may be; what is larger is made to fill the disk.
-const RATIO: u64 = 2000;
+/// Content up to this size is unpacked whatever the size of its file: 64 MiB.
+const SMALL: u64 = 64 << 20;
 
 /// How a file is packed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -45,31 +42,26 @@ impl Packed {
                     .map_err(|error| io::Error::other(error.to_string()))?,
             ),
         };
-        let limit = LIMIT.min(length.saturating_mul(RATIO).max(64 << 20));
-        let mut file = tempfile::tempfile()?;
+        let most = length.saturating_mul(LIMITS.unpacked_ratio).max(SMALL);
+        let mut spool = Spool::new()?;
         let mut buffer = vec![0; 1 << 18];
-        let (mut written, mut damage) = (0_u64, None);
-        loop {
+        let damage = loop {
             match reader.read(&mut buffer) {
-                Ok(0) => break,
+                Ok(0) => break None,
                 Ok(read) => {
-                    written += read as u64;
-                    if written > limit {
+                    spool.add(&buffer[..read])?;
+                    if spool.written() > most {
                         return Err(io::Error::other(format!(
-                            "holds more than {limit} bytes: too much for its size"
+                            "holds more than {most} bytes: too much for its size"
                         )));
                     }
-                    file.write_all(&buffer[..read])?;
                 }
                 Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(error) if written > 0 => {
-                    damage = Some(error.to_string());
-                    break;
-                }
+                Err(error) if !spool.is_empty() => break Some(error.to_string()),
                 Err(error) => return Err(error),
             }
-        }
-        Ok((Arc::new(OnDisk { file, length: written }), damage))
+        };
+        Ok((Arc::new(spool.finish()?), damage))
     }
 }
 
@@ -82,7 +74,7 @@ struct Stream {
 impl Read for Stream {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         let read = self.bytes.read_at(self.at, buffer)?;
-        self.at += read as u64;
+        self.at = self.at.saturating_add(read as u64);
         Ok(read)
     }
 }

@@ -38,6 +38,6 @@ impl Bytes for Window {
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
         let left = usize::try_from(self.length.saturating_sub(offset)).unwrap_or(usize::MAX);
         let wanted = buffer.len().min(left);
-        self.inner.read_at(self.start + offset, &mut buffer[..wanted])
+        self.inner.read_at(self.start.saturating_add(offset), &mut buffer[..wanted])
     }
 }

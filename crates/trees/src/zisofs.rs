@@ -2,7 +2,8 @@
 //! and the blocks, each packed with zlib by itself.
 
 use crate::Bytes;
-use crate::disk::by_blocks;
+use crate::bytes::{by_blocks, copy_from};
+use crate::num::le32;
 use flate2::read::ZlibDecoder;
 use std::io::{self, Read};
 
@@ -22,7 +23,7 @@ impl Stated {
         let [b'p', b'z', words, power, length @ ..] = data else { return None };
         let length = u32::from_le_bytes(length.get(..4)?.try_into().ok()?);
         (matches!(power, 15..=17) && *words >= 4).then(|| Self {
-            header: u64::from(*words) * 4,
+            header: u64::from(*words).saturating_mul(4),
             block: 1 << power,
             length: u64::from(length),
         })
@@ -47,11 +48,10 @@ impl<B: Bytes> Zisofs<B> {
         if number == 0 && packed.exactly(0, MAGIC.len())? != MAGIC {
             return Err(damaged());
         }
-        let two = packed.exactly(self.stated.header + number * 4, 8)?;
-        let place =
-            |at: usize| u64::from(u32::from_le_bytes([two[at], two[at + 1], two[at + 2], two[at + 3]]));
-        let (start, end) = (place(0), place(4));
-        let wanted = self.stated.block.min(self.stated.length - number * self.stated.block);
+        let two = packed.exactly(self.stated.header.saturating_add(number.saturating_mul(4)), 8)?;
+        let (start, end) = (u64::from(le32(&two, 0)), u64::from(le32(&two, 4)));
+        let before = number.saturating_mul(self.stated.block);
+        let wanted = self.stated.block.min(self.stated.length.saturating_sub(before));
         let mut block = Vec::new();
         if start == end {
             block.resize(usize::try_from(wanted).map_err(|_| damaged())?, 0);
@@ -59,7 +59,7 @@ impl<B: Bytes> Zisofs<B> {
         }
         // Packed data is never much longer than what it holds.
         let length =
-            end.checked_sub(start).filter(|length| *length <= 2 * self.stated.block).ok_or_else(damaged)?;
+            end.checked_sub(start).filter(|length| *length <= self.stated.block.saturating_mul(2)).ok_or_else(damaged)?;
         let bytes = packed.exactly(start, usize::try_from(length).map_err(|_| damaged())?)?;
         ZlibDecoder::new(bytes.as_slice()).take(wanted).read_to_end(&mut block)?;
         if (block.len() as u64) < wanted { Err(damaged()) } else { Ok(block) }
@@ -74,10 +74,9 @@ impl<B: Bytes> Bytes for Zisofs<B> {
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
         let Stated { block, length, .. } = self.stated;
         by_blocks(offset, length, block, buffer, |at, piece| {
-            let unpacked = self.unpack(at / block)?;
-            let start = usize::try_from(at % block).unwrap_or(usize::MAX);
-            piece.copy_from_slice(&unpacked[start..start + piece.len()]);
-            Ok(())
+            let number = at.checked_div(block).unwrap_or_default();
+            let start = usize::try_from(at.checked_rem(block).unwrap_or_default()).unwrap_or(usize::MAX);
+            copy_from(&self.unpack(number)?, start, piece)
         })
     }
 }

@@ -64,7 +64,7 @@ fn collect(place: &Place, shell: &Shell, words: &[&str]) -> Output {
     while child.try_wait().unwrap().is_none() {
         if began.elapsed() > Duration::from_secs(60) {
             child.kill().unwrap();
-            panic!("{}: it hangs", shell.name);
+            unreachable!("{}: it hangs", shell.name);
         }
         std::thread::sleep(Duration::from_millis(20));
     }

@@ -1,12 +1,15 @@
 //! Flatpak applications and runtimes: the deployed folders below `var/lib/flatpak`. See `docs/formats/flatpak.md`.
 
+// Numbers of a database are a stranger's: each sum says what it does where it is too large.
+#![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
+
 use super::{Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
 use crate::history::Clock;
 use crate::keyfile::KeyFile;
 use crate::text::{filled, name_text, text, time_text};
+use crate::xml;
 use gvariant::aligned_bytes::copy_to_align;
 use gvariant::{Marker, Structure, gv};
-use quick_xml::events::Event;
 use smallvec::smallvec;
 use std::collections::BTreeSet;
 use std::path::Path;
@@ -15,7 +18,7 @@ use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{
     Dependency, Evidence, Kind, Label, Package, Reason, Repository, System, Text, Unread,
 };
-use tally_trees::{NodeKind, Tree};
+use tally_trees::{NodeKind, Tree, shielded};
 
 const INSTALLATION: &str = "var/lib/flatpak";
 
@@ -184,7 +187,7 @@ fn read_one(tree: &dyn Tree, sort: &str, one: &Deployed, pinned: &BTreeSet<Text>
     let file = format!("{folder}/deploy");
     package.evidence = Evidence::file(file.as_str());
     match tree.read(&file) {
-        Ok(bytes) => match Deploy::decode(&bytes) {
+        Ok(bytes) => match shielded(|| Deploy::decode(&bytes)).ok().flatten() {
             Some(deploy) => deploy.into(&mut package),
             None => facts.unread.push(Unread::whole(file, "is no record of a deployment")),
         },
@@ -293,18 +296,20 @@ fn released(tree: &dyn Tree, folder: &str, id: &str) -> Option<Text> {
         format!("{folder}/files/share/metainfo/{id}.appdata.xml"),
         format!("{folder}/files/share/appdata/{id}.appdata.xml"),
     ];
-    let bytes = places.iter().find_map(|file| tree.read(file).ok())?;
-    let mut reader = quick_xml::Reader::from_reader(&bytes[..]);
-    loop {
-        match reader.read_event() {
-            Ok(Event::Start(tag) | Event::Empty(tag)) if tag.name().as_ref() == "release" => {
-                let version = tag.try_get_attribute("version").ok().flatten()?;
-                return filled(text(version.value.as_bytes()));
-            }
-            Ok(Event::Eof) | Err(_) => return None,
-            Ok(_) => {}
+    let (file, bytes) = places.iter().find_map(|file| Some((file, tree.read(file).ok()?)))?;
+    let mut version = None;
+    let end = xml::walk(&bytes, |step| {
+        if let xml::Step::Open { path: [.., element], attributes } = step
+            && element == "release"
+            && version.is_none()
+        {
+            version = attributes.iter().find(|(key, _)| key == "version").map(|(_, value)| value.clone());
         }
+    });
+    if let Err(error) = end {
+        tree.note(Path::new(file), &format!("line {}: {}", error.line, error.why));
     }
+    filled(text(version?.as_bytes()))
 }
 
 #[cfg(test)]

@@ -1,5 +1,8 @@
 //! Packages of FreeBSD: one SQLite database. See `docs/formats/freebsd-pkg.md`.
 
+// Numbers of a database are a stranger's: each sum says what it does where it is too large.
+#![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
+
 use super::files::Files;
 use super::{
     Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password,
@@ -245,13 +248,14 @@ fn settings(bytes: &[u8], path: &str, label: &Label, repositories: &mut Vec<Repo
             let name = head.trim().trim_end_matches([':', '=']).trim();
             let known = repositories.iter().position(|one| one.name == name);
             here = Some(known.unwrap_or_else(|| {
+                let at = repositories.len();
                 repositories.push(Repository::new(
                     System::FreebsdPkg,
                     name,
                     Text::default(),
                     Evidence::line(path, number),
                 ));
-                repositories.len() - 1
+                at
             }));
         }
         let Some(repository) = here.and_then(|at| repositories.get_mut(at)) else { continue };

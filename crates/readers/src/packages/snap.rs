@@ -1,9 +1,13 @@
 //! Snaps: those of the seed, and those that `snapd` records as installed. See `docs/formats/snap.md`.
 
+// Numbers of a database are a stranger's: each sum says what it does where it is too large.
+#![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
+
 use super::{Embedded, Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
 use crate::history::Clock;
 use crate::text::{name_text, text, time_text};
 use serde::Deserialize;
+use serde::de::DeserializeOwned;
 use smallvec::smallvec;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -12,7 +16,7 @@ use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{
     Dependency, Evidence, Kind, Label, Package, Reason, Repository, System, Text, Unread,
 };
-use tally_trees::{NodeKind, Squashfs, Tree};
+use tally_trees::{NodeKind, Squashfs, Tree, shielded};
 
 const SEED: &str = "var/lib/snapd/seed/seed.yaml";
 const SEED_FILES: &str = "var/lib/snapd/seed/snaps";
@@ -155,11 +159,11 @@ fn seeded(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut Ve
         Err(error) if error.is_missing() => return,
         Err(error) => return unread.push(Unread::whole(SEED, error.why.to_string())),
     };
-    let seed: Seed = match serde_norway::from_slice(&bytes) {
+    let seed: Seed = match yaml(&bytes) {
         Ok(seed) => seed,
         Err(error) => {
-            let line = error.location().and_then(|at| u32::try_from(at.line()).ok());
-            let why = format!("is no seed: {error}");
+            let (line, why) = error;
+            let why = format!("is no seed: {why}");
             return unread.push(Unread { file: SEED.into(), line, why: why.into() });
         }
     };
@@ -252,7 +256,7 @@ fn initial(tree: &dyn Tree, packages: &[Package]) -> SystemRecords {
             let read = meta.version.as_ref().and_then(scalar).map(Text::from);
             read.or_else(|| record.revision.clone())
         };
-        let version = if same { None } else { version() };
+        let version = if same { None } else { shielded(version).ok().flatten() };
         Initial { name, arch: Text::default(), version }
     };
     SystemRecords { initial: Some(records.into_iter().map(one).collect()), ..SystemRecords::default() }
@@ -291,18 +295,16 @@ fn read_one(
     let node = tree.node(Path::new(&record.file), true).ok();
     package.installed_bytes = node.map(|node| node.size);
     package.installed_at = node.and_then(|node| time_text(node.changed_at));
-    let meta = match open(tree, name, record) {
-        Ok(inside) => {
-            let at = inside.place;
-            let meta = meta(&*inside.tree, &at, &mut facts.unread);
-            launchers(&*inside.tree, &at, name, facts);
-            meta
-        }
-        Err(why) => {
-            facts.unread.push(Unread::whole(record.file.as_str(), why));
-            Meta::default()
-        }
+    let read = || {
+        let inside = open(tree, name, record)?;
+        let meta = meta(&*inside.tree, &inside.place, &mut facts.unread);
+        launchers(&*inside.tree, &inside.place, name, facts);
+        Ok(meta)
     };
+    let meta = shielded(read).flatten().unwrap_or_else(|why| {
+        facts.unread.push(Unread::whole(record.file.as_str(), why));
+        Meta::default()
+    });
     if let Some(version) = meta.version.as_ref().and_then(scalar) {
         package.version = version.into();
     }
@@ -383,10 +385,17 @@ fn meta(inside: &dyn Tree, at: &str, unread: &mut Vec<Unread>) -> Meta {
         unread.push(Unread::whole(file, error.why.to_string()));
         return Meta::default();
     }
-    serde_norway::from_slice(&bytes).unwrap_or_else(|error: serde_norway::Error| {
-        let line = error.location().and_then(|at| u32::try_from(at.line()).ok());
-        unread.push(Unread { file: file.into(), line, why: error.to_string().into() });
+    yaml(&bytes).unwrap_or_else(|(line, why)| {
+        unread.push(Unread { file: file.into(), line, why: why.into() });
         Meta::default()
+    })
+}
+
+/// Reads a YAML document; else the line, where it is known, and what is wrong there.
+fn yaml<T: DeserializeOwned>(bytes: &[u8]) -> Result<T, (Option<u32>, String)> {
+    let read = shielded(|| serde_norway::from_slice(bytes)).map_err(|why| (None, why))?;
+    read.map_err(|error: serde_norway::Error| {
+        (error.location().and_then(|at| u32::try_from(at.line()).ok()), error.to_string())
     })
 }
 

@@ -1,5 +1,8 @@
 //! Packages of XBPS: one property list, and one for the files of each package. See `docs/formats/xbps.md`.
 
+// Numbers of a database are a stranger's: each sum says what it does where it is too large.
+#![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
+
 use super::files::{Files, survey_each};
 use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
 use crate::text::{filled, lines, name_text, text};

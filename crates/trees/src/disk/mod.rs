@@ -3,33 +3,16 @@
 mod qcow2;
 #[cfg(test)]
 mod samples;
+mod table;
 mod vdi;
 
 pub(crate) use qcow2::{Qcow2, begins as begins_qcow2};
 pub(crate) use vdi::{Vdi, begins as begins_vdi};
 
+use crate::num::{le32, le64};
 use crate::{Bytes, Window};
 use std::io;
 use std::sync::Arc;
-
-/// Fills a buffer from a disk that is kept in blocks: `fill` is asked for pieces that each lie in one block.
-pub(crate) fn by_blocks(
-    offset: u64,
-    length: u64,
-    block: u64,
-    buffer: &mut [u8],
-    mut fill: impl FnMut(u64, &mut [u8]) -> io::Result<()>,
-) -> io::Result<usize> {
-    let mut done = 0;
-    while done < buffer.len() && offset + (done as u64) < length {
-        let at = offset + done as u64;
-        let left = (block - at % block).min(length - at);
-        let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
-        fill(at, &mut buffer[done..done + take])?;
-        done += take;
-    }
-    Ok(done)
-}
 
 const SECTOR: u64 = 512;
 /// Partitions that a table may have.
@@ -74,21 +57,21 @@ pub(crate) fn partitions(disk: &dyn Bytes) -> Vec<Partition> {
 
 fn gpt(disk: &dyn Bytes, sector: u64) -> Vec<Partition> {
     let Ok(table) = disk.exactly(sector, 92) else { return Vec::new() };
-    let (first, count, size) = (u64_at(&table, 72), u32_at(&table, 80), u32_at(&table, 84));
+    let (first, count, size) = (le64(&table, 72), le32(&table, 80), le32(&table, 84));
     if !(128..=4096).contains(&size) {
         return Vec::new();
     }
     let mut found = Vec::new();
     for number in 0..count.min(PARTITION_LIMIT as u32) {
-        let at = first.saturating_mul(sector).saturating_add(u64::from(number) * u64::from(size));
+        let at = first.saturating_mul(sector).saturating_add(u64::from(number).saturating_mul(size.into()));
         let Ok(entry) = disk.exactly(at, 128) else { break };
-        let (begin, end) = (u64_at(&entry, 32), u64_at(&entry, 40));
+        let (begin, end) = (le64(&entry, 32), le64(&entry, 40));
         if entry[..16] != [0; 16] && begin <= end {
-            let length = (end - begin).saturating_add(1).saturating_mul(sector);
+            let length = end.saturating_sub(begin).saturating_add(1).saturating_mul(sector);
             found.push(Partition {
                 start: begin.saturating_mul(sector),
                 length,
-                number: number + 1,
+                number: number.saturating_add(1),
                 uuid: guid(&entry[16..32]),
                 label: label(&entry[56..128]),
             });
@@ -122,7 +105,7 @@ fn mbr(disk: &dyn Bytes, table: &[u8], base: u64, found: &mut Vec<Partition>) {
     let mut waiting: Vec<(u64, u64)> = Vec::new();
     let entries = |table: &[u8]| -> Vec<(u32, u8, u64, u64)> {
         let one = |(slot, entry): (u32, &[u8])| {
-            (slot, entry[4], u64::from(u32_at(entry, 8)), u64::from(u32_at(entry, 12)))
+            (slot, entry[4], u64::from(le32(entry, 8)), u64::from(le32(entry, 12)))
         };
         (1..)
             .zip(table[446..510].chunks_exact(16))
@@ -130,10 +113,10 @@ fn mbr(disk: &dyn Bytes, table: &[u8], base: u64, found: &mut Vec<Partition>) {
             .filter(|(_, sort, _, length)| *sort != 0 && *length != 0)
             .collect()
     };
-    let disk_number = u32_at(table, 440);
+    let disk_number = le32(table, 440);
     let partition = |number: u32, start: u64, length: u64| Partition {
-        start: start * SECTOR,
-        length: length * SECTOR,
+        start: start.saturating_mul(SECTOR),
+        length: length.saturating_mul(SECTOR),
         number,
         uuid: format!("{disk_number:08x}-{number:02x}"),
         label: String::new(),
@@ -141,33 +124,24 @@ fn mbr(disk: &dyn Bytes, table: &[u8], base: u64, found: &mut Vec<Partition>) {
     const EXTENDED: [u8; 3] = [0x05, 0x0f, 0x85];
     for (slot, sort, start, length) in entries(table) {
         if EXTENDED.contains(&sort) {
-            waiting.push((base + start, base + start));
+            waiting.push((base.saturating_add(start), base.saturating_add(start)));
         } else {
-            found.push(partition(slot, base + start, length));
+            found.push(partition(slot, base.saturating_add(start), length));
         }
     }
-    let mut next_number = 5;
-    let mut steps = 0;
-    while let Some((at, extended)) = waiting.pop().filter(|_| steps < PARTITION_LIMIT) {
-        steps += 1;
-        let Ok(table) = disk.exactly(at * SECTOR, 512) else { continue };
+    let mut numbers = 5..;
+    for _ in 0..PARTITION_LIMIT {
+        let Some((at, extended)) = waiting.pop() else { break };
+        let Ok(table) = disk.exactly(at.saturating_mul(SECTOR), 512) else { continue };
         for (_, sort, start, length) in entries(&table) {
             if EXTENDED.contains(&sort) {
-                waiting.push((extended + start, extended));
+                waiting.push((extended.saturating_add(start), extended));
             } else {
-                found.push(partition(next_number, at + start, length));
-                next_number += 1;
+                let number = numbers.next().unwrap_or_default();
+                found.push(partition(number, at.saturating_add(start), length));
             }
         }
     }
-}
-
-fn u32_at(bytes: &[u8], at: usize) -> u32 {
-    bytes.get(at..at + 4).and_then(|four| four.try_into().ok()).map_or(0, u32::from_le_bytes)
-}
-
-fn u64_at(bytes: &[u8], at: usize) -> u64 {
-    bytes.get(at..at + 8).and_then(|eight| eight.try_into().ok()).map_or(0, u64::from_le_bytes)
 }
 
 #[cfg(test)]

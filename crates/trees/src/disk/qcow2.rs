@@ -1,17 +1,16 @@
 //! qcow2 images, versions 2 and 3, by QEMU's `docs/interop/qcow2`: tables of two levels lead to clusters, which may be packed.
 
-use super::by_blocks;
+use super::table::{Kept, Table};
 use crate::Bytes;
-use std::collections::HashMap;
+use crate::bytes::{by_blocks, copy_from};
+use crate::num::{be32, be64};
 use std::io::{self, ErrorKind, Read};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// Where an entry of a table points.
 const OFFSET: u64 = 0x00ff_ffff_ffff_fe00;
 const PACKED: u64 = 1 << 62;
 const ZERO: u64 = 1;
-/// Bytes of tables, and of packed clusters, that are kept: 32 MiB.
-const KEPT: u64 = 32 << 20;
 /// Bytes that the first table may have: enough for 2 PiB.
 const TABLE_LIMIT: u64 = 32 << 20;
 
@@ -33,18 +32,10 @@ pub(crate) struct Qcow2 {
     image: Box<dyn Bytes>,
     cluster_bits: u32,
     length: u64,
-    first: Vec<u64>,
+    first: Table,
     zstd: bool,
-    tables: Mutex<HashMap<u64, Arc<Vec<u64>>>>,
-    clusters: Mutex<HashMap<u64, Arc<[u8]>>>,
-}
-
-fn word(bytes: &[u8], at: usize) -> u32 {
-    bytes.get(at..at + 4).and_then(|four| four.try_into().ok()).map_or(0, u32::from_be_bytes)
-}
-
-fn long(bytes: &[u8], at: usize) -> u64 {
-    bytes.get(at..at + 8).and_then(|eight| eight.try_into().ok()).map_or(0, u64::from_be_bytes)
+    tables: Kept<Arc<[u8]>>,
+    clusters: Kept<Arc<[u8]>>,
 }
 
 impl Qcow2 {
@@ -55,17 +46,17 @@ impl Qcow2 {
     pub(crate) fn open(image: Box<dyn Bytes>) -> io::Result<Self> {
         let head =
             image.exactly(0, 112).or_else(|_| image.exactly(0, 72)).map_err(|_| damaged("it is cut off"))?;
-        let version = word(&head, 4);
-        let features = if version >= 3 { long(&head, 72) } else { 0 };
+        let version = be32(&head, 4);
+        let features = if version >= 3 { be64(&head, 72) } else { 0 };
         if !(2..=3).contains(&version) {
             return Err(unsupported(&format!("is a qcow2 image of version {version}; 2 and 3 are read")));
         }
-        if long(&head, 8) != 0 {
+        if be64(&head, 8) != 0 {
             return Err(unsupported(
                 "is only what differs from another image: flatten it with `qemu-img convert` first",
             ));
         }
-        if word(&head, 32) != 0 {
+        if be32(&head, 32) != 0 {
             return Err(unsupported("is encrypted"));
         }
         const KNOWN: u64 = 0b1011;
@@ -73,19 +64,20 @@ impl Qcow2 {
             return Err(unsupported("keeps its data in another file, or in a way that is not read"));
         }
         let zstd = features & 8 != 0 && head.get(104) == Some(&1);
-        let cluster_bits = word(&head, 20);
+        let cluster_bits = be32(&head, 20);
         if !(9..=21).contains(&cluster_bits) {
             return Err(damaged("its clusters have a size that none may have"));
         }
-        let (length, entries, at) = (long(&head, 24), u64::from(word(&head, 36)), long(&head, 40));
-        let reach = 1_u64 << (2 * cluster_bits - 3);
-        if entries * 8 > TABLE_LIMIT || entries < length.div_ceil(reach) {
+        let (length, entries, at) = (be64(&head, 24), u64::from(be32(&head, 36)), be64(&head, 40));
+        // A cluster of a second table has an eighth as many entries as bytes.
+        let size = 1_u64 << cluster_bits;
+        let reach = size.saturating_mul(size / 8);
+        if entries.saturating_mul(8) > TABLE_LIMIT || entries < length.div_ceil(reach) {
             return Err(damaged("its first table has a size that it can't have"));
         }
-        let table = image.exactly(at, usize::try_from(entries * 8).unwrap_or(usize::MAX));
-        let table = table.map_err(|_| damaged("its first table lies behind its end"))?;
-        let first = table.chunks_exact(8).map(|entry| long(entry, 0)).collect();
-        let (tables, clusters) = (Mutex::default(), Mutex::default());
+        let first = Table::new(image.as_ref(), at, entries, 8);
+        let first = first.map_err(|_| damaged("its first table lies behind its end"))?;
+        let (tables, clusters) = (Kept::of_size(size), Kept::of_size(size));
         Ok(Self { image, cluster_bits, length, first, zstd, tables, clusters })
     }
 
@@ -95,33 +87,29 @@ impl Qcow2 {
 
     /// The entry of the second table that a place of the disk has; 0 where nothing was ever written.
     fn entry(&self, offset: u64) -> io::Result<u64> {
-        let entries_bits = self.cluster_bits - 3;
-        let first = offset >> (self.cluster_bits + entries_bits);
-        let at = usize::try_from(first)
-            .ok()
-            .and_then(|first| self.first.get(first))
-            .map_or(0, |entry| entry & OFFSET);
+        let number = offset >> self.cluster_bits;
+        let entries = self.cluster_size() / 8;
+        let first = number.checked_div(entries).unwrap_or_default();
+        let second = number.checked_rem(entries).unwrap_or_default();
+        let at = self.first.entry(self.image.as_ref(), first)?.map_or(0, |entry| be64(&entry, 0) & OFFSET);
         if at == 0 {
             return Ok(0);
         }
-        let table = self.kept(&self.tables, at, || {
-            let bytes = self
-                .image
-                .exactly(at, 1 << self.cluster_bits)
-                .map_err(|_| damaged("a table lies behind its end"))?;
-            Ok(Arc::new(bytes.chunks_exact(8).map(|entry| long(entry, 0)).collect()))
+        let table = self.tables.get(at, || {
+            let length = usize::try_from(self.cluster_size()).unwrap_or(usize::MAX);
+            Ok(self.image.exactly(at, length).map_err(|_| damaged("a table lies behind its end"))?.into())
         })?;
-        let second = offset >> self.cluster_bits & ((1 << entries_bits) - 1);
-        Ok(usize::try_from(second).ok().and_then(|second| table.get(second)).copied().unwrap_or(0))
+        Ok(be64(&table, usize::try_from(second.saturating_mul(8)).unwrap_or(usize::MAX)))
     }
 
     /// A packed cluster, unpacked.
     fn unpacked(&self, entry: u64) -> io::Result<Arc<[u8]>> {
-        let bits = 62 - (self.cluster_bits - 8);
-        let at = entry & ((1 << bits) - 1);
-        let sectors = (entry & (PACKED - 1)) >> bits;
-        let stored = (sectors + 1) * 512 - (at & 511);
-        self.kept(&self.clusters, entry, || {
+        // Bits of the place; above them is the number of further sectors of 512 bytes that it takes.
+        let bits = 70_u32.saturating_sub(self.cluster_bits);
+        let at = entry & !(u64::MAX << bits);
+        let sectors = (entry & !(PACKED | PACKED << 1)) >> bits;
+        let stored = sectors.saturating_add(1).saturating_mul(512).saturating_sub(at & 511);
+        self.clusters.get(entry, || {
             // The last sector may be cut off with the file.
             let stored = stored.min(self.image.len().saturating_sub(at));
             let packed = self.image.exactly(at, usize::try_from(stored).unwrap_or(usize::MAX))?;
@@ -141,25 +129,6 @@ impl Qcow2 {
             Ok(cluster.into())
         })
     }
-
-    /// What is kept under a key, made where it is not; when too much is kept, all of it goes. Each is as large as a cluster.
-    fn kept<T: Clone>(
-        &self,
-        cache: &Mutex<HashMap<u64, T>>,
-        key: u64,
-        make: impl FnOnce() -> io::Result<T>,
-    ) -> io::Result<T> {
-        if let Some(known) = cache.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
-            return Ok(known.clone());
-        }
-        let made = make()?;
-        let mut cache = cache.lock().unwrap_or_else(PoisonError::into_inner);
-        if cache.len() as u64 >= (KEPT >> self.cluster_bits) {
-            cache.clear();
-        }
-        cache.insert(key, made.clone());
-        Ok(made)
-    }
 }
 
 impl Bytes for Qcow2 {
@@ -169,16 +138,15 @@ impl Bytes for Qcow2 {
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
         by_blocks(offset, self.length, self.cluster_size(), buffer, |at, out| {
-            let inside = at & (self.cluster_size() - 1);
+            let inside = at & !(u64::MAX << self.cluster_bits);
             let entry = self.entry(at)?;
             if entry & PACKED != 0 {
                 let cluster = self.unpacked(entry)?;
-                let inside = usize::try_from(inside).unwrap_or(0);
-                out.copy_from_slice(&cluster[inside..inside + out.len()]);
+                copy_from(&cluster, usize::try_from(inside).unwrap_or(usize::MAX), out)?;
             } else if entry & OFFSET == 0 || entry & ZERO != 0 {
                 out.fill(0);
             } else {
-                let read = self.image.read_at((entry & OFFSET) + inside, out)?;
+                let read = self.image.read_at((entry & OFFSET).saturating_add(inside), out)?;
                 // What lies behind the end of the file was never written.
                 out[read..].fill(0);
             }

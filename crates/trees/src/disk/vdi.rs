@@ -1,7 +1,9 @@
 //! VDI images, version 1: a map of blocks, and the blocks.
 
-use super::{by_blocks, u32_at, u64_at};
+use super::table::Table;
 use crate::Bytes;
+use crate::bytes::by_blocks;
+use crate::num::{le32, le64};
 use std::io::{self, ErrorKind};
 
 const SIGNATURE: [u8; 4] = [0x7f, 0x10, 0xda, 0xbe];
@@ -21,7 +23,7 @@ pub(crate) struct Vdi {
     data: u64,
     length: u64,
     block: u64,
-    map: Vec<u32>,
+    map: Table,
 }
 
 impl Vdi {
@@ -32,22 +34,20 @@ impl Vdi {
     pub(crate) fn open(image: Box<dyn Bytes>) -> io::Result<Self> {
         let damaged = |why: &str| io::Error::new(ErrorKind::InvalidData, format!("damaged VDI: {why}"));
         let head = image.exactly(0, 400).map_err(|_| damaged("it is cut off"))?;
-        if !matches!(u32_at(&head, 76), 1 | 2) {
+        if !matches!(le32(&head, 76), 1 | 2) {
             let why = "is only what differs from another image: flatten it first";
             return Err(io::Error::new(ErrorKind::Unsupported, why));
         }
-        let (map, data) = (u64::from(u32_at(&head, 340)), u64::from(u32_at(&head, 344)));
+        let (map, data) = (u64::from(le32(&head, 340)), u64::from(le32(&head, 344)));
         let (length, block, blocks) =
-            (u64_at(&head, 368), u64::from(u32_at(&head, 376)), u64::from(u32_at(&head, 384)));
+            (le64(&head, 368), u64::from(le32(&head, 376)), u64::from(le32(&head, 384)));
         if !block.is_power_of_two() || !(4096..=1 << 30).contains(&block) {
             return Err(damaged("its blocks have a size that none may have"));
         }
-        if blocks * 4 > MAP_LIMIT || blocks < length.div_ceil(block) {
+        if blocks.saturating_mul(4) > MAP_LIMIT || blocks < length.div_ceil(block) {
             return Err(damaged("its map has a size that it can't have"));
         }
-        let bytes = image.exactly(map, usize::try_from(blocks * 4).unwrap_or(usize::MAX));
-        let bytes = bytes.map_err(|_| damaged("its map lies behind its end"))?;
-        let map = bytes.chunks_exact(4).map(|entry| u32_at(entry, 0)).collect();
+        let map = Table::new(image.as_ref(), map, blocks, 4).map_err(|_| damaged("its map lies behind its end"))?;
         Ok(Self { image, data, length, block, map })
     }
 }
@@ -59,11 +59,13 @@ impl Bytes for Vdi {
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
         by_blocks(offset, self.length, self.block, buffer, |at, out| {
-            let number = usize::try_from(at / self.block).ok().and_then(|number| self.map.get(number));
-            match number.copied().unwrap_or(ABSENT) {
+            let number = at.checked_div(self.block).unwrap_or_default();
+            let inside = at.checked_rem(self.block).unwrap_or_default();
+            match self.map.entry(self.image.as_ref(), number)?.map_or(ABSENT, |entry| le32(&entry, 0)) {
                 ABSENT.. => out.fill(0),
                 place => {
-                    let start = self.data + u64::from(place) * self.block + at % self.block;
+                    let start = u64::from(place).saturating_mul(self.block).saturating_add(self.data);
+                    let start = start.saturating_add(inside);
                     let read = self.image.read_at(start, out)?;
                     out[read..].fill(0);
                 }

@@ -1,7 +1,8 @@
 //! Extended attributes: only whether a folder hides what lower layers have in it.
 
-use super::meta::{Place, Reader};
-use super::{Shared, u16_at, u32_at, u64_at};
+use super::meta::{Place, Reader, offset_of, pointer_of};
+use super::Shared;
+use crate::num::{le16, le32, le64};
 use std::io;
 
 /// The name behind its prefix (`trusted.` or `user.`), as overlayfs writes it.
@@ -21,21 +22,21 @@ pub(super) fn is_opaque(shared: &Shared, number: u32) -> io::Result<bool> {
         return Ok(false);
     }
     let head = shared.piece(shared.attributes, 16)?;
-    let (table, count) = (u64_at(&head, 0), u32_at(&head, 8));
+    let (table, count) = (le64(&head, 0), le32(&head, 8));
     if number >= count {
         return Ok(false);
     }
     // 512 entries of 16 bytes fill a block; pointers to the blocks follow the head.
-    let pointer = shared.piece(shared.attributes + 16 + u64::from(number / 512) * 8, 8)?;
-    let place = Place { block: 0, offset: (number % 512 * 16) as u16 };
-    let entry = Reader::new(shared, u64_at(&pointer, 0), place)?.take(16)?;
-    let (place, pairs) = (Place::new(u64_at(&entry, 0)), u32_at(&entry, 8));
+    let pointer = shared.piece(pointer_of(shared.attributes, number).saturating_add(16), 8)?;
+    let place = Place { block: 0, offset: offset_of(number) };
+    let entry = Reader::new(shared, le64(&pointer, 0), place)?.take(16)?;
+    let (place, pairs) = (Place::new(le64(&entry, 0)), le32(&entry, 8));
     let mut reader = Reader::new(shared, table, place)?;
     for _ in 0..pairs.min(COUNT_LIMIT) {
         let key = reader.take(4)?;
-        let (sort, length) = (u16_at(&key, 0), u16_at(&key, 2).min(NAME_LIMIT));
+        let (sort, length) = (le16(&key, 0), le16(&key, 2).min(NAME_LIMIT));
         let name = reader.take(usize::from(length))?;
-        let size = u32_at(&reader.take(4)?, 0).min(VALUE_LIMIT);
+        let size = le32(&reader.take(4)?, 0).min(VALUE_LIMIT);
         let value = reader.take(if sort & ELSEWHERE == 0 { size as usize } else { 8 })?;
         // A value that lies elsewhere is one that several folders share, and here only `y` has any use.
         if name == OPAQUE && (value == b"y" || sort & ELSEWHERE != 0) {

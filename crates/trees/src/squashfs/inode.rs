@@ -1,16 +1,12 @@
-use super::meta::{Place, Reader};
-use super::{Folder, Shared, damaged, u16_at, u32_at, u64_at};
-use crate::NodeKind;
+use super::meta::{Here, Place, Reader, offset_of, pointer_of};
+use super::{Folder, Shared, damaged};
+use crate::num::{le16, le32, le64};
+use crate::{LIMITS, NodeKind, shielded};
 use std::ffi::OsString;
 use std::io;
 use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
-use std::sync::Arc;
-
-/// The longest target of a link that is believed, as on Linux.
-const LONGEST_TARGET: u32 = 4096;
-/// The longest listing of a folder that is read: more than a million names.
-const LONGEST_LISTING: u32 = 64 << 20;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// What the inode table says of one file, folder or link.
 #[derive(Debug, Clone)]
@@ -40,19 +36,60 @@ pub(super) enum Content {
 #[derive(Debug)]
 pub(super) struct Blocks {
     pub(super) size: u64,
-    /// Offset in the image and stored size of each whole block; a stored size of 0 is a block of zeros.
-    whole: Vec<(u64, u32)>,
+    /// Number of whole blocks.
+    count: u64,
+    /// Those that were asked for, and all before them.
+    whole: Mutex<Whole>,
     /// Number and offset of the block shared with other files that holds the end of this one.
     end: Option<(u32, u32)>,
 }
 
+/// The first blocks of a file, as far as the table was read.
+struct Whole {
+    /// Offset in the image and stored size; a stored size of 0 is a block of zeros.
+    known: Vec<(u64, u32)>,
+    /// Where the next one lies in the image.
+    at: u64,
+    /// Where the table says how long it is.
+    here: Here,
+}
+
+impl std::fmt::Debug for Whole {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Whole").field("known", &self.known.len()).finish_non_exhaustive()
+    }
+}
+
 impl Blocks {
+    /// Offset in the image and stored size of a whole block; `None` behind the last one.
+    fn whole(&self, shared: &Shared, number: u64) -> io::Result<Option<(u64, u32)>> {
+        if number >= self.count {
+            return Ok(None);
+        }
+        let number = usize::try_from(number).unwrap_or(usize::MAX);
+        // 16 bytes are kept of each.
+        if number as u64 > LIMITS.metadata_bytes / 16 {
+            return Err(damaged("a file has more blocks than are looked through"));
+        }
+        let mut whole = self.whole.lock().unwrap_or_else(PoisonError::into_inner);
+        if number >= whole.known.len() {
+            let mut reader = Reader::at(shared, whole.here.clone());
+            while number >= whole.known.len() {
+                let stored = le32(&reader.take(4)?, 0);
+                let at = whole.at;
+                whole.known.push((at, stored));
+                whole.at = at.saturating_add(u64::from(stored & 0x00ff_ffff));
+                whole.here = reader.here();
+            }
+        }
+        Ok(whole.known.get(number).copied())
+    }
+
     /// The unpacked block of that number, and where in it the file's bytes begin; `None` for zeros.
     pub(super) fn block(&self, shared: &Shared, number: u64) -> io::Result<Option<(Arc<Vec<u8>>, usize)>> {
-        let whole = usize::try_from(number).ok().and_then(|number| self.whole.get(number));
-        match (whole, self.end) {
+        match (self.whole(shared, number)?, self.end) {
             (Some((_, 0)), _) => Ok(None),
-            (Some((at, stored)), _) => Ok(Some((shared.data_block(*at, *stored)?, 0))),
+            (Some((at, stored)), _) => Ok(Some((shared.data_block(at, stored)?, 0))),
             (None, Some((fragment, offset))) => {
                 let (at, stored) = shared.fragment(fragment)?;
                 Ok(Some((shared.data_block(at, stored)?, offset as usize)))
@@ -63,35 +100,36 @@ impl Blocks {
 
     /// Lets whoever has time unpack what a reader that goes on will ask for next. Small files are not worth it.
     pub(super) fn prepare_after(&self, shared: &Arc<Shared>, number: u64) {
-        let Ok(number) = usize::try_from(number) else { return };
-        if self.whole.len() < MANY_BLOCKS {
+        if self.count < MANY_BLOCKS {
             return;
         }
-        let first = if number == 0 { 1 } else { number + AHEAD };
-        for (at, stored) in self.whole.iter().skip(first).take(number + AHEAD + 1 - first) {
-            let (shared, at, stored) = (Arc::clone(shared), *at, *stored);
+        let last = number.saturating_add(AHEAD);
+        let first = if number == 0 { 1 } else { last };
+        for next in first..=last {
+            let Ok(Some((at, stored))) = self.whole(shared, next) else { return };
             if stored != 0 {
+                let shared = Arc::clone(shared);
                 // Whoever reads the block is told what is wrong with it.
-                rayon::spawn(move || _ = shared.data_block(at, stored));
+                rayon::spawn(move || _ = shielded(|| shared.data_block(at, stored)));
             }
         }
     }
 }
 
 /// A file of so many blocks is unpacked ahead of its reader.
-const MANY_BLOCKS: usize = 4;
+const MANY_BLOCKS: u64 = 4;
 /// So many blocks ahead.
-const AHEAD: usize = 3;
+const AHEAD: u64 = 3;
 
 impl Shared {
     fn fragment(&self, number: u32) -> io::Result<(u64, u32)> {
         if number >= self.fragment_count {
             return Err(damaged("the end of a file lies in a block that is not there"));
         }
-        let pointer = self.piece(self.fragments + u64::from(number / 512) * 8, 8)?;
-        let place = Place { block: 0, offset: (number % 512 * 16) as u16 };
-        let entry = Reader::new(self, u64_at(&pointer, 0), place)?.take(16)?;
-        Ok((u64_at(&entry, 0), u32_at(&entry, 8)))
+        let pointer = self.piece(pointer_of(self.fragments, number), 8)?;
+        let place = Place { block: 0, offset: offset_of(number) };
+        let entry = Reader::new(self, le64(&pointer, 0), place)?.take(16)?;
+        Ok((le64(&entry, 0), le32(&entry, 8)))
     }
 }
 
@@ -99,35 +137,35 @@ impl Inode {
     pub(super) fn read(shared: &Shared, place: Place) -> io::Result<Self> {
         let mut reader = Reader::new(shared, shared.inodes, place)?;
         let head = reader.take(16)?;
-        let sort = u16_at(&head, 0);
+        let sort = le16(&head, 0);
         let (kind, content) = match sort {
             1 => {
                 let rest = reader.take(16)?;
-                let listing = Place { block: u64::from(u32_at(&rest, 0)), offset: u16_at(&rest, 10) };
-                let length = u32::from(u16_at(&rest, 8));
+                let listing = Place { block: u64::from(le32(&rest, 0)), offset: le16(&rest, 10) };
+                let length = u32::from(le16(&rest, 8));
                 (NodeKind::Folder, Content::Folder { listing, length, attributes: u32::MAX })
             }
             8 => {
                 let rest = reader.take(24)?;
-                let listing = Place { block: u64::from(u32_at(&rest, 8)), offset: u16_at(&rest, 18) };
-                let (length, attributes) = (u32_at(&rest, 4), u32_at(&rest, 20));
+                let listing = Place { block: u64::from(le32(&rest, 8)), offset: le16(&rest, 18) };
+                let (length, attributes) = (le32(&rest, 4), le32(&rest, 20));
                 (NodeKind::Folder, Content::Folder { listing, length, attributes })
             }
             2 | 9 => (NodeKind::File, Content::File(Arc::new(file(shared, &mut reader, sort == 9)?))),
             3 | 10 => {
-                let length = u32_at(&reader.take(8)?, 4);
-                if length > LONGEST_TARGET {
+                let length = le32(&reader.take(8)?, 4);
+                if length as usize > LIMITS.link_target_bytes {
                     return Err(damaged("the target of a link is too long"));
                 }
                 (NodeKind::Link, Content::Link(reader.take(length as usize)?))
             }
             // Number of links, then the device.
-            5 | 12 if u32_at(&reader.take(8)?, 4) == 0 => (NodeKind::Other, Content::Whiteout),
+            5 | 12 if le32(&reader.take(8)?, 4) == 0 => (NodeKind::Other, Content::Whiteout),
             4..=7 | 11..=14 => (NodeKind::Other, Content::Other),
             _ => return Err(damaged("a file is of no sort that there is")),
         };
-        let mode = u32::from(u16_at(&head, 2)) & 0o7777;
-        Ok(Self { kind, mode, changed_at: i64::from(u32_at(&head, 8)), content })
+        let mode = u32::from(le16(&head, 2)) & 0o7777;
+        Ok(Self { kind, mode, changed_at: i64::from(le32(&head, 8)), content })
     }
 
     pub(super) fn size(&self) -> u64 {
@@ -149,32 +187,30 @@ impl Inode {
 fn file(shared: &Shared, reader: &mut Reader<'_>, extended: bool) -> io::Result<Blocks> {
     let head = reader.take(if extended { 40 } else { 16 })?;
     let (start, size, fragment, offset) = if extended {
-        (u64_at(&head, 0), u64_at(&head, 8), u32_at(&head, 28), u32_at(&head, 32))
+        (le64(&head, 0), le64(&head, 8), le32(&head, 28), le32(&head, 32))
     } else {
-        (u64::from(u32_at(&head, 0)), u64::from(u32_at(&head, 12)), u32_at(&head, 4), u32_at(&head, 8))
+        (u64::from(le32(&head, 0)), u64::from(le32(&head, 12)), le32(&head, 4), le32(&head, 8))
     };
     let end = (fragment != u32::MAX).then_some((fragment, offset));
     let block_size = u64::from(shared.block_size);
-    let count = if end.is_some() { size / block_size } else { size.div_ceil(block_size) };
-    // Every block has four bytes in the tables, so that a count that can't be is found out before memory is asked for.
-    if count * 4 > shared.image.len() * 1024 {
-        return Err(damaged("a file is longer than the image could tell"));
-    }
-    let mut whole = Vec::new();
-    let mut at = start;
-    for _ in 0..count {
-        let stored = u32_at(&reader.take(4)?, 0);
-        whole.push((at, stored));
-        at += u64::from(stored & 0x00ff_ffff);
-    }
-    Ok(Blocks { size, whole, end })
+    let count = match end {
+        Some(_) => size.checked_div(block_size).unwrap_or_default(),
+        None => size.div_ceil(block_size),
+    };
+    let whole = Mutex::new(Whole { known: Vec::new(), at: start, here: reader.here() });
+    Ok(Blocks { size, count, whole, end })
+}
+
+/// About how much memory a folder takes.
+pub(super) fn weight(folder: &Folder) -> usize {
+    folder.keys().map(|name| name.len().saturating_add(100)).fold(64, usize::saturating_add)
 }
 
 /// The names in a folder. `length` counts three bytes for `.` and `..`, which are not written.
 pub(super) fn listing(shared: &Shared, place: Place, length: u32) -> io::Result<Folder> {
     let mut folder = Folder::new();
     let mut left = length.saturating_sub(3);
-    if left > LONGEST_LISTING {
+    if u64::from(left) > LIMITS.metadata_bytes {
         return Err(damaged("a folder is too long"));
     }
     if left == 0 {
@@ -184,24 +220,27 @@ pub(super) fn listing(shared: &Shared, place: Place, length: u32) -> io::Result<
     while left > 0 {
         let head = reader.take(12)?;
         left = left.saturating_sub(12);
-        let (count, block) = (u32_at(&head, 0), u64::from(u32_at(&head, 4)));
+        let (count, block) = (le32(&head, 0), u64::from(le32(&head, 4)));
         for _ in 0..=count.min(255) {
             if left == 0 {
                 break;
             }
             let entry = reader.take(8)?;
-            let name = reader.take(usize::from(u16_at(&entry, 6)) + 1)?;
-            left = left.saturating_sub(8 + u32::from(u16_at(&entry, 6)) + 1);
+            let name = reader.take(usize::from(le16(&entry, 6)).saturating_add(1))?;
+            left = left.saturating_sub(u32::from(le16(&entry, 6)).saturating_add(9));
+            if folder.len() >= LIMITS.folder_names {
+                return Err(damaged("a folder has too many names"));
+            }
             if name.contains(&b'/') || name.contains(&0) || matches!(&name[..], b"." | b"..") {
                 continue;
             }
-            let kind = match u16_at(&entry, 4) {
+            let kind = match le16(&entry, 4) {
                 1 => NodeKind::Folder,
                 2 => NodeKind::File,
                 3 => NodeKind::Link,
                 _ => NodeKind::Other,
             };
-            let place = Place { block, offset: u16_at(&entry, 0) };
+            let place = Place { block, offset: le16(&entry, 0) };
             folder.insert(OsString::from_vec(name), (kind, place));
         }
     }

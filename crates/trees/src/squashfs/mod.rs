@@ -9,6 +9,8 @@ mod inode;
 mod meta;
 mod unpack;
 
+use crate::bytes::{by_blocks, copy_from, read_whole};
+use crate::num::{le16, le32, le64};
 use crate::path::{Step, resolve};
 use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
 use inode::{Content, Inode};
@@ -22,6 +24,9 @@ use unpack::Packing;
 
 /// The first four bytes of an image.
 const SQUASHFS_MAGIC: &[u8] = b"hsqs";
+
+/// Bytes of unpacked tables, of unpacked blocks, and half of those of listings, that are kept: 16 MiB.
+const KEPT: usize = 16 << 20;
 
 /// A SquashFS image, seen as a root.
 pub struct Squashfs {
@@ -52,18 +57,6 @@ pub(crate) fn damaged(why: &str) -> io::Error {
     io::Error::new(ErrorKind::InvalidData, format!("damaged SquashFS: {why}"))
 }
 
-fn u16_at(bytes: &[u8], at: usize) -> u16 {
-    bytes.get(at..at + 2).map_or(0, |b| u16::from_le_bytes([b[0], b[1]]))
-}
-
-fn u32_at(bytes: &[u8], at: usize) -> u32 {
-    bytes.get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
-}
-
-fn u64_at(bytes: &[u8], at: usize) -> u64 {
-    u64::from(u32_at(bytes, at)) | u64::from(u32_at(bytes, at + 4)) << 32
-}
-
 impl Squashfs {
     /// Opens an image.
     ///
@@ -74,37 +67,37 @@ impl Squashfs {
         if !head.starts_with(SQUASHFS_MAGIC) {
             return Err(damaged("it does not begin with `hsqs`"));
         }
-        let (major, minor) = (u16_at(&head, 28), u16_at(&head, 30));
+        let (major, minor) = (le16(&head, 28), le16(&head, 30));
         if major != 4 {
             let why = format!("is a SquashFS of version {major}.{minor}; version 4 is read");
             return Err(io::Error::new(ErrorKind::Unsupported, why));
         }
-        let block_size = u32_at(&head, 12);
+        let block_size = le32(&head, 12);
         if !block_size.is_power_of_two() || !(4096..=1 << 20).contains(&block_size) {
             return Err(damaged("its block size is none that is allowed"));
         }
         let shared = Arc::new(Shared {
-            packing: Packing::new(u16_at(&head, 20))?,
+            packing: Packing::new(le16(&head, 20))?,
             block_size,
-            inodes: u64_at(&head, 64),
-            listings: u64_at(&head, 72),
-            fragments: u64_at(&head, 80),
-            attributes: u64_at(&head, 56),
-            fragment_count: u32_at(&head, 16),
-            meta: Cache::new(2048),
-            pieces: Cache::new(usize::try_from((16 << 20) / block_size).unwrap_or(16).max(4)),
+            inodes: le64(&head, 64),
+            listings: le64(&head, 72),
+            fragments: le64(&head, 80),
+            attributes: le64(&head, 56),
+            fragment_count: le32(&head, 16),
+            meta: Cache::new(KEPT, meta::Block::weight),
+            pieces: Cache::new(KEPT, |piece| piece.len()),
             image,
         });
-        let root = Inode::read(&shared, Place::new(u64_at(&head, 32)))?;
+        let root = Inode::read(&shared, Place::new(le64(&head, 32)))?;
         if root.kind != NodeKind::Folder {
             return Err(damaged("its root is no folder"));
         }
-        Ok(Self { shared, root, folders: Cache::new(512) })
+        Ok(Self { shared, root, folders: Cache::new(2 * KEPT, |folder| inode::weight(folder)) })
     }
 
     /// What is missing of an image that says it is longer than it is.
     pub(crate) fn missing(head: &[u8], length: u64) -> Option<String> {
-        let stated = u64_at(head, 40);
+        let stated = le64(head, 40);
         (stated > length).then(|| format!("it is cut off: {length} of {stated} bytes are there"))
     }
 
@@ -168,24 +161,7 @@ impl Tree for Squashfs {
     }
 
     fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
-        buffer.clear();
-        let file = self.open(path)?;
-        if file.len() > limit {
-            return Err(TreeError::new(path, Why::TooLarge { limit }));
-        }
-        // Memory is asked for block by block: a size is only believed as far as there is content for it.
-        while (buffer.len() as u64) < file.len() {
-            let done = buffer.len();
-            let left = (file.len() - done as u64).min(u64::from(self.shared.block_size));
-            buffer.resize(done + usize::try_from(left).unwrap_or(4096), 0);
-            let read = file.read_at(done as u64, &mut buffer[done..]);
-            let read = read.map_err(|error| TreeError::io(path, error))?;
-            buffer.truncate(done + read);
-            if read == 0 {
-                return Err(TreeError::io(path, damaged("a file ends before its end")));
-            }
-        }
-        Ok(())
+        read_whole(path, self.open(path)?.as_ref(), limit, buffer)
     }
 
     fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
@@ -230,29 +206,18 @@ impl Bytes for Opened {
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        let mut done = 0;
-        while done < buffer.len() && offset + (done as u64) < self.blocks.size {
-            let at = offset + done as u64;
-            let block_size = u64::from(self.shared.block_size);
-            let (number, inside) = (at / block_size, at % block_size);
-            let left = (self.blocks.size - at).min(block_size - inside);
-            let take = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len() - done);
-            let inside = usize::try_from(inside).unwrap_or(0);
+        let block_size = u64::from(self.shared.block_size);
+        by_blocks(offset, self.blocks.size, block_size, buffer, |at, out| {
+            let number = at.checked_div(block_size).unwrap_or_default();
+            let inside = usize::try_from(at.checked_rem(block_size).unwrap_or_default()).unwrap_or(usize::MAX);
             if inside == 0 {
                 self.blocks.prepare_after(&self.shared, number);
             }
-            let out = &mut buffer[done..done + take];
             match self.blocks.block(&self.shared, number)? {
                 None => out.fill(0),
-                Some((block, start)) => {
-                    let from = start + inside;
-                    let piece =
-                        block.get(from..from + take).ok_or_else(|| damaged("a block is too short"))?;
-                    out.copy_from_slice(piece);
-                }
+                Some((block, start)) => copy_from(&block, start.saturating_add(inside), out)?,
             }
-            done += take;
-        }
-        Ok(done)
+            Ok(())
+        })
     }
 }

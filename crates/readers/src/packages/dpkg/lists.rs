@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use tally_core::knowledge::{Traits, folder_class, trait_of};
 use tally_core::model::{Package, System};
-use tally_trees::{FILE_LIMIT, Tree};
+use tally_trees::{LIMITS, Tree};
 
 const INFO: &str = "var/lib/dpkg/info";
 const DIVERSIONS: &str = "var/lib/dpkg/diversions";
@@ -53,7 +53,7 @@ fn scan(
     let (qualified, plain) =
         (format!("{INFO}/{}:{}.list", package.name, package.arch), format!("{INFO}/{}.list", package.name));
     let order = if package.beside_itself { [&qualified, &plain] } else { [&plain, &qualified] };
-    let read = |path: &String, buffer: &mut Vec<u8>| tree.read_into(Path::new(path), FILE_LIMIT, buffer);
+    let read = |path: &String, buffer: &mut Vec<u8>| tree.read_into(Path::new(path), LIMITS.file_bytes, buffer);
     let result = match read(order[0], buffer) {
         Err(error) if error.is_missing() => read(order[1], buffer),
         other => other,

@@ -8,7 +8,7 @@ use rustc_hash::FxHashMap;
 use std::ops::Range;
 use std::path::Path;
 use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread, slug};
-use tally_trees::{Bytes, FILE_LIMIT, Tree, unpack_file};
+use tally_trees::{Bytes, LIMITS, Tree, unpack_file};
 
 const LISTS: &str = "var/lib/apt/lists";
 
@@ -48,7 +48,7 @@ fn open_list(tree: &dyn Tree, path: &str) -> Result<Box<dyn Bytes>, String> {
         return tree.open(Path::new(path)).map_err(|error| error.why.to_string());
     }
     let packed = tree.read(path).map_err(|error| error.why.to_string())?;
-    let unpacked = unpack_file(packed, FILE_LIMIT).map_err(|error| error.to_string())?;
+    let unpacked = unpack_file(packed, LIMITS.file_bytes).map_err(|error| error.to_string())?;
     Ok(Box::new(std::sync::Arc::<[u8]>::from(unpacked)))
 }
 
@@ -358,7 +358,7 @@ fn each_piece(
         kept = filled - cut;
         if kept == buffer.len() {
             // A stanza longer than a piece: room for more of it, up to what any file may hold.
-            if kept as u64 >= FILE_LIMIT {
+            if kept as u64 >= LIMITS.file_bytes {
                 return Err(std::io::Error::other("a stanza is longer than any file that is read"));
             }
             buffer.resize(kept * 2, 0);

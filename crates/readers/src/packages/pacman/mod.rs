@@ -18,7 +18,7 @@ use std::sync::{Mutex, PoisonError};
 use tally_core::history::SystemRecords;
 use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
 use tally_core::version::upstream;
-use tally_trees::{FILE_LIMIT, NodeKind, Tree};
+use tally_trees::{LIMITS, NodeKind, Tree};
 
 const LOCAL: &str = "var/lib/pacman/local";
 
@@ -93,7 +93,7 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
     let path = [LOCAL.as_bytes(), folder.as_bytes(), b"desc"].join(&b'/');
     let path = OsStr::from_bytes(&path);
     let failed = |why: &str| Unread::whole(name_text(path), why);
-    tree.read_into(Path::new(path), FILE_LIMIT, buffer).map_err(|error| failed(&error.why.to_string()))?;
+    tree.read_into(Path::new(path), LIMITS.file_bytes, buffer).map_err(|error| failed(&error.why.to_string()))?;
     let text = text_of(buffer);
     let mut package = nameless();
     package.reason = Reason::Chosen;

@@ -1,5 +1,8 @@
 //! Packages merged by Portage: a folder each, with a file for each field. See `docs/formats/portage.md`.
 
+// Numbers of a database are a stranger's: each sum says what it does where it is too large.
+#![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
+
 mod needs;
 
 use super::files::{Files, survey_each};
@@ -151,8 +154,8 @@ pub(crate) fn split(folder: &str) -> Option<(&str, &str)> {
     };
     let end = folder.rfind('-').filter(|at| is_revision(*at)).unwrap_or(folder.len());
     let at = folder[..end].rfind('-')?;
-    let version = &folder[at + 1..];
-    (at > 0 && version.starts_with(|c: char| c.is_ascii_digit())).then(|| (&folder[..at], version))
+    let (name, version) = (&folder[..at], folder[at..].strip_prefix('-')?);
+    (!name.is_empty() && version.starts_with(|c: char| c.is_ascii_digit())).then_some((name, version))
 }
 
 fn read_one(tree: &dyn Tree, category: &str, folder: &str) -> Result<Package, Unread> {

@@ -41,7 +41,7 @@ fn group(
             "(" if depth == DEPTH_LIMIT => return,
             "(" => {
                 let mut inner = Needs::default();
-                group(words, switches, counts && condition, depth + 1, &mut inner);
+                group(words, switches, counts && condition, depth.saturating_add(1), &mut inner);
                 if any && inner.all.len() > 1 {
                     let one: Alternatives = inner.all.into_iter().flatten().collect();
                     needs.all.push(one);
@@ -79,14 +79,14 @@ fn atom(word: &str) -> Option<Dependency> {
         [b'=' | b'~', ..] => (Some(VersionOp::Exactly), &word[1..]),
         _ => (None, word),
     };
-    let slash = rest.find('/')?;
-    let (name, version) = match op.and_then(|_| split(&rest[slash + 1..])) {
+    let (category, inside) = rest.split_once('/')?;
+    let (name, version) = match op.and_then(|_| split(inside)) {
         Some((name, version)) => {
-            (&rest[..slash + 1 + name.len()], filled(Text::from(version.trim_end_matches('*'))))
+            (format!("{category}/{name}").into(), filled(Text::from(version.trim_end_matches('*'))))
         }
-        None => (rest, None),
+        None => (Text::from(rest), None),
     };
-    Some(Dependency { name: name.into(), op: op.filter(|_| version.is_some()), version })
+    Some(Dependency { name, op: op.filter(|_| version.is_some()), version })
 }
 
 #[cfg(test)]

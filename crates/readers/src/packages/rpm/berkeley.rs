@@ -6,6 +6,8 @@ use tally_trees::Bytes;
 const MAGIC: u32 = 0x0006_1561;
 /// Bytes of a page before its entries.
 const PAGE_HEAD: usize = 26;
+/// Bytes that the file may have: 4 GiB.
+const FILE_LIMIT: u64 = 4 << 30;
 
 /// A database whose head was read.
 struct Hash<'f> {
@@ -29,7 +31,12 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
     if head[25] != 8 || !page_size.is_power_of_two() || !(512..=65_536).contains(&page_size) {
         return Err("is no Berkeley DB hash file that can be read".to_owned());
     }
-    let pages = u32::try_from(file.len() / u64::from(page_size)).unwrap_or(u32::MAX);
+    // Ten times the database of a large install.
+    if file.len() > FILE_LIMIT {
+        return Err(format!("is larger than {FILE_LIMIT} bytes"));
+    }
+    let pages = file.len().checked_div(u64::from(page_size)).and_then(|pages| u32::try_from(pages).ok());
+    let pages = pages.unwrap_or_default();
     let page_size = page_size as usize;
     let mut hash = Hash { file, big_endian, page_size, pages, used: vec![false; pages as usize] };
     let mut page = vec![0; page_size];
@@ -41,7 +48,7 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
             hash.entries(&page, number, visit);
         }
     }
-    if u64::from(pages) * page_size as u64 == file.len() {
+    if u64::from(pages).saturating_mul(page_size as u64) == file.len() {
         Ok(())
     } else {
         Err("is cut off inside a page".to_owned())
@@ -50,7 +57,7 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
 
 impl Hash<'_> {
     fn load(&self, number: u32, page: &mut [u8]) -> Result<(), &'static str> {
-        match self.file.read_at(u64::from(number) * self.page_size as u64, page) {
+        match self.file.read_at(u64::from(number).saturating_mul(self.page_size as u64), page) {
             Ok(read) if read == self.page_size => Ok(()),
             _ => Err("lies behind the end of the file"),
         }
@@ -60,12 +67,13 @@ impl Hash<'_> {
     fn entries(&mut self, page: &[u8], number: u32, visit: &mut Visit<'_>) {
         let count = usize::from(u16_at(page, 20, self.big_endian));
         let big_endian = self.big_endian;
-        let offset = |at: usize| usize::from(u16_at(page, PAGE_HEAD + 2 * at, big_endian));
-        if PAGE_HEAD + 2 * count > page.len() {
+        let place = |at: usize| at.saturating_mul(2).saturating_add(PAGE_HEAD);
+        let offset = |at: usize| usize::from(u16_at(page, place(at), big_endian));
+        if place(count) > page.len() {
             return visit(Err(format!("page {number}: says that it has {count} entries")));
         }
         let item = |at: usize| {
-            let end = if at == 0 { page.len() } else { offset(at - 1) };
+            let end = at.checked_sub(1).map_or(page.len(), offset);
             page.get(offset(at)..end).unwrap_or_default()
         };
         for at in (0..count.saturating_sub(1)).step_by(2) {
@@ -73,7 +81,7 @@ impl Hash<'_> {
             if matches!(item(at), [1, 0, 0, 0, 0]) {
                 continue;
             }
-            match item(at + 1) {
+            match item(at.saturating_add(1)) {
                 [1, blob @ ..] => visit(Ok(blob)),
                 value @ [3, ..] if value.len() >= 12 => {
                     let first = u32_at(value, 4, self.big_endian);
@@ -93,7 +101,7 @@ impl Hash<'_> {
         if u64::from(length) > BLOB_LIMIT.min(self.file.len()) {
             return Err("begins a value longer than the file");
         }
-        let mut blob = Vec::with_capacity(length as usize);
+        let mut blob = Vec::new();
         let mut page = vec![0; self.page_size];
         let mut number = first;
         while blob.len() < length as usize {
@@ -103,11 +111,12 @@ impl Hash<'_> {
             }
             self.load(number, &mut page)?;
             let bytes = usize::from(u16_at(&page, 22, self.big_endian));
-            if page[25] != 7 || bytes == 0 || PAGE_HEAD + bytes > page.len() {
+            let piece = page.get(PAGE_HEAD..).and_then(|rest| rest.get(..bytes)).unwrap_or_default();
+            if page[25] != 7 || piece.is_empty() {
                 return Err("belongs to a chain with a page that is no part of it");
             }
-            let wanted = (length as usize - blob.len()).min(bytes);
-            blob.extend_from_slice(&page[PAGE_HEAD..PAGE_HEAD + wanted]);
+            let wanted = (length as usize).saturating_sub(blob.len()).min(bytes);
+            blob.extend_from_slice(&piece[..wanted]);
             number = u32_at(&page, 16, self.big_endian);
         }
         Ok(blob)
@@ -115,11 +124,11 @@ impl Hash<'_> {
 }
 
 fn u32_at(bytes: &[u8], at: usize, big_endian: bool) -> u32 {
-    let four = bytes.get(at..at + 4).and_then(|four| four.try_into().ok()).unwrap_or_default();
+    let four = bytes.get(at..).and_then(|rest| rest.first_chunk()).copied().unwrap_or_default();
     if big_endian { u32::from_be_bytes(four) } else { u32::from_le_bytes(four) }
 }
 
 fn u16_at(bytes: &[u8], at: usize, big_endian: bool) -> u16 {
-    let two = bytes.get(at..at + 2).and_then(|two| two.try_into().ok()).unwrap_or_default();
+    let two = bytes.get(at..).and_then(|rest| rest.first_chunk()).copied().unwrap_or_default();
     if big_endian { u16::from_be_bytes(two) } else { u16::from_le_bytes(two) }
 }

@@ -1,5 +1,8 @@
 //! Packages of rpm: headers out of one of its three databases. See `docs/formats/rpm.md`.
 
+// Numbers of a database are a stranger's: each sum says what it does where it is too large.
+#![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
+
 mod berkeley;
 mod header;
 mod history;

@@ -1,7 +1,7 @@
 //! `Packages.db`: rpm's own format, little-endian. Slots name where the blob of each package lies, in blocks of 16 bytes.
 
 use super::{BLOB_LIMIT, Visit};
-use tally_trees::Bytes;
+use tally_trees::{Bytes, LIMITS};
 
 const BLOCK: u64 = 16;
 /// Slots of a page; the header takes the place of the first two.
@@ -13,8 +13,8 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
     if !head.starts_with(b"RpmP") || word(&head, 4) != 0 {
         return Err("is no ndb database of version 0".to_owned());
     }
-    let slots_end = u64::from(word(&head, 12)) * u64::from(SLOTS) * BLOCK;
-    if slots_end > file.len() {
+    let slots_end = u64::from(word(&head, 12)).saturating_mul(u64::from(SLOTS)).saturating_mul(BLOCK);
+    if slots_end > file.len().min(LIMITS.metadata_bytes) {
         return Err("says that it has more pages than its length allows".to_owned());
     }
     let slots = file
@@ -44,32 +44,34 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
 
 /// The head of a blob and what it holds.
 fn blob(file: &dyn Bytes, block: u64, blocks: u64, index: u32) -> Result<Vec<u8>, &'static str> {
-    let size = blocks * BLOCK;
+    let size = blocks.saturating_mul(BLOCK);
     if !(28..=BLOB_LIMIT).contains(&size) {
         return Err("has no possible length");
     }
     let mut bytes = file
-        .exactly(block * BLOCK, usize::try_from(size).map_err(|_| "has no possible length")?)
+        .exactly(block.saturating_mul(BLOCK), usize::try_from(size).map_err(|_| "has no possible length")?)
         .map_err(|_| "lies behind the end of the file")?;
     let length = word(&bytes, 12) as usize;
-    let tail = bytes.len() - 12;
-    if !bytes.starts_with(b"BlbS") || word(&bytes, 4) != index || length > tail - 16 {
+    let tail = bytes.len().saturating_sub(12);
+    let end = length.saturating_add(16);
+    if !bytes.starts_with(b"BlbS") || word(&bytes, 4) != index || end > tail {
         return Err("does not begin as it should");
     }
-    if &bytes[tail + 8..] != b"BlbE" || word(&bytes, tail + 4) as usize != length {
+    let (checked, last) = bytes.split_at(tail);
+    if &last[8..] != b"BlbE" || word(last, 4) as usize != length {
         return Err("does not end as it should");
     }
-    if adler32(&bytes[..tail]) != word(&bytes, tail) {
+    if adler32(checked) != word(last, 0) {
         return Err("is damaged: its checksum differs");
     }
-    bytes.truncate(16 + length);
+    bytes.truncate(end);
     Ok(bytes)
 }
 
 /// The checksum of RFC 1950.
+#[allow(clippy::arithmetic_side_effects, reason = "5552 bytes are how many fit before a sum may overflow")]
 fn adler32(bytes: &[u8]) -> u32 {
     let (mut low, mut high) = (1_u32, 0_u32);
-    // 5552 is how many bytes fit before a sum may overflow.
     for run in bytes.chunks(5552) {
         for byte in run {
             low += u32::from(*byte);
@@ -81,7 +83,7 @@ fn adler32(bytes: &[u8]) -> u32 {
 }
 
 fn word(bytes: &[u8], at: usize) -> u32 {
-    bytes.get(at..at + 4).and_then(|four| four.try_into().ok()).map_or(0, u32::from_le_bytes)
+    bytes.get(at..).and_then(|rest| rest.first_chunk()).copied().map_or(0, u32::from_le_bytes)
 }
 
 #[cfg(test)]

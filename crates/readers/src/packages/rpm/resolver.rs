@@ -129,7 +129,7 @@ fn toml_file<T: serde::de::DeserializeOwned>(
     toml::from_str(&content)
         .map_err(|error| {
             let before = error.span().map_or("", |span| content.get(..span.start).unwrap_or_default());
-            let line = u32::try_from(before.matches('\n').count() + 1).unwrap_or(u32::MAX);
+            let line = u32::try_from(before.matches('\n').count().saturating_add(1)).unwrap_or(u32::MAX);
             unread.push(Unread::at(path, line, error.message()));
         })
         .ok()

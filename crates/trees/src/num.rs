@@ -1,0 +1,31 @@
+//! Numbers in bytes. What lies behind the end reads as 0: whoever must know asks for the bytes first.
+
+fn bytes<const N: usize>(from: &[u8], at: usize) -> [u8; N] {
+    let piece = at.checked_add(N).and_then(|end| from.get(at..end));
+    piece.and_then(|piece| piece.try_into().ok()).unwrap_or([0; N])
+}
+
+/// 16 bits, the lowest byte first.
+pub(crate) fn le16(from: &[u8], at: usize) -> u16 {
+    u16::from_le_bytes(bytes(from, at))
+}
+
+/// 32 bits, the lowest byte first.
+pub(crate) fn le32(from: &[u8], at: usize) -> u32 {
+    u32::from_le_bytes(bytes(from, at))
+}
+
+/// 64 bits, the lowest byte first.
+pub(crate) fn le64(from: &[u8], at: usize) -> u64 {
+    u64::from_le_bytes(bytes(from, at))
+}
+
+/// 32 bits, the highest byte first.
+pub(crate) fn be32(from: &[u8], at: usize) -> u32 {
+    u32::from_be_bytes(bytes(from, at))
+}
+
+/// 64 bits, the highest byte first.
+pub(crate) fn be64(from: &[u8], at: usize) -> u64 {
+    u64::from_be_bytes(bytes(from, at))
+}
