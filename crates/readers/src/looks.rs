@@ -177,21 +177,12 @@ struct Found {
 
 impl Found {
     fn below(tree: &dyn Tree, path: &str, endings: &[&str], depth: usize) -> Self {
-        let mut found = Self::default();
-        for entry in tree.names(path) {
-            let more = match entry.kind {
-                NodeKind::Folder if depth > 0 => {
-                    Self::below(tree, &place(path, &entry).1, endings, depth - 1)
-                }
-                NodeKind::File if ends_in(&entry.name, endings) => {
-                    Self { count: 1, first: Some(place(path, &entry).1) }
-                }
-                _ => continue,
-            };
-            found.count += more.count;
-            found.first = found.first.or(more.first);
-        }
-        found
+        let fits = |(path, kind): &(PathBuf, NodeKind)| {
+            *kind == NodeKind::File && path.file_name().is_some_and(|name| ends_in(name, endings))
+        };
+        let files: Vec<_> = tree.files_below(path, depth).into_iter().filter(fits).collect();
+        let first = files.first().map(|(path, _)| path.to_string_lossy().into_owned());
+        Self { count: u32::try_from(files.len()).unwrap_or(u32::MAX), first }
     }
 }
 

@@ -33,7 +33,19 @@ pub(crate) fn encode_in_pieces(tally: &Tally) -> serde_json::Result<Vec<Vec<u8>>
     let key = format!("{PACKAGES}]");
     let at = memchr::memmem::find(&head, key.as_bytes()).map_or(head.len(), |at| at + PACKAGES.len());
     let mut tail = if packages.is_empty() { Vec::new() } else { b"\n ".to_vec() };
-    tail.extend(head.drain(at..));
+    let rest: Vec<u8> = head.drain(at..).collect();
+    if let (Some(rest), false) = (rest.strip_prefix(b"]"), packages.is_empty()) {
+        // The line break before the first package belongs to the key.
+        let mut sum = crc32fast::Hasher::new();
+        for (i, piece) in packages.iter().enumerate() {
+            sum.update(piece.get(usize::from(i == 0)..).unwrap_or_default());
+        }
+        sum.update(b"\n");
+        tail.extend(format!("],\n \"packages_crc32\": {}", sum.finalize()).into_bytes());
+        tail.extend(rest);
+    } else {
+        tail.extend(rest);
+    }
     tail.push(b'\n');
     let mut pieces = vec![head];
     pieces.extend(packages);
@@ -112,6 +124,14 @@ fn read_line(file: &mut impl BufRead, line: &mut Vec<u8>) -> io::Result<bool> {
     }
 }
 
+/// Reads a tally in brief, as [`read_tally_in_brief`] does; `path` names it in errors.
+///
+/// # Errors
+/// As [`decode`].
+pub fn decode_in_brief(path: &Path, bytes: &[u8]) -> Result<Tally, ShelfError> {
+    by_lines(bytes, Detail::Brief).map_or_else(|| decode(path, bytes), Ok)
+}
+
 fn read(path: &Path, detail: Detail) -> Result<Tally, ShelfError> {
     let fail = |error| ShelfError::io(path, error);
     let mut file = File::open(path).map_err(fail)?;
@@ -138,12 +158,14 @@ fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     let mut brief = (detail == Detail::Brief).then(Brief::new);
     // Whether the last line of the list promised another one.
     let mut more = true;
+    let mut sum = crc32fast::Hasher::new();
     loop {
         line.clear();
         read_line(&mut file, &mut line).ok()?;
         if !line.starts_with(b"  {") || !more {
             break;
         }
+        sum.update(&line);
         line.truncate(line.trim_ascii_end().len());
         more = line.ends_with(b",");
         if more {
@@ -157,7 +179,9 @@ fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     frame.append(&mut line);
     file.read_to_end(&mut frame).ok()?;
     let tally: Tally = serde_json::from_str(std::str::from_utf8(&frame).ok()?).ok()?;
-    (tally.tally == SCHEMA && tally.packages.is_empty()).then_some(Tally { packages, ..tally })
+    let in_order = detail == Detail::Whole || tally.packages_crc32 == Some(sum.finalize());
+    (tally.tally == SCHEMA && tally.packages.is_empty() && in_order)
+        .then_some(Tally { packages, packages_crc32: None, ..tally })
 }
 
 /// Reads a tally; `path` names it in errors.
@@ -175,7 +199,7 @@ pub fn decode(path: &Path, bytes: &[u8]) -> Result<Tally, ShelfError> {
         let line = bytes[..error.valid_up_to()].iter().filter(|byte| **byte == b'\n').count() + 1;
         no_tally(format!("line {line} is not UTF-8"))
     })?;
-    let result = serde_json::from_str::<Tally>(text);
+    let result = serde_json::from_str::<Tally>(text).map(|tally| Tally { packages_crc32: None, ..tally });
     if let Ok(tally) = result.as_ref()
         && tally.tally == SCHEMA
     {

@@ -9,7 +9,7 @@ mod folder;
 mod index;
 mod line;
 
-pub use codec::{decode, encode, read_tally, read_tally_in_brief};
+pub use codec::{decode, decode_in_brief, encode, read_tally, read_tally_in_brief};
 pub use error::ShelfError;
 pub use folder::{Put, Shelf, unfinished, write_atomically};
 pub use index::Index;

@@ -13,6 +13,8 @@ pub struct Limits {
     pub folder_names: usize,
     /// Files, folders and links in one archive or image.
     pub entries: usize,
+    /// Names that are looked at below one folder.
+    pub walked_names: usize,
     /// Bytes of the target of a link.
     pub link_target_bytes: usize,
     /// Links that are followed for one path, as on Linux.
@@ -37,6 +39,7 @@ pub const LIMITS: Limits = Limits {
     path_depth: 256,
     folder_names: 1_000_000,
     entries: 4_000_000,
+    walked_names: 1_000_000,
     link_target_bytes: 4096,
     links_followed: 40,
     metadata_bytes: 64 << 20,
@@ -49,12 +52,13 @@ pub const LIMITS: Limits = Limits {
 
 impl Limits {
     /// Each limit with its name, in the order of the documentation.
-    pub fn all(&self) -> [(&'static str, u64); 12] {
+    pub fn all(&self) -> [(&'static str, u64); 13] {
         [
             ("path_bytes", self.path_bytes as u64),
             ("path_depth", self.path_depth as u64),
             ("folder_names", self.folder_names as u64),
             ("entries", self.entries as u64),
+            ("walked_names", self.walked_names as u64),
             ("link_target_bytes", self.link_target_bytes as u64),
             ("links_followed", self.links_followed as u64),
             ("metadata_bytes", self.metadata_bytes),

@@ -2,7 +2,7 @@
 
 use crate::layers::Layers;
 use crate::source::{Sort, Source, SourceError, head_of, is_root};
-use crate::{Bytes, LIMITS, NodeKind, Squashfs, Tree, ext4};
+use crate::{Bytes, LIMITS, NodeKind, Squashfs, Tree, Watched, ext4};
 use std::collections::BTreeMap;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -161,41 +161,22 @@ fn system_image(bytes: Arc<dyn Bytes>, depth: usize) -> Result<System, SourceErr
 
 /// Files of a medium that hold file systems, by path. What can't be looked into is said.
 fn images(tree: &dyn Tree, said: &mut Vec<String>) -> Vec<PathBuf> {
+    let watched = Watched::new(tree);
+    let tree: &dyn Tree = &watched;
     let mut found = Vec::new();
-    let mut waiting = vec![(PathBuf::new(), 0)];
-    while let Some((folder, depth)) = waiting.pop() {
-        let entries = tree.list(&folder).unwrap_or_else(|error| {
-            said.push(error.to_string());
-            Vec::new()
-        });
-        for entry in entries {
-            let path = folder.join(&entry.name);
-            match entry.kind {
-                NodeKind::Folder if depth < SEARCH_DEPTH => waiting.push((path, depth.saturating_add(1))),
-                NodeKind::File => {
-                    let mut head = vec![0; 2048];
-                    let begin = tree.open(&path).map_err(|error| error.to_string());
-                    let begin = begin.and_then(|file| {
-                        let read = file.read_at(0, &mut head);
-                        read.map_err(|error| format!("`{}`: {error}", path.display()))
-                    });
-                    let read = begin.unwrap_or_else(|why| {
-                        said.push(why);
-                        0
-                    });
-                    // Packages and archives lie on media as well: only file systems count.
-                    let sort = Sort::of(&head[..read]);
-                    if matches!(sort, Some(Sort::Squashfs | Sort::Ext4))
-                        || matches!(sort, Some(Sort::Unread(what)) if what.contains("EROFS"))
-                    {
-                        found.push(path);
-                    }
-                }
-                _ => {}
-            }
+    let mut head = vec![0; 2048];
+    for (path, _) in tree.files_below("", SEARCH_DEPTH).into_iter().filter(|(_, kind)| *kind == NodeKind::File) {
+        let Ok(file) = tree.open(&path) else { continue };
+        let read = file.read_at(0, &mut head).unwrap_or(0);
+        // Packages and archives lie on media as well: only file systems count.
+        let sort = Sort::of(&head[..read]);
+        if matches!(sort, Some(Sort::Squashfs | Sort::Ext4))
+            || matches!(sort, Some(Sort::Unread(what)) if what.contains("EROFS"))
+        {
+            found.push(path);
         }
     }
-    found.sort();
+    said.extend(watched.failed().0.into_iter().map(|one| format!("`{}` {}", one.path.display(), one.why)));
     found
 }
 

@@ -33,6 +33,7 @@ pub(crate) fn resolve(
     let mut waiting: Vec<OsString> = Vec::new();
     push(&mut waiting, path);
     let mut clean = PathBuf::new();
+    let mut depth = 0_usize;
     let mut links = 0;
     let mut leaf = false;
     while let Some(name) = waiting.pop() {
@@ -44,11 +45,16 @@ pub(crate) fn resolve(
         }
         if name == ".." {
             clean.pop();
+            depth = depth.saturating_sub(1);
             continue;
         }
         clean.push(&name);
+        depth = depth.saturating_add(1);
         if clean.as_os_str().len() > LIMITS.path_bytes {
             return Err(TreeError::beyond(path, "has too long a path", LIMITS.path_bytes));
+        }
+        if depth > LIMITS.path_depth {
+            return Err(TreeError::beyond(path, "lies too deep", LIMITS.path_depth));
         }
         match look(&clean)? {
             Step::Folder => {}
@@ -65,8 +71,10 @@ pub(crate) fn resolve(
                 }
                 if target.has_root() {
                     clean.clear();
+                    depth = 0;
                 } else {
                     clean.pop();
+                    depth = depth.saturating_sub(1);
                 }
                 push(&mut waiting, &target);
             }

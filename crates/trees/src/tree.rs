@@ -111,6 +111,34 @@ impl dyn Tree + '_ {
         self.node(path.as_ref(), true).is_ok_and(|node| node.kind == NodeKind::Folder)
     }
 
+    /// Everything below a folder that is no folder itself, by path, in folders that lie up to `depth` inside one another: 0 is the
+    /// folder alone. Folders of an image may lie inside themselves, so that no more than [`Limits::walked_names`] names are
+    /// looked at; who watches the tree is told of more.
+    ///
+    /// [`Limits::walked_names`]: crate::Limits::walked_names
+    pub fn files_below(&self, folder: impl AsRef<Path>, depth: usize) -> Vec<(PathBuf, NodeKind)> {
+        let mut found = Vec::new();
+        let mut left = LIMITS.walked_names;
+        let mut waiting = vec![(folder.as_ref().to_owned(), depth)];
+        while let Some((folder, depth)) = waiting.pop() {
+            for entry in self.names(&folder) {
+                let Some(less) = left.checked_sub(1) else {
+                    self.note(&folder, &format!("holds more names than are looked at: {}", LIMITS.walked_names));
+                    return found;
+                };
+                left = less;
+                let path = folder.join(&entry.name);
+                match (entry.kind, depth.checked_sub(1)) {
+                    (NodeKind::Folder, Some(depth)) => waiting.push((path, depth)),
+                    (NodeKind::Folder, None) => {}
+                    (kind, _) => found.push((path, kind)),
+                }
+            }
+        }
+        found.sort();
+        found
+    }
+
     /// The names in a folder; none when there is no such folder.
     pub fn names(&self, path: impl AsRef<Path>) -> Vec<Entry> {
         self.list(path.as_ref()).unwrap_or_default()

@@ -382,7 +382,7 @@ fn in_order(positions: &mut [usize], packages: &[&Package]) {
 
 fn by_version(a: &Package, b: &Package) -> Ordering {
     let system: System = a.system;
-    version::compare(system, &a.version, &b.version).then_with(|| a.arch.cmp(&b.arch))
+    version::order(system, &a.version, &b.version).then_with(|| a.arch.cmp(&b.arch))
 }
 
 #[cfg(test)]

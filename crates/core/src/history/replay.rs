@@ -4,7 +4,7 @@ use super::day::Day;
 use super::{Event, Records, SystemRecords};
 use crate::graph::{Graph, Ix};
 use crate::model::{Package, Phase, SinceInstall, State, System, Text};
-use crate::version::compare as compare_versions;
+use crate::version::order as order_versions;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeSet;
 
@@ -205,8 +205,8 @@ fn settle(
             None => open.push(*at),
         }
     }
-    shipped.sort_by(|a, b| compare_versions(system, a, b));
-    open.sort_by(|a, b| compare_versions(system, &packages[*a].version, &packages[*b].version));
+    shipped.sort_by(|a, b| order_versions(system, a, b));
+    open.sort_by(|a, b| order_versions(system, &packages[*a].version, &packages[*b].version));
     for at in open.into_iter().rev() {
         update(&mut packages[at], shipped.pop());
     }

@@ -341,7 +341,7 @@ fn display_name(name: &str) -> Text {
 
 fn newest(packages: Vec<&Package>) -> Option<&Package> {
     packages.into_iter().reduce(|best, next| {
-        if version::compare(best.system, &next.version, &best.version).is_gt() { next } else { best }
+        if version::order(best.system, &next.version, &best.version).is_gt() { next } else { best }
     })
 }
 

@@ -167,6 +167,10 @@ pub struct Tally {
     /// All packages, by system, name, architecture and version.
     #[serde(default, deserialize_with = "roomy")]
     pub packages: Vec<Package>,
+    /// CRC-32 of the lines of the packages, as they are written: who reads only part of each line learns by it whether the rest is
+    /// in order. Kept in files alone; a file without it is read in full.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub packages_crc32: Option<u32>,
     /// All launchers, by ID.
     #[serde(default)]
     pub launchers: Vec<Launcher>,
@@ -241,6 +245,7 @@ impl Tally {
             install_day: InstallDay::default(),
             since_install: None,
             packages: Vec::new(),
+            packages_crc32: None,
             launchers: Vec::new(),
             applications: Vec::new(),
             defaults: Vec::new(),
@@ -280,6 +285,7 @@ impl Tally {
             install_day: self.install_day.clone(),
             since_install: self.since_install.clone(),
             packages: Vec::new(),
+            packages_crc32: None,
             launchers: self.launchers.clone(),
             applications: self.applications.clone(),
             defaults: self.defaults.clone(),

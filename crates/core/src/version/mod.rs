@@ -38,9 +38,19 @@ pub const EXACT: &[System] = &[
     System::Xbps,
 ];
 
-/// Compares two full versions of one system by that system's own rule.
+/// Orders the versions of one system, for sorting: as [`compare`] does, but total on all strings. What the system would refuse
+/// gets a place, and of two versions that it takes for the same one is always the first.
+pub fn order(system: System, a: &str, b: &str) -> Ordering {
+    match system {
+        System::Pacman => pacman::order(a, b),
+        _ => compare(system, a, b),
+    }
+}
+
+/// Compares two full versions of one system by that system's own rule: which of the two is newer.
 ///
-/// Every order is total on all strings: what the system would refuse still gets a place.
+/// For pacman this is no order to sort by: a version without a release is the same as that version with any release, and those
+/// differ from one another. Whoever sorts asks [`order`].
 pub fn compare(system: System, a: &str, b: &str) -> Ordering {
     match system {
         System::Dpkg => compare_dpkg(a, b),

@@ -8,14 +8,56 @@ use std::cmp::Ordering;
 /// As rpm's order, but: the release counts only where both have one; `~` and `^` separate like everything else; more separators in a row
 /// come after fewer; and letters that go on directly come before the end, while those behind a separator come after it.
 pub fn compare(a: &str, b: &str) -> Ordering {
+    by(part, |_, _| Ordering::Equal, a, b)
+}
+
+/// A total order. It agrees with [`compare`] on versions that both have a release or both have none, and do not end in a
+/// separator: of those pacman says that each of three is newer than another one. A missing release comes first.
+pub(super) fn order(a: &str, b: &str) -> Ordering {
+    by(total_part, |a, b| a.cmp(&b), a, b)
+}
+
+/// Compares epochs, versions, and releases where both have one; else by who has one.
+fn by(
+    part: fn(&str, &str) -> Ordering,
+    unlike: fn(bool, bool) -> Ordering,
+    a: &str,
+    b: &str,
+) -> Ordering {
     let ((epoch_a, a), (epoch_b, b)) = (split_epoch(a), split_epoch(b));
     let ((version_a, release_a), (version_b, release_b)) = (split_release(a), split_release(b));
-    digits_order(epoch_a, epoch_b).then_with(|| part(version_a, version_b)).then_with(|| {
-        match (release_a, release_b) {
+    digits_order(epoch_a, epoch_b)
+        .then_with(|| part(version_a, version_b))
+        .then_with(|| match (release_a, release_b) {
             (Some(a), Some(b)) => part(a, b),
-            _ => Ordering::Equal,
+            _ => unlike(release_a.is_some(), release_b.is_some()),
+        })
+}
+
+/// As [`part`], with what it says of the end said of every place: first the number of separators counts, then letters come
+/// before the end and digits after it.
+fn total_part(a: &str, b: &str) -> Ordering {
+    let (mut a, mut b) = (a.as_bytes(), b.as_bytes());
+    loop {
+        let (skip_a, skip_b) = (separators(a), separators(b));
+        if skip_a != skip_b {
+            return skip_a.cmp(&skip_b);
         }
-    })
+        (a, b) = (&a[skip_a..], &b[skip_b..]);
+        let is_letter = |rest: &[u8]| rest.first().is_some_and(u8::is_ascii_alphabetic);
+        match (Run::first(a), Run::first(b)) {
+            (None, None) => return Ordering::Equal,
+            (None, Some(_)) => return if is_letter(b) { Ordering::Greater } else { Ordering::Less },
+            (Some(_), None) => return if is_letter(a) { Ordering::Less } else { Ordering::Greater },
+            (Some((run_a, rest_a)), Some((run_b, rest_b))) => {
+                let order = run_a.order(run_b);
+                if order.is_ne() {
+                    return order;
+                }
+                (a, b) = (rest_a, rest_b);
+            }
+        }
+    }
 }
 
 fn part(a: &str, b: &str) -> Ordering {

@@ -46,7 +46,7 @@ pub fn read(tree: &dyn Tree, desktops: &[Text]) -> LauncherFacts {
         .iter()
         .flat_map(|folder| {
             let mut files = Vec::new();
-            collect(tree, folder, "", DEPTH, &mut files);
+            collect(tree, folder, &mut files);
             files.sort();
             files
         })
@@ -97,24 +97,19 @@ fn homes(tree: &dyn Tree) -> Vec<PathBuf> {
     folders.map(|entry| PathBuf::from("home").join(entry.name).join(".local/share/applications")).collect()
 }
 
-/// Collects IDs and paths; a file in a folder below has the folder's name and a hyphen in its ID.
-fn collect(
-    tree: &dyn Tree,
-    folder: &std::path::Path,
-    prefix: &str,
-    depth: usize,
-    files: &mut Vec<(Text, String)>,
-) {
-    for entry in tree.names(folder) {
-        let name = name_text(&entry.name);
-        let path = folder.join(&entry.name);
-        if entry.kind == NodeKind::Folder && depth > 0 {
-            collect(tree, &path, &format!("{prefix}{name}-"), depth - 1, files);
-        } else if name.ends_with(".desktop")
-            && let Some(path) = path.to_str()
-        {
-            files.push((format!("{prefix}{name}").into(), path.to_owned()));
+/// IDs and paths; a file in a folder below has the folder's name and a hyphen in its ID.
+fn collect(tree: &dyn Tree, folder: &std::path::Path, files: &mut Vec<(Text, String)>) {
+    for (path, _) in tree.files_below(folder, DEPTH) {
+        if path.extension().is_none_or(|ending| ending != "desktop") {
+            continue;
         }
+        let Some(text) = path.to_str() else {
+            tree.note(&path, "has a name that is not UTF-8");
+            continue;
+        };
+        let below = path.strip_prefix(folder).unwrap_or(&path);
+        let names: Vec<Text> = below.iter().map(name_text).collect();
+        files.push((names.join("-").into(), text.to_owned()));
     }
 }
 

@@ -97,17 +97,12 @@ fn collect(
     wanted: &dyn Fn(&str) -> bool,
     found: &mut Vec<String>,
 ) {
-    for entry in tree.names(folder) {
-        let name = name_text(&entry.name);
-        let path = format!("{folder}/{name}");
-        match entry.kind {
-            NodeKind::File if wanted(&name) => found.push(path),
-            NodeKind::Folder => {
-                if let Some(depth) = depth.checked_sub(1) {
-                    collect(tree, &path, depth, wanted, found);
-                }
+    for (path, kind) in tree.files_below(folder, depth) {
+        if kind == NodeKind::File && path.file_name().is_some_and(|name| wanted(&name.to_string_lossy())) {
+            match path.to_str() {
+                Some(path) => found.push(path.to_owned()),
+                None => tree.note(&path, "has a name that is not UTF-8"),
             }
-            _ => {}
         }
     }
 }

@@ -67,9 +67,9 @@ impl Blocks {
             return Ok(None);
         }
         let number = usize::try_from(number).unwrap_or(usize::MAX);
-        // 16 bytes are kept of each.
-        if number as u64 > LIMITS.metadata_bytes / 16 {
-            return Err(damaged("a file has more blocks than are looked through"));
+        // 16 bytes are kept of each; lists of holes alone shrink more than to a sixty-fourth when they are packed.
+        if number as u64 > (LIMITS.metadata_bytes / 16).min(shared.inode_bytes.saturating_mul(16)) {
+            return Err(damaged("a file has more blocks than its tables have room for"));
         }
         let mut whole = self.whole.lock().unwrap_or_else(PoisonError::into_inner);
         if number >= whole.known.len() {

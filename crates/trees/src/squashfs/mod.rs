@@ -16,7 +16,7 @@ use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
 use inode::{Content, Inode};
 use meta::{Cache, Place};
 use std::collections::BTreeMap;
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::io::{self, ErrorKind};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -44,6 +44,8 @@ struct Shared {
     packing: Packing,
     block_size: u32,
     inodes: u64,
+    /// Bytes of the table of inodes, packed.
+    inode_bytes: u64,
     listings: u64,
     fragments: u64,
     attributes: u64,
@@ -80,6 +82,7 @@ impl Squashfs {
             packing: Packing::new(le16(&head, 20))?,
             block_size,
             inodes: le64(&head, 64),
+            inode_bytes: le64(&head, 72).min(image.len()).saturating_sub(le64(&head, 64)),
             listings: le64(&head, 72),
             fragments: le64(&head, 80),
             attributes: le64(&head, 56),
@@ -109,14 +112,21 @@ impl Squashfs {
     fn inode(&self, clean: &Path) -> io::Result<Option<Inode>> {
         let mut here = self.root.clone();
         for name in clean {
-            if here.kind != NodeKind::Folder {
-                return Ok(None);
-            }
-            let folder = self.folder(&here)?;
-            let Some((_, place)) = folder.get(name) else { return Ok(None) };
-            here = Inode::read(&self.shared, *place)?;
+            let Some(next) = self.inside(&here, name)? else { return Ok(None) };
+            here = next;
         }
         Ok(Some(here))
+    }
+
+    /// What a name in a folder is; `None` where there is no such name, or no folder.
+    fn inside(&self, above: &Inode, name: &OsStr) -> io::Result<Option<Inode>> {
+        if above.kind != NodeKind::Folder {
+            return Ok(None);
+        }
+        match self.folder(above)?.get(name) {
+            Some((_, place)) => Inode::read(&self.shared, *place).map(Some),
+            None => Ok(None),
+        }
     }
 
     fn folder(&self, inode: &Inode) -> io::Result<Arc<Folder>> {
@@ -131,17 +141,22 @@ impl Squashfs {
     /// The inode of a path, links resolved inside the image.
     fn find(&self, path: &Path, follow_last: bool) -> Result<Inode, TreeError> {
         let fail = |error| TreeError::io(path, error);
+        // What lies on the way, from the root down: each name is looked for in the last folder alone.
+        let mut walked = vec![self.root.clone()];
         let clean = resolve(path, follow_last, |clean| {
-            Ok(match self.inode(clean).map_err(fail)? {
-                None => Step::Missing,
-                Some(inode) => match inode.kind {
-                    NodeKind::Folder => Step::Folder,
-                    NodeKind::Link => Step::Link(inode.target().map_err(fail)?),
-                    _ => Step::Leaf,
-                },
-            })
+            walked.truncate(clean.iter().count());
+            let (Some(above), Some(name)) = (walked.last(), clean.file_name()) else { return Ok(Step::Missing) };
+            let Some(inode) = self.inside(above, name).map_err(fail)? else { return Ok(Step::Missing) };
+            let step = match inode.kind {
+                NodeKind::Folder => Step::Folder,
+                NodeKind::Link => Step::Link(inode.target().map_err(fail)?),
+                _ => Step::Leaf,
+            };
+            walked.push(inode);
+            Ok(step)
         })?;
-        self.inode(&clean).map_err(fail)?.ok_or_else(|| TreeError::new(path, Why::Missing))
+        walked.truncate(clean.iter().count().saturating_add(1));
+        walked.pop().ok_or_else(|| TreeError::new(path, Why::Missing))
     }
 }
 
