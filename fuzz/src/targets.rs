@@ -27,8 +27,8 @@ const fn target(name: &'static str, run: fn(&'static str, &[u8]), is_risky: bool
 
 /// Every target, by name.
 pub(crate) const TARGETS: &[Target] = &[
-    target("appimage", in_install, true),
     target("apk", in_install, false),
+    target("appimage", in_install, true),
     target("apt-history", in_install, false),
     target("apt-list", in_install, false),
     target("apt-sources", in_install, false),
@@ -116,7 +116,10 @@ const BESIDE: &[(&str, &str)] = &[
     ("var/lib/pacman/local/libweir-2-1/desc", "%NAME%\nlibweir\n\n%VERSION%\n2-1\n\n"),
     ("etc/pacman.conf", "[reeds]\nServer = https://fen.example/reeds\n"),
     ("var/db/pkg/app-editors/inkcap-3.2.1/PF", "inkcap-3.2.1\n"),
-    ("var/lib/snapd/state.json", r#"{"data":{"snaps":{"inkcap":{"type":"app","active":true,"current":"7"}}}}"#),
+    (
+        "var/lib/snapd/state.json",
+        r#"{"data":{"snaps":{"inkcap":{"type":"app","active":true,"current":"7"}}}}"#,
+    ),
 ];
 
 /// What every reading is told.
@@ -138,13 +141,8 @@ static RULES: LazyLock<Rules> = LazyLock::new(|| {
 });
 
 fn options(medium: Medium) -> TakeOptions<'static> {
-    let taken = Taken {
-        at: "2026-11-28T00:00:00Z".into(),
-        from: "fuzz".into(),
-        medium,
-        layer: None,
-        sha256: None,
-    };
+    let taken =
+        Taken { at: "2026-11-28T00:00:00Z".into(), from: "fuzz".into(), medium, layer: None, sha256: None };
     TakeOptions {
         program: "fuzz".into(),
         taken,
@@ -164,7 +162,10 @@ fn in_install(name: &'static str, bytes: &[u8]) {
     let mut tree = Memory::new();
     for (file, content) in BESIDE.iter().filter(|(file, _)| *file != place) {
         // Each family alone: one database more would only take time.
-        if *file == "etc/os-release" || file.split('/').nth(2) == place.split('/').nth(2) || !place.starts_with("var") {
+        if *file == "etc/os-release"
+            || file.split('/').nth(2) == place.split('/').nth(2)
+            || !place.starts_with("var")
+        {
             tree = tree.file(file, *content);
         }
     }
@@ -200,7 +201,8 @@ fn rpm_header(_: &'static str, bytes: &[u8]) {
     let length = u32::try_from(bytes.len()).unwrap_or(0);
     let blocks = (16 + bytes.len() + 12).div_ceil(16);
     let mut file = Vec::new();
-    let words = |file: &mut Vec<u8>, numbers: &[u32]| numbers.iter().for_each(|n| file.extend(n.to_le_bytes()));
+    let words =
+        |file: &mut Vec<u8>, numbers: &[u32]| numbers.iter().for_each(|n| file.extend(n.to_le_bytes()));
     file.extend(b"RpmP");
     words(&mut file, &[0, 1, 1, 0, 0, 0, 0]);
     file.extend(b"Slot");
@@ -264,7 +266,12 @@ fn look_through(tree: &dyn Tree) {
             left = less;
             let path = folder.join(&entry.name);
             assert!(path.as_os_str().len() < 2 * LIMITS.path_bytes);
-            _ = (tree.node(&path, false), tree.node(&path, true), tree.is_opaque(&path), tree.is_whiteout(&path));
+            _ = (
+                tree.node(&path, false),
+                tree.node(&path, true),
+                tree.is_opaque(&path),
+                tree.is_whiteout(&path),
+            );
             match entry.kind {
                 NodeKind::Folder => waiting.push(path),
                 NodeKind::Link => _ = tree.read_link(&path),
@@ -297,7 +304,10 @@ fn tally(_: &'static str, bytes: &[u8]) {
             assert_eq!(whole.packages.len(), brief.packages.len());
             for (one, other) in whole.packages.iter().zip(&brief.packages) {
                 let told = |package: &tally_core::model::Package| {
-                    format!("{:?}", (&package.system, &package.name, &package.version, &package.depends, &package.kind))
+                    format!(
+                        "{:?}",
+                        (&package.system, &package.name, &package.version, &package.depends, &package.kind)
+                    )
                 };
                 assert_eq!(told(one), told(other));
             }
@@ -320,7 +330,13 @@ fn checklist(_: &'static str, bytes: &[u8]) {
 fn own_rules(_: &'static str, bytes: &[u8]) {
     let Ok(text) = std::str::from_utf8(bytes) else { return };
     if let Ok(own) = OwnRules::parse(text) {
-        _ = (own.kinds().is_ok(), own.parts().is_ok(), own.roles().is_ok(), own.agents().is_ok(), own.scores().is_ok());
+        _ = (
+            own.kinds().is_ok(),
+            own.parts().is_ok(),
+            own.roles().is_ok(),
+            own.agents().is_ok(),
+            own.scores().is_ok(),
+        );
     }
 }
 
@@ -331,7 +347,11 @@ fn versions(_: &'static str, bytes: &[u8]) {
     let (a, b, c) = (lines.next().unwrap_or(""), lines.next().unwrap_or(""), lines.next().unwrap_or(""));
     for system in System::ALL {
         let order = |one: &str, other: &str| version::order(*system, one, other);
-        assert_eq!(version::compare(*system, a, b), version::compare(*system, b, a).reverse(), "{system:?}: {a:?} {b:?}");
+        assert_eq!(
+            version::compare(*system, a, b),
+            version::compare(*system, b, a).reverse(),
+            "{system:?}: {a:?} {b:?}"
+        );
         assert_eq!(order(a, b), order(b, a).reverse(), "{system:?}: {a:?} {b:?}");
         assert_eq!(order(a, a), Ordering::Equal, "{system:?}: {a:?}");
         if order(a, b).is_le() && order(b, c).is_le() {

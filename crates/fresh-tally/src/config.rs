@@ -1,6 +1,7 @@
 //! The reviewer's configuration: `config.toml` in the configuration folder. See `docs/formats/configuration.md`.
 
 use crate::error::Failure;
+use crate::output;
 use serde::Deserialize;
 use std::path::{Path, PathBuf};
 
@@ -43,8 +44,7 @@ impl Config {
         let Some(file) = folder.map(|folder| folder.join(FILE)).filter(|file| file.exists()) else {
             return Ok(Self::default());
         };
-        let text = std::fs::read_to_string(&file)
-            .map_err(|error| Failure::Source { path: file.clone(), why: error.to_string() })?;
+        let text = output::text(&file)?;
         let mut config: Self = toml::from_str(&text).map_err(|error| {
             let line = error.span().map_or(1, |span| text[..span.start].matches('\n').count() + 1);
             Failure::Source { path: file.clone(), why: format!("line {line}: {}", error.message()) }

@@ -6,14 +6,15 @@ use crate::settings::Settings;
 use crate::{interrupt, output, progress};
 use rustc_hash::FxHashSet;
 use sha2::{Digest, Sha256};
-use std::io::Read;
+use std::io::{BufReader, Cursor, Read};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use tally_core::history::{as_found, as_shipped};
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Reading, System, Taken, Tally, Text, Unread};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
-use tally_shelf::{ShelfError, read_tally, read_tally_in_brief};
-use tally_trees::{Bytes, Folder, Source, Tree, start_threads};
+use tally_shelf::{ShelfError, open_file, read_tally, read_tally_in_brief};
+use tally_trees::{Folder, Source, Spool, Stream, Tree, start_threads};
 
 /// Program and version, as tallies name them.
 pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION"));
@@ -148,9 +149,6 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
 /// What stands for standard input where a source is asked for.
 const STDIN: &str = "-";
 
-/// Bytes that a list of packages may have: 1 GiB.
-const LIST_LIMIT: u64 = 1 << 30;
-
 /// Whether a tally answers to this name, so that no source is read on the fly.
 pub(crate) fn is_kept(asked: &str, settings: &Settings) -> bool {
     let path = Path::new(asked);
@@ -160,7 +158,7 @@ pub(crate) fn is_kept(asked: &str, settings: &Settings) -> bool {
 /// Whether a file is meant to be a tally: JSON that begins with its schema number.
 fn is_tally(path: &Path) -> bool {
     let mut begin = Vec::new();
-    let read = std::fs::File::open(path).and_then(|file| file.take(256).read_to_end(&mut begin));
+    let read = open_file(path).and_then(|file| file.take(256).read_to_end(&mut begin));
     // What can't be read, or is JSON of nobody's, is told apart by who reads it whole.
     read.is_err() || String::from_utf8_lossy(&begin).contains("\"tally\"")
 }
@@ -169,17 +167,23 @@ fn is_tally(path: &Path) -> bool {
 fn take_file(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     let fail = |error: std::io::Error| unreadable(source, &error);
     let bytes = if source == Path::new(STDIN) {
-        // What comes through a pipe can be read from anywhere only once it lies somewhere.
         let bar = progress::bar(None, "Receiving", how.settings);
-        let mut file = tempfile::tempfile().map_err(fail)?;
-        std::io::copy(&mut bar.wrap_read(std::io::stdin().lock()), &mut file).map_err(fail)?;
+        let mut input = bar.wrap_read(std::io::stdin().lock());
+        let mut head = Vec::new();
+        (&mut input).take(Source::HEAD).read_to_end(&mut head).map_err(fail)?;
+        if !Source::begins(&Arc::<[u8]>::from(&head[..])) {
+            return take_list(Cursor::new(head).chain(input), source, how);
+        }
+        // What comes through a pipe can be read from anywhere only once it lies somewhere.
+        let mut spool = Spool::new().map_err(fail)?;
+        std::io::copy(&mut Cursor::new(head).chain(input), &mut spool).map_err(fail)?;
         bar.finish_and_clear();
-        progress::watched_file(file, source, how.settings).map_err(fail)?
+        Arc::new(spool.finish().map_err(fail)?)
     } else {
         progress::watched(source, source, how.settings).map_err(fail)?
     };
     if !Source::begins(bytes.as_ref()) {
-        return take_list(bytes.as_ref(), source, how);
+        return take_list(Stream::of(bytes), source, how);
     }
     let opened = Source::of(bytes).map_err(|error| Failure::Image { path: source.into(), source: error })?;
     take_opened(opened, source, how)
@@ -239,16 +243,15 @@ pub(crate) fn take_each_profile(
 const LIVE: &str = "live";
 
 /// Reads a list of packages.
-fn take_list(list: &dyn Bytes, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
+fn take_list(list: impl Read, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     let How { mut overrides, settings, rules, .. } = how;
-    let length = usize::try_from(list.len().min(LIST_LIMIT)).unwrap_or(usize::MAX);
-    let bytes = list.exactly(0, length).map_err(|error| unreadable(source, &error))?;
     // A list is called like its file, unless somebody says better.
     let stem =
         source.file_stem().map(|stem| stem.to_string_lossy().into_owned()).filter(|stem| stem != STDIN);
     let named = overrides.distro.is_some();
     let options = Options::new(source, Medium::Listing, None, settings)?;
-    let told = tally_readers::take_listing(&bytes, options.of(Overrides::default(), rules));
+    let list = BufReader::with_capacity(1 << 16, list);
+    let told = tally_readers::take_listing(list, options.of(Overrides::default(), rules));
     let told =
         told.map_err(|source_error| Failure::NoInstall { path: source.into(), source: source_error })?;
     if told.label.distro.is_empty() && !named {
@@ -341,7 +344,7 @@ pub(crate) fn sha256(source: &Path, settings: &Settings) -> Result<Text, Failure
         return Err(Failure::Usage(format!("--sha256: `{}` is no file, and has none", source.display())));
     }
     let fail = |error: std::io::Error| unreadable(source, &error);
-    let mut file = std::fs::File::open(source).map_err(fail)?;
+    let mut file = open_file(source).map_err(fail)?;
     let length = file.metadata().map_err(fail)?.len();
     let bar = progress::bar(Some(length), &format!("Summing {}", source.display()), settings);
     let mut sum = Sha256::new();

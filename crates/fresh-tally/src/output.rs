@@ -5,7 +5,7 @@ use crate::settings::Settings;
 use std::io::Write;
 use std::path::Path;
 use tally_report::{View, render};
-use tally_shelf::{ShelfError, write_atomically};
+use tally_shelf::{Draft, ShelfError, read_file, write_atomically};
 
 /// Renders a view, and sends it where the answer goes.
 pub(crate) fn show(view: &dyn View, settings: &Settings) -> Result<(), Failure> {
@@ -68,14 +68,25 @@ pub(crate) fn stream(
         let result = write(&mut out).and_then(|()| out.flush());
         return result.map_err(|source| Failure::Output { to: "to standard output".into(), source });
     };
-    let fail = |source| Failure::Output { to: format!("`{}`", path.display()), source };
-    let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file =
-        tempfile::Builder::new().prefix(&tally_shelf::unfinished()).tempfile_in(folder).map_err(fail)?;
-    let mut out = std::io::BufWriter::new(file.as_file_mut());
-    write(&mut out).and_then(|()| out.flush()).map_err(fail)?;
-    drop(out);
-    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o644);
-    file.as_file().set_permissions(mode).map_err(fail)?;
-    file.persist(path).map(|_| ()).map_err(|error| fail(error.error))
+    let written = Draft::new(path).and_then(|mut draft| {
+        let mut out = std::io::BufWriter::new(&mut draft);
+        write(&mut out)?;
+        out.flush()?;
+        drop(out);
+        draft.finish(true)
+    });
+    written.map_err(|source| Failure::Output { to: format!("`{}`", path.display()), source })
+}
+
+/// Bytes that a file of settings, questions or rules may have: 16 MiB.
+const TEXT_LIMIT: u64 = 16 << 20;
+
+/// Reads a text that the reviewer wrote: a regular file of UTF-8.
+pub(crate) fn text(path: &Path) -> Result<String, Failure> {
+    let fail = |why: String| Failure::Source { path: path.into(), why };
+    let bytes = read_file(path, TEXT_LIMIT).map_err(|error| fail(error.to_string()))?;
+    String::from_utf8(bytes).map_err(|error| {
+        let good = &error.as_bytes()[..error.utf8_error().valid_up_to()];
+        fail(format!("line {} is not UTF-8", good.iter().filter(|byte| **byte == b'\n').count() + 1))
+    })
 }

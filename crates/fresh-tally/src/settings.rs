@@ -3,6 +3,7 @@
 use crate::args::{AsArg, ColorArg, Common, FormatArg};
 use crate::config::{Applied, Config};
 use crate::error::Failure;
+use crate::output;
 use clap::ValueEnum;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
@@ -93,14 +94,13 @@ fn own_rules(common: &Common, config: &Config) -> Result<OwnRules, Failure> {
 
 /// Reads a file of own rules.
 pub(crate) fn read_rules(file: &Path) -> Result<OwnRules, Failure> {
-    let text = std::fs::read_to_string(file)
-        .map_err(|error| Failure::Source { path: file.into(), why: error.to_string() })?;
+    let text = output::text(file)?;
     OwnRules::parse(&text).map_err(|source| Failure::OwnRules { path: file.into(), source })
 }
 
 /// Where the reviewer's configuration lies.
 fn configuration_folder() -> Option<PathBuf> {
-    let folder = set("XDG_CONFIG_HOME").or_else(|| set("HOME").map(|home| home.join(".config")))?;
+    let folder = folder_of("XDG_CONFIG_HOME").or_else(|| set("HOME").map(|home| home.join(".config")))?;
     Some(folder.join("fresh-tally"))
 }
 
@@ -126,13 +126,18 @@ fn set(name: &str) -> Option<PathBuf> {
     std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
 }
 
+/// A folder of the XDG Base Directory Specification: what is no absolute path is to be ignored.
+fn folder_of(name: &str) -> Option<PathBuf> {
+    set(name).filter(|folder| folder.is_absolute())
+}
+
 fn shelf_of_the_environment() -> Option<PathBuf> {
     set("FRESH_TALLY_SHELF")
 }
 
 /// Where the shelf is when nothing says: in the data folder.
 fn default_shelf_folder() -> Option<PathBuf> {
-    let data = set("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
+    let data = folder_of("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
     data.map(|data| data.join("fresh-tally/shelf"))
 }
 

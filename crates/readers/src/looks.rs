@@ -288,7 +288,8 @@ fn xfconf(tree: &dyn Tree, looks: &mut Looks) {
         let Ok(bytes) = tree.read(&file) else { continue };
         let end = xml::walk(&bytes, |step| {
             let xml::Step::Open { attributes, .. } = step else { return };
-            let attribute = |name: &str| attributes.iter().find(|(key, _)| key == name).map(|(_, value)| value);
+            let attribute =
+                |name: &str| attributes.iter().find(|(key, _)| key == name).map(|(_, value)| value);
             let (Some(name), Some(value)) = (attribute("name"), attribute("value")) else { return };
             if let Some((_, slot)) = keys.iter().find(|(key, _)| *key == name.as_str()) {
                 set(looks, *slot, Some(value), &file);

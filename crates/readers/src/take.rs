@@ -9,6 +9,7 @@ use crate::{defaults, left_out, listings, looks, parts, sessions, startup, stora
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeSet;
+use std::io::BufRead;
 use std::path::Path;
 use tally_core::derive::{
     Associations, choose_defaults, dead_defaults, find_oddities, join_applications, mark_roles,
@@ -16,7 +17,8 @@ use tally_core::derive::{
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
     Application, Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, Medium,
-    MissingFact, Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, System, Taken, Tally, Text, Unread,
+    MissingFact, Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, System, Taken, Tally, Text,
+    Unread,
 };
 use tally_trees::{NodeKind, Tree, Watched};
 
@@ -52,6 +54,9 @@ pub enum TakeError {
     /// The file is no list of packages in any format that is known.
     #[error("is no tally, no list of packages that a package system prints, and no bill of materials")]
     NoListing,
+    /// It can't be read.
+    #[error("can't be read: {0}")]
+    Unreadable(#[from] std::io::Error),
 }
 
 /// Reads an install.
@@ -129,13 +134,13 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     Ok(tally)
 }
 
-/// Reads a list of packages, or a bill of materials. It tells less than an install: what it does not tell is noted under
+/// Reads a list of packages, or a bill of materials, from its start on. It tells less than an install: what it does not tell is noted under
 /// `missing_facts`.
 ///
 /// # Errors
-/// [`TakeError::NoListing`]; lines that are none of it are noted under `unread`.
-pub fn take_listing(bytes: &[u8], options: TakeOptions<'_>) -> Result<Tally, TakeError> {
-    let listing = listings::read(bytes).ok_or(TakeError::NoListing)?;
+/// [`TakeError::NoListing`] and [`TakeError::Unreadable`]; lines that are none of it are noted under `unread`.
+pub fn take_listing(list: impl BufRead, options: TakeOptions<'_>) -> Result<Tally, TakeError> {
+    let listing = listings::read_from(list)?.ok_or(TakeError::NoListing)?;
     let mut tally = Tally::new(options.program, options.taken, listing.label.clone());
     tally.install_day.how = InstallDayHow::Listing;
     let label = LabelFacts { label: listing.label, found: true, unread: listing.unread };

@@ -1,11 +1,11 @@
 //! A tally as bytes: JSON with one record a line, so that version control shows what changed.
 
 use crate::ShelfError;
+use crate::files::{open_file, read_file};
 use crate::line::Brief;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use serde_json::ser::Formatter;
-use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek, Write};
 use std::path::Path;
 use tally_core::model::{Note, Package, Reading, SCHEMA, Taken, Tally};
@@ -52,6 +52,9 @@ pub(crate) fn encode_in_pieces(tally: &Tally) -> serde_json::Result<Vec<Vec<u8>>
     pieces.push(tail);
     Ok(pieces)
 }
+
+/// Bytes that a tally may have: 256 MiB, a hundred times a large one.
+const TALLY_LIMIT: u64 = 256 << 20;
 
 /// How the list of packages begins.
 const PACKAGES: &str = "\n \"packages\": [";
@@ -134,7 +137,13 @@ pub fn decode_in_brief(path: &Path, bytes: &[u8]) -> Result<Tally, ShelfError> {
 
 fn read(path: &Path, detail: Detail) -> Result<Tally, ShelfError> {
     let fail = |error| ShelfError::io(path, error);
-    let mut file = File::open(path).map_err(fail)?;
+    let mut file = open_file(path).map_err(fail)?;
+    if file.metadata().map_err(fail)?.len() > TALLY_LIMIT {
+        return Err(ShelfError::NoTally {
+            path: path.to_owned(),
+            why: format!("it is larger than {TALLY_LIMIT} bytes"),
+        });
+    }
     // What is read again and again stays in the processor's own memory; a whole file would be fetched anew from page to page.
     if let Some(tally) = by_lines(BufReader::with_capacity(64 << 10, &file), detail) {
         return Ok(tally);
@@ -180,8 +189,11 @@ fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     file.read_to_end(&mut frame).ok()?;
     let tally: Tally = serde_json::from_str(std::str::from_utf8(&frame).ok()?).ok()?;
     let in_order = detail == Detail::Whole || tally.packages_crc32 == Some(sum.finalize());
-    (tally.tally == SCHEMA && tally.packages.is_empty() && in_order)
-        .then_some(Tally { packages, packages_crc32: None, ..tally })
+    (tally.tally == SCHEMA && tally.packages.is_empty() && in_order).then_some(Tally {
+        packages,
+        packages_crc32: None,
+        ..tally
+    })
 }
 
 /// Reads a tally; `path` names it in errors.
@@ -231,7 +243,7 @@ pub(crate) struct Earlier {
 /// otherwise is read as a whole.
 pub(crate) fn read_earlier(path: &Path) -> Option<Earlier> {
     const ENDS: u64 = 64 << 10;
-    let mut file = File::open(path).ok()?;
+    let mut file = open_file(path).ok()?;
     let length = file.metadata().ok()?.len();
     let mut head = Vec::new();
     (&mut file).take(ENDS).read_to_end(&mut head).ok()?;
@@ -240,7 +252,7 @@ pub(crate) fn read_earlier(path: &Path) -> Option<Earlier> {
     file.read_to_end(&mut tail).ok()?;
     match (value_of(&head, "taken"), value_of(&tail, "notes"), value_of(&tail, "readings")) {
         (Some(taken), Some(notes), Some(readings)) => Some(Earlier { taken, notes, readings }),
-        _ => serde_json::from_slice(&std::fs::read(path).ok()?).ok(),
+        _ => serde_json::from_slice(&read_file(path, TALLY_LIMIT).ok()?).ok(),
     }
 }
 

@@ -1,9 +1,10 @@
 use crate::codec::{Earlier, encode_in_pieces, read_earlier};
+use crate::files::{Draft, Lock, clear_left_over};
 use crate::{ENDING, ShelfError, read_tally, read_tally_in_brief};
 use std::fs;
 use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
-use std::time::{Duration, SystemTime};
+use std::time::SystemTime;
 use tally_core::model::{Tally, slug};
 
 /// A folder of tallies. It is made when the first one is put into it.
@@ -54,9 +55,12 @@ impl Shelf {
         };
         let mut handles = Vec::new();
         for entry in entries {
-            let name = entry.map_err(|error| ShelfError::io(&self.folder, error))?.file_name();
-            if let Some(handle) =
-                name.to_str().and_then(|name| name.strip_suffix(ENDING)).filter(|h| is_handle(h))
+            let entry = entry.map_err(|error| ShelfError::io(&self.folder, error))?;
+            let name = entry.file_name();
+            let handle = name.to_str().and_then(|name| name.strip_suffix(ENDING)).filter(|h| is_handle(h));
+            // Pipes, devices and folders are no tallies, whatever they are called.
+            if let Some(handle) = handle
+                && (entry.file_type().is_ok_and(|sort| sort.is_file()) || self.file(handle).is_file())
             {
                 handles.push(handle.to_owned());
             }
@@ -99,12 +103,12 @@ impl Shelf {
     /// # Errors
     /// When the folder can't be made or written; nothing half-written stays behind.
     pub fn put(&self, tally: &mut Tally) -> Result<Put, ShelfError> {
-        fs::create_dir_all(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))?;
-        clear_left_over(&self.folder, SystemTime::now());
         let natural = tally.label.handle.to_string();
         if !is_handle(&natural) {
             return Err(ShelfError::BadHandle { handle: natural });
         }
+        let _lock = self.lock()?;
+        clear_left_over(&self.folder, SystemTime::now());
         for number in 1_u32.. {
             let handle = if number == 1 { natural.clone() } else { format!("{natural}-{number}") };
             tally.label.handle = handle.as_str().into();
@@ -133,13 +137,28 @@ impl Shelf {
         Err(ShelfError::InUse { handle: natural })
     }
 
-    /// Writes a tally back under the handle it was read from.
+    /// Waits for the right to change what lies on the shelf. The folder is made where there is none.
     ///
     /// # Errors
-    /// When it can't be written; the earlier one stays.
-    pub fn keep(&self, handle: &str, tally: &Tally) -> Result<(), ShelfError> {
+    /// When the folder can't be made, or not be written to.
+    fn lock(&self) -> Result<Lock, ShelfError> {
+        fs::create_dir_all(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))?;
+        Lock::of(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))
+    }
+
+    /// Changes a tally. Nobody else changes anything on the shelf between reading and writing it.
+    ///
+    /// # Errors
+    /// When it is not there, or can't be written; the earlier one stays.
+    pub fn change(&self, handle: &str, change: impl FnOnce(&mut Tally)) -> Result<(), ShelfError> {
+        if !self.has(handle) {
+            return Err(self.unknown(handle));
+        }
+        let _lock = self.lock()?;
+        let mut tally = self.get(handle)?;
+        change(&mut tally);
         let path = self.file(handle);
-        write_pieces(&path, &encoded(&path, tally)?, true)
+        write_pieces(&path, &encoded(&path, &tally)?, true)
     }
 
     /// Gives a tally another handle.
@@ -150,11 +169,15 @@ impl Shelf {
         if !is_handle(new) {
             return Err(ShelfError::BadHandle { handle: new.to_owned() });
         }
+        if !self.has(old) {
+            return Err(self.unknown(old));
+        }
+        let _lock = self.lock()?;
         let mut tally = self.get(old)?;
         tally.label.handle = new.into();
         let path = self.file(new);
         write_pieces(&path, &encoded(&path, &tally)?, false)?;
-        self.drop(old)
+        self.remove(old)
     }
 
     /// Takes a tally off the shelf for good.
@@ -162,10 +185,16 @@ impl Shelf {
     /// # Errors
     /// When the handle is not there, or its file can't be removed.
     pub fn drop(&self, handle: &str) -> Result<(), ShelfError> {
-        let path = self.file(handle);
-        if !is_handle(handle) {
+        // A file that is no tally may go as well; a folder may not.
+        if !is_handle(handle) || self.file(handle).symlink_metadata().is_err() {
             return Err(self.unknown(handle));
         }
+        let _lock = self.lock()?;
+        self.remove(handle)
+    }
+
+    fn remove(&self, handle: &str) -> Result<(), ShelfError> {
+        let path = self.file(handle);
         match fs::remove_file(&path) {
             Ok(()) => Ok(()),
             Err(error) if error.kind() == ErrorKind::NotFound => Err(self.unknown(handle)),
@@ -185,64 +214,33 @@ fn encoded(path: &Path, tally: &Tally) -> Result<Vec<Vec<u8>>, ShelfError> {
         .map_err(|error| ShelfError::NoTally { path: path.to_owned(), why: error.to_string() })
 }
 
-/// How the neighbours begin that files are written into first.
-const NEIGHBOUR: &str = ".fresh-tally-";
-
-/// Nobody writes a file for so long.
-const LEFT_OVER: Duration = Duration::from_secs(3600);
-
-/// Removes what programs left that were killed while they wrote. What can't be removed harms nobody.
-fn clear_left_over(folder: &Path, now: SystemTime) {
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
-        let is_ours = entry.file_name().to_string_lossy().starts_with(NEIGHBOUR);
-        let changed = || entry.metadata().and_then(|data| data.modified()).ok();
-        let is_old = |changed: SystemTime| now.duration_since(changed).is_ok_and(|age| age > LEFT_OVER);
-        if is_ours && changed().is_some_and(is_old) {
-            _ = fs::remove_file(entry.path());
-        }
-    }
-}
-
 /// Handles are what [`slug`] leaves as it is.
 fn is_handle(text: &str) -> bool {
     !text.is_empty() && text.len() <= 200 && slug(text) == text
 }
 
-/// How the names of files begin that this process has not finished writing.
-pub fn unfinished() -> String {
-    format!("{NEIGHBOUR}{}-", std::process::id())
-}
-
-/// Writes a file as a whole or not at all: into a neighbour first, then under its name.
-///
-/// A program that is killed leaves the old file or the new one. Disks are not forced to catch up: a tally can be taken
-/// again, and waiting for the disk would cost more than taking it.
+/// Writes a file as a whole or not at all, as a [`Draft`] does.
 ///
 /// # Errors
-/// [`ShelfError::InUse`] when the file is there and `replace` is false; else what the system said. The neighbour is
-/// removed in every case.
+/// [`ShelfError::InUse`] when the file is there and `replace` is false; else what the system said.
 pub fn write_atomically(path: &Path, bytes: &[u8], replace: bool) -> Result<(), ShelfError> {
     write_pieces(path, &[bytes], replace)
 }
 
 /// As [`write_atomically`], with pieces that follow one another.
 fn write_pieces(path: &Path, pieces: &[impl AsRef<[u8]>], replace: bool) -> Result<(), ShelfError> {
-    let fail = |error| ShelfError::io(path, error);
-    let folder = path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().prefix(&unfinished()).tempfile_in(folder).map_err(fail)?;
-    pieces.iter().try_for_each(|piece| file.write_all(piece.as_ref())).map_err(fail)?;
-    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o644);
-    file.as_file().set_permissions(mode).map_err(fail)?;
-    let result = if replace { file.persist(path) } else { file.persist_noclobber(path) };
-    match result {
-        Ok(_) => Ok(()),
-        Err(error) if error.error.kind() == ErrorKind::AlreadyExists => {
+    let written = Draft::new(path).and_then(|mut draft| {
+        pieces.iter().try_for_each(|piece| draft.write_all(piece.as_ref()))?;
+        draft.finish(replace)
+    });
+    written.map_err(|error| match error.kind() {
+        ErrorKind::AlreadyExists if !replace => {
             let handle =
                 path.file_name().map(|name| name.to_string_lossy().trim_end_matches(ENDING).to_owned());
-            Err(ShelfError::InUse { handle: handle.unwrap_or_default() })
+            ShelfError::InUse { handle: handle.unwrap_or_default() }
         }
-        Err(error) => Err(fail(error.error)),
-    }
+        _ => ShelfError::io(path, error),
+    })
 }
 
 #[cfg(test)]
@@ -277,21 +275,40 @@ mod tests {
     }
 
     #[test]
-    fn what_a_killed_program_left_is_cleared_once_it_is_old() {
+    fn of_twenty_remarks_at_once_none_is_lost() {
         let dir = tempfile::tempdir().unwrap();
-        for name in [".fresh-tally-abc", ".mine", "notes.txt"] {
-            fs::write(dir.path().join(name), "half").unwrap();
+        let shelf = Shelf::new(dir.path());
+        shelf.put(&mut tally("one")).unwrap();
+        std::thread::scope(|scope| {
+            for number in 0..20 {
+                let shelf = &shelf;
+                scope.spawn(move || {
+                    let note = Note { at: "x".into(), ask: None, text: number.to_string().into() };
+                    shelf.change("marsh-5", |tally| tally.notes.push(note)).unwrap();
+                });
+            }
+            // The same install is taken meanwhile: its remarks go over.
+            for _ in 0..5 {
+                let shelf = &shelf;
+                scope.spawn(move || shelf.put(&mut tally("one")).unwrap());
+            }
+        });
+        assert_eq!(shelf.get("marsh-5").unwrap().notes.len(), 20);
+    }
+
+    #[test]
+    fn what_is_no_regular_file_is_no_tally() {
+        let dir = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(dir.path());
+        let pipe = dir.path().join("pipe.tally.json");
+        rustix::fs::mkfifoat(rustix::fs::CWD, &pipe, rustix::fs::Mode::RUSR | rustix::fs::Mode::WUSR)
+            .unwrap();
+        std::os::unix::fs::symlink("/dev/zero", dir.path().join("zero.tally.json")).unwrap();
+        assert_eq!(shelf.handles().unwrap(), Vec::<String>::new());
+        for handle in ["pipe", "zero"] {
+            assert!(!shelf.has(handle));
+            assert!(shelf.get(handle).is_err() && shelf.get_in_brief(handle).is_err());
         }
-        let names = || {
-            let mut names: Vec<_> =
-                fs::read_dir(dir.path()).unwrap().map(|e| e.unwrap().file_name()).collect();
-            names.sort();
-            names
-        };
-        clear_left_over(dir.path(), SystemTime::now());
-        assert_eq!(names().len(), 3, "somebody may be writing it");
-        clear_left_over(dir.path(), SystemTime::now() + 2 * LEFT_OVER);
-        assert_eq!(names(), [".mine", "notes.txt"]);
     }
 
     #[test]

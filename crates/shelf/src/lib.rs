@@ -5,13 +5,15 @@
 
 mod codec;
 mod error;
+mod files;
 mod folder;
 mod index;
 mod line;
 
 pub use codec::{decode, decode_in_brief, encode, read_tally, read_tally_in_brief};
 pub use error::ShelfError;
-pub use folder::{Put, Shelf, unfinished, write_atomically};
+pub use files::{Draft, FolderDraft, Lock, open_file, read_file, unfinished};
+pub use folder::{Put, Shelf, write_atomically};
 pub use index::Index;
 
 /// The ending of a tally's file name.

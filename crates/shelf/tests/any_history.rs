@@ -145,8 +145,9 @@ proptest! {
                     let handle = paper.handle(number);
                     if let Some(tally) = paper.tallies.get_mut(&handle) {
                         let text = format!("note {}", tally.notes.len()).into();
-                        tally.notes.push(Note { at: "2031-05-03T10:00:00Z".into(), ask: None, text });
-                        shelf.keep(&handle, tally).unwrap();
+                        let note = Note { at: "2031-05-03T10:00:00Z".into(), ask: None, text };
+                        tally.notes.push(note.clone());
+                        shelf.change(&handle, |kept| kept.notes.push(note)).unwrap();
                     }
                 }
                 Step::Ask => {

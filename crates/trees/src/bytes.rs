@@ -138,7 +138,9 @@ pub(crate) fn by_blocks(
 /// Fills a buffer from a place in a block that was unpacked.
 pub(crate) fn copy_from(block: &[u8], start: usize, out: &mut [u8]) -> io::Result<()> {
     let piece = block.get(start..).and_then(|rest| rest.get(..out.len()));
-    out.copy_from_slice(piece.ok_or_else(|| io::Error::new(io::ErrorKind::InvalidData, "a block is too short"))?);
+    out.copy_from_slice(
+        piece.ok_or_else(|| io::Error::new(io::ErrorKind::InvalidData, "a block is too short"))?,
+    );
     Ok(())
 }
 

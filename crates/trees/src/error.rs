@@ -61,7 +61,9 @@ impl TreeError {
             Some(Errno::NOENT) => Why::Missing,
             Some(Errno::NOTDIR) => Why::NotAFolder,
             Some(Errno::LOOP) => Why::TooManyLinks,
-            Some(Errno::NAMETOOLONG) => Why::Beyond(format!("has too long a path: the limit is {} bytes", LIMITS.path_bytes)),
+            Some(Errno::NAMETOOLONG) => {
+                Why::Beyond(format!("has too long a path: the limit is {} bytes", LIMITS.path_bytes))
+            }
             _ => Why::Io(error),
         };
         Self::new(path, why)

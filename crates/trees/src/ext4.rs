@@ -206,7 +206,8 @@ struct View {
 
 impl View {
     fn open(bytes: Arc<dyn Bytes>) -> io::Result<Self> {
-        let fs = shielded(|| Ext4::load(Box::new(Below::of(bytes)))).map_err(io::Error::other)?.map_err(failed)?;
+        let fs =
+            shielded(|| Ext4::load(Box::new(Below::of(bytes)))).map_err(io::Error::other)?.map_err(failed)?;
         Ok(Self { fs, folders: HashMap::new(), names: 0, opened: VecDeque::new() })
     }
 
@@ -422,7 +423,9 @@ impl Tree for FileSystem {
                 return Err(TreeError::beyond(path, "claims more bytes than its file system has", most));
             }
             if node.size > WHOLE {
-                return Ok(Box::new(Opened { jobs, thread, path: clean, length: node.size }) as Box<dyn Bytes>);
+                return Ok(
+                    Box::new(Opened { jobs, thread, path: clean, length: node.size }) as Box<dyn Bytes>
+                );
             }
             let length = usize::try_from(node.size).unwrap_or_default();
             let whole = view.piece(&clean, 0, vec![0; length]).map_err(|error| TreeError::io(path, error))?;

@@ -137,7 +137,9 @@ impl Folder {
                 LOOKING | OFlags::DIRECTORY | OFlags::NOFOLLOW
             };
             let opened = match rustix::fs::openat(from, *name, flags, Mode::empty()) {
-                Err(Errno::PERM) => rustix::fs::openat(from, *name, flags.difference(OFlags::NOATIME), Mode::empty()),
+                Err(Errno::PERM) => {
+                    rustix::fs::openat(from, *name, flags.difference(OFlags::NOATIME), Mode::empty())
+                }
                 other => other,
             };
             here = Some(opened?);

@@ -1,8 +1,8 @@
 //! ISO 9660 images (ECMA-119), with the names of Rock Ridge (SUSP and RRIP 1.12) or Joliet.
 
 use crate::listed::{Listed, Stamp};
-use crate::zisofs::{Stated, Zisofs};
 use crate::num::le32;
+use crate::zisofs::{Stated, Zisofs};
 use crate::{Bytes, LIMITS, Tree, Window};
 use std::collections::HashSet;
 use std::ffi::OsString;
@@ -179,8 +179,10 @@ impl Reader {
         if !self.seen.insert(start) || path.iter().count() > LIMITS.path_depth {
             return Ok(());
         }
-        self.left =
-            self.left.checked_sub(length).ok_or_else(|| damaged("the listings of its folders are too long"))?;
+        self.left = self
+            .left
+            .checked_sub(length)
+            .ok_or_else(|| damaged("the listings of its folders are too long"))?;
         let bytes = self
             .image
             .exactly(start, usize::try_from(length).unwrap_or(usize::MAX))

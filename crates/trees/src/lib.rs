@@ -49,5 +49,6 @@ pub use spool::Spool;
 pub use squashfs::Squashfs;
 pub use threads::start_threads;
 pub use tree::{Entry, Node, NodeKind, Tree};
+pub use unpack::Stream;
 pub use watched::{Failed, Watched};
 pub use window::Window;

@@ -96,7 +96,9 @@ impl Listed {
             0 => String::new(),
             others => format!(", and {others} others"),
         };
-        Some(format!("an entry whose name is too long, too deep or leads out of the root is left out: `{first}`{others}"))
+        Some(format!(
+            "an entry whose name is too long, too deep or leads out of the root is left out: `{first}`{others}"
+        ))
     }
 
     /// Adds an entry and the folders above it. A name that would lead out of the root, or is more than any may be, is left out.

@@ -165,7 +165,9 @@ fn images(tree: &dyn Tree, said: &mut Vec<String>) -> Vec<PathBuf> {
     let tree: &dyn Tree = &watched;
     let mut found = Vec::new();
     let mut head = vec![0; 2048];
-    for (path, _) in tree.files_below("", SEARCH_DEPTH).into_iter().filter(|(_, kind)| *kind == NodeKind::File) {
+    for (path, _) in
+        tree.files_below("", SEARCH_DEPTH).into_iter().filter(|(_, kind)| *kind == NodeKind::File)
+    {
         let Ok(file) = tree.open(&path) else { continue };
         let read = file.read_at(0, &mut head).unwrap_or(0);
         // Packages and archives lie on media as well: only file systems count.

@@ -67,7 +67,11 @@ pub(crate) fn resolve(
                     return fail(Why::TooManyLinks);
                 }
                 if target.as_os_str().len() > LIMITS.link_target_bytes {
-                    return Err(TreeError::beyond(path, "has a link with too long a target", LIMITS.link_target_bytes));
+                    return Err(TreeError::beyond(
+                        path,
+                        "has a link with too long a target",
+                        LIMITS.link_target_bytes,
+                    ));
                 }
                 if target.has_root() {
                     clean.clear();

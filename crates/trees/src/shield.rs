@@ -40,10 +40,7 @@ mod tests {
     #[allow(clippy::panic, reason = "that is what is tested")]
     fn a_panic_is_an_answer_and_the_thread_goes_on() {
         let said = shielded(|| panic!("block {} is not there", 7)).map(|()| 0);
-        assert_eq!(
-            said,
-            Err("is so damaged that its decoder gave up: block 7 is not there".to_owned())
-        );
+        assert_eq!(said, Err("is so damaged that its decoder gave up: block 7 is not there".to_owned()));
         assert!(!is_shielded());
         assert_eq!(shielded(|| (is_shielded(), shielded(|| 1))), Ok((true, Ok(1))));
     }

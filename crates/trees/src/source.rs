@@ -11,9 +11,6 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-/// Bytes that tell what a file is: the descriptors of an optical image begin at 32 KiB, btrfs at 64 KiB.
-const HEAD: usize = 0x1_1000;
-
 /// An install that was found inside a file.
 pub struct Source {
     /// Its root.
@@ -54,6 +51,9 @@ pub enum SourceError {
 const KIT: &str = "collect what is needed from inside it, or mount it and give the folder";
 
 impl Source {
+    /// Bytes that tell what a file is: the descriptors of an optical image begin at 32 KiB, btrfs at 64 KiB.
+    pub const HEAD: u64 = 0x1_1000;
+
     /// A root of which nothing else is to be said.
     pub(crate) fn of_tree(tree: Box<dyn Tree>) -> Self {
         Self {
@@ -149,7 +149,9 @@ impl Source {
                 source.remarks.extend(remark);
                 Ok(source)
             }
-            Sort::Qcow2 => Self::inside(Arc::new(disk::Qcow2::open(Box::new(bytes))?), depth.saturating_add(1)),
+            Sort::Qcow2 => {
+                Self::inside(Arc::new(disk::Qcow2::open(Box::new(bytes))?), depth.saturating_add(1))
+            }
             Sort::Vdi => Self::inside(Arc::new(disk::Vdi::open(Box::new(bytes))?), depth.saturating_add(1)),
             Sort::Disk => partitions(&bytes, depth),
             Sort::Unread(what) => {
@@ -212,7 +214,7 @@ impl Sort {
 }
 
 pub(crate) fn head_of(bytes: &dyn Bytes) -> io::Result<Vec<u8>> {
-    let mut head = vec![0; HEAD];
+    let mut head = vec![0; Source::HEAD as usize];
     let read = bytes.read_at(0, &mut head)?;
     head.truncate(read);
     Ok(head)
@@ -307,7 +309,7 @@ mod tests {
     #[test]
     fn what_a_file_is_is_told_by_how_it_begins() {
         let at = |place: usize, magic: &[u8]| {
-            let mut head = vec![0; HEAD];
+            let mut head = vec![0; Source::HEAD as usize];
             head[place..place + magic.len()].copy_from_slice(magic);
             Sort::of(&head)
         };

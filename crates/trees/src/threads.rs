@@ -22,7 +22,9 @@ pub fn start_threads(most: Option<usize>) {
 fn apart(number: usize) {
     let Ok(allowed) = sched_getaffinity(None) else { return };
     let count = allowed.count() as usize;
-    let one = (0..CpuSet::MAX_CPU).filter(|cpu| allowed.is_set(*cpu)).nth(number.checked_rem(count).unwrap_or_default());
+    let one = (0..CpuSet::MAX_CPU)
+        .filter(|cpu| allowed.is_set(*cpu))
+        .nth(number.checked_rem(count).unwrap_or_default());
     if let Some(one) = one.filter(|_| count > 1) {
         let mut only = CpuSet::new();
         only.set(one);

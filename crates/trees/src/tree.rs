@@ -123,7 +123,10 @@ impl dyn Tree + '_ {
         while let Some((folder, depth)) = waiting.pop() {
             for entry in self.names(&folder) {
                 let Some(less) = left.checked_sub(1) else {
-                    self.note(&folder, &format!("holds more names than are looked at: {}", LIMITS.walked_names));
+                    self.note(
+                        &folder,
+                        &format!("holds more names than are looked at: {}", LIMITS.walked_names),
+                    );
                     return found;
                 };
                 left = less;

@@ -31,7 +31,7 @@ impl Packed {
     /// Unpacks a whole file to a temporary one. A file that breaks off gives what stood before, and what is wrong.
     pub(crate) fn spool(self, bytes: &Arc<dyn Bytes>) -> io::Result<(Arc<dyn Bytes>, Option<String>)> {
         let length = bytes.len();
-        let packed = io::BufReader::with_capacity(1 << 18, Stream { bytes: Arc::clone(bytes), at: 0 });
+        let packed = io::BufReader::with_capacity(1 << 18, Stream::of(Arc::clone(bytes)));
         let mut reader: Box<dyn Read> = match self {
             Self::Gzip => Box::new(flate2::read::MultiGzDecoder::new(packed)),
             Self::Xz => Box::new(liblzma::read::XzDecoder::new_multi_decoder(packed)),
@@ -66,9 +66,16 @@ impl Packed {
 }
 
 /// Bytes from their start on.
-struct Stream {
+pub struct Stream {
     bytes: Arc<dyn Bytes>,
     at: u64,
+}
+
+impl Stream {
+    /// Reads bytes from their start on.
+    pub fn of(bytes: Arc<dyn Bytes>) -> Self {
+        Self { bytes, at: 0 }
+    }
 }
 
 impl Read for Stream {

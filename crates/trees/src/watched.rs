@@ -80,9 +80,7 @@ impl<'t> Watched<'t> {
     fn is_failure(&self, path: &Path, why: &Why) -> bool {
         match why {
             Why::Missing | Why::NotAFolder | Why::NotALink => false,
-            Why::NotAFile => {
-                !self.inner().node(path, true).is_ok_and(|node| node.kind == NodeKind::Folder)
-            }
+            Why::NotAFile => !self.inner().node(path, true).is_ok_and(|node| node.kind == NodeKind::Folder),
             _ => true,
         }
     }

@@ -58,8 +58,10 @@ impl<B: Bytes> Zisofs<B> {
             return Ok(block);
         }
         // Packed data is never much longer than what it holds.
-        let length =
-            end.checked_sub(start).filter(|length| *length <= self.stated.block.saturating_mul(2)).ok_or_else(damaged)?;
+        let length = end
+            .checked_sub(start)
+            .filter(|length| *length <= self.stated.block.saturating_mul(2))
+            .ok_or_else(damaged)?;
         let bytes = packed.exactly(start, usize::try_from(length).map_err(|_| damaged())?)?;
         ZlibDecoder::new(bytes.as_slice()).take(wanted).read_to_end(&mut block)?;
         if (block.len() as u64) < wanted { Err(damaged()) } else { Ok(block) }

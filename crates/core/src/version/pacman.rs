@@ -18,20 +18,15 @@ pub(super) fn order(a: &str, b: &str) -> Ordering {
 }
 
 /// Compares epochs, versions, and releases where both have one; else by who has one.
-fn by(
-    part: fn(&str, &str) -> Ordering,
-    unlike: fn(bool, bool) -> Ordering,
-    a: &str,
-    b: &str,
-) -> Ordering {
+fn by(part: fn(&str, &str) -> Ordering, unlike: fn(bool, bool) -> Ordering, a: &str, b: &str) -> Ordering {
     let ((epoch_a, a), (epoch_b, b)) = (split_epoch(a), split_epoch(b));
     let ((version_a, release_a), (version_b, release_b)) = (split_release(a), split_release(b));
-    digits_order(epoch_a, epoch_b)
-        .then_with(|| part(version_a, version_b))
-        .then_with(|| match (release_a, release_b) {
+    digits_order(epoch_a, epoch_b).then_with(|| part(version_a, version_b)).then_with(|| {
+        match (release_a, release_b) {
             (Some(a), Some(b)) => part(a, b),
             _ => unlike(release_a.is_some(), release_b.is_some()),
-        })
+        }
+    })
 }
 
 /// As [`part`], with what it says of the end said of every place: first the number of separators counts, then letters come

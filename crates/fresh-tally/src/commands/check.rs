@@ -39,8 +39,7 @@ fn place(path: &Path, settings: &Settings) -> PathBuf {
 }
 
 fn read(path: &Path, parts: &PartRules, roles: &Roles) -> Result<Checklist, Failure> {
-    let text = std::fs::read_to_string(path)
-        .map_err(|error| Failure::Source { path: path.into(), why: error.to_string() })?;
+    let text = output::text(path)?;
     let mut checklist = Checklist::parse(&text, parts, roles)
         .map_err(|source| Failure::Checklist { path: path.into(), source })?;
     if checklist.name.is_empty() {

@@ -23,8 +23,7 @@ pub(crate) fn run(args: &LagArgs, settings: &Settings) -> Result<Exit, Failure> 
 
 /// CSV by its ending, else TOML.
 fn read(path: &Path) -> Result<Upstream, Failure> {
-    let text = std::fs::read_to_string(path)
-        .map_err(|error| Failure::Source { path: path.into(), why: error.to_string() })?;
+    let text = output::text(path)?;
     let is_csv = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("csv"));
     let parsed = if is_csv { Upstream::parse_csv(&text) } else { Upstream::parse_toml(&text) };
     parsed.map_err(|source| Failure::Upstream { path: path.into(), source })

@@ -6,47 +6,70 @@ use crate::{install, output};
 use std::path::Path;
 use tally_core::model::{Conditions, MEASURES, Measure, Note, Reading, Tally, bytes_of};
 use tally_report::ShowWhat;
-use tally_shelf::{encode, read_tally};
+use tally_shelf::{Lock, encode, read_tally};
 
 pub(crate) fn run(args: &NoteArgs, settings: &Settings) -> Result<Exit, Failure> {
     if args.words.is_empty() {
         return super::show::run(&args.install, ShowWhat::Readings, settings);
     }
-    let (mut tally, file) = if settings.shelf.has(&args.install) {
-        (settings.shelf.get(&args.install)?, None)
+    let said = if settings.shelf.has(&args.install) {
+        let noted = Noted::of(args, settings)?;
+        settings.shelf.change(&args.install, |tally| noted.add_to(tally))?;
+        noted.said()
     } else if Path::new(&args.install).is_file() {
-        (read_tally(Path::new(&args.install))?, Some(Path::new(&args.install)))
+        let path = Path::new(&args.install);
+        let noted = Noted::of(args, settings)?;
+        let _lock =
+            Lock::of(path.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(Path::new(".")))
+                .map_err(|source| Failure::Output { to: format!("`{}`", path.display()), source })?;
+        let mut tally = read_tally(path)?;
+        noted.add_to(&mut tally);
+        let bytes =
+            encode(&tally).map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))?;
+        output::file(path, &bytes)?;
+        noted.said()
     } else {
         return Err(install::unknown(&args.install, settings));
     };
-    let said = write(&mut tally, args, settings)?;
-    match file {
-        None => settings.shelf.keep(&args.install, &tally)?,
-        Some(path) => {
-            let bytes =
-                encode(&tally).map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))?;
-            output::file(path, &bytes)?;
-        }
-    }
     output::status(settings, &format!("Noted in `{}`: {said}.", args.install));
     Ok(Exit::Done)
 }
 
-/// Adds what was typed, and says what it was taken for.
-fn write(tally: &mut Tally, args: &NoteArgs, settings: &Settings) -> Result<String, Failure> {
-    let figures: Vec<(&str, &str)> = args.words.iter().filter_map(|word| word.split_once('=')).collect();
-    if figures.len() < args.words.len() || args.ask.is_some() {
-        let text = args.words.join(" ");
-        let ask = args.ask.as_deref().map(Into::into);
-        tally.notes.push(Note { at: settings.now.as_str().into(), ask, text: text.as_str().into() });
-        return Ok("a remark".into());
+/// What was typed.
+enum Noted {
+    Remark(Note),
+    Figures(Vec<Reading>),
+}
+
+impl Noted {
+    fn of(args: &NoteArgs, settings: &Settings) -> Result<Self, Failure> {
+        let figures: Vec<(&str, &str)> = args.words.iter().filter_map(|word| word.split_once('=')).collect();
+        if figures.len() < args.words.len() || args.ask.is_some() {
+            let text = args.words.join(" ");
+            let ask = args.ask.as_deref().map(Into::into);
+            let at = settings.now.as_str().into();
+            return Ok(Self::Remark(Note { at, ask, text: text.as_str().into() }));
+        }
+        let readings = figures.iter().map(|(name, value)| reading(name, value, args));
+        readings.collect::<Result<_, _>>().map(Self::Figures)
     }
-    let readings: Vec<Reading> =
-        figures.iter().map(|(name, value)| reading(name, value, args)).collect::<Result<_, _>>()?;
-    let names: Vec<&str> = readings.iter().map(|reading| reading.what.as_str()).collect();
-    let said = names.join(", ");
-    tally.readings.extend(readings);
-    Ok(said)
+
+    fn add_to(&self, tally: &mut Tally) {
+        match self {
+            Self::Remark(note) => tally.notes.push(note.clone()),
+            Self::Figures(readings) => tally.readings.extend(readings.iter().cloned()),
+        }
+    }
+
+    /// What it was taken for.
+    fn said(&self) -> String {
+        match self {
+            Self::Remark(_) => "a remark".into(),
+            Self::Figures(readings) => {
+                readings.iter().map(|reading| reading.what.as_str()).collect::<Vec<_>>().join(", ")
+            }
+        }
+    }
 }
 
 fn reading(name: &str, value: &str, args: &NoteArgs) -> Result<Reading, Failure> {

@@ -11,6 +11,7 @@ use tally_core::model::Tally;
 use tally_report::chart::{Chart, Size};
 use tally_report::publish::{Knowledge, Report, fill};
 use tally_report::{Format, RenderError, Sbom, Theme};
+use tally_shelf::FolderDraft;
 
 pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Failure> {
     if let Some(standard) = args.sbom {
@@ -199,10 +200,12 @@ fn data(report: &Report) -> Result<Vec<u8>, Failure> {
 
 /// Everything, in a folder: a page, show notes, data, tables, charts.
 fn whole(report: &Report, folder: &Path, paper: Paper, settings: &Settings) -> Result<(), Failure> {
+    let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
+    let draft = FolderDraft::new(folder).map_err(fail)?;
     let mut written = 0_u64;
     let mut put = |name: &str, bytes: Vec<u8>| {
         written += 1;
-        put_in(folder, name, &bytes)
+        draft.add(name, &bytes).map_err(fail)
     };
     put("index.html", report.html().into_bytes())?;
     put("show-notes.md", report.markdown().into_bytes())?;
@@ -214,6 +217,7 @@ fn whole(report: &Report, folder: &Path, paper: Paper, settings: &Settings) -> R
         put(&format!("charts/{}.svg", chart.name), paper.svg(chart))?;
         put(&format!("charts/{}.png", chart.name), paper.png(chart)?)?;
     }
+    draft.finish().map_err(fail)?;
     let files = tally_report::count_of(written, "file");
     output::status(
         settings,
@@ -224,16 +228,6 @@ fn whole(report: &Report, folder: &Path, paper: Paper, settings: &Settings) -> R
         ),
     );
     Ok(())
-}
-
-/// Writes a file of a folder; folders on the way are made.
-fn put_in(folder: &Path, name: &str, bytes: &[u8]) -> Result<(), Failure> {
-    let path = folder.join(name);
-    if let Some(above) = path.parent() {
-        let fail = |source| Failure::Output { to: format!("`{}`", above.display()), source };
-        std::fs::create_dir_all(above).map_err(fail)?;
-    }
-    output::file(&path, bytes)
 }
 
 /// Writes the report into each template of a folder, as a file of the same name.
@@ -251,8 +245,7 @@ fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), 
             continue;
         };
         if path.is_file() {
-            let text = std::fs::read_to_string(&path)
-                .map_err(|error| Failure::Source { path: path.clone(), why: error.to_string() })?;
+            let text = output::text(&path)?;
             texts.insert(name.to_owned(), text);
         }
     }
@@ -261,9 +254,10 @@ fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), 
     }
     let written =
         fill(&texts, &report.data).map_err(|source| Failure::Template { folder: folder.into(), source })?;
-    for (name, text) in &written {
-        put_in(out, name, text.as_bytes())?;
-    }
+    let fail = |source| Failure::Output { to: format!("`{}`", out.display()), source };
+    let draft = FolderDraft::new(out).map_err(fail)?;
+    written.iter().try_for_each(|(name, text)| draft.add(name, text.as_bytes())).map_err(fail)?;
+    draft.finish().map_err(fail)?;
     let files = tally_report::count_of(written.len() as u64, "file");
     output::status(settings, &format!("Wrote {files} to `{}`.", out.display()));
     Ok(())

@@ -62,7 +62,7 @@ fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, Failure> {
 
 fn read_stdin() -> Result<Vec<u8>, Failure> {
     let mut bytes = Vec::new();
-    match std::io::stdin().lock().read_to_end(&mut bytes) {
+    match std::io::stdin().lock().take(16 << 20).read_to_end(&mut bytes) {
         Ok(_) => Ok(bytes),
         Err(error) => Err(Failure::Source { path: "standard input".into(), why: error.to_string() }),
     }

@@ -1,7 +1,7 @@
 //! CycloneDX 1.4 and later, as JSON.
 
 use super::purl::Purl;
-use super::{Listing, NEVER_TOLD};
+use super::{Listing, NEVER_TOLD, bounded};
 use crate::text::filled;
 use rustc_hash::FxHashMap;
 use serde::Deserialize;
@@ -16,9 +16,9 @@ struct Bom {
     spec_version: Text,
     #[serde(default)]
     metadata: Metadata,
-    #[serde(default)]
+    #[serde(default, deserialize_with = "bounded")]
     components: Vec<Component>,
-    #[serde(default)]
+    #[serde(default, deserialize_with = "bounded")]
     dependencies: Vec<Needs>,
 }
 

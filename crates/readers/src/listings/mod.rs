@@ -7,8 +7,13 @@ mod purl;
 mod records;
 mod spdx;
 
-use crate::text::{lines, text};
+use crate::text::text;
+use serde::de::{Deserialize, Deserializer, IgnoredAny, SeqAccess, Visitor};
+use std::fmt;
+use std::io::{self, BufRead, Read};
+use std::marker::PhantomData;
 use tally_core::model::{Label, MissingFact, Package, Text, Unread};
+use tally_trees::LIMITS;
 
 /// The file that evidence names: a list is all there is.
 const FILE: &str = "listing";
@@ -31,43 +36,156 @@ pub struct Listing {
 /// What no list tells, whatever its format.
 const NEVER_TOLD: [MissingFact; 3] = [MissingFact::Launchers, MissingFact::Owners, MissingFact::Programs];
 
+/// Bytes that tell what a list is: 64 KiB. Where one of them is a zero it is no text, and no list.
+const HEAD: usize = 64 << 10;
+/// Bytes that a list of records, or a bill of materials, may have: they are read whole.
+const WHOLE: u64 = LIMITS.file_bytes;
+/// Bytes of a line that are read; a longer one is none of any list.
+const LINE: usize = 64 << 10;
+/// Packages that are taken from a list: more than the repositories of any distribution offer.
+const PACKAGES: usize = 100_000;
+/// Lines that say nothing, and are named one by one.
+const NAMED: usize = 1000;
+
+/// Reads a list that is in memory.
+pub fn read(bytes: &[u8]) -> Option<Listing> {
+    read_from(bytes).ok().flatten()
+}
+
 /// Reads a list, its format recognised by its content; `None` when it is none that is known.
 ///
-/// Of the formats of lines the first one that understands nine lines of ten is it; the other lines are named.
-pub fn read(bytes: &[u8]) -> Option<Listing> {
-    if bytes.trim_ascii_start().starts_with(b"{") {
-        return cyclonedx::read(bytes).or_else(|| spdx::read(bytes));
+/// Of the formats of lines the first one that understands nine lines of ten is it; the other lines are named. Such a list is
+/// read line by line, so that its size does not matter; records and bills of materials are read whole.
+///
+/// # Errors
+/// When it can't be read, or is to be read whole and is larger than 256 MiB.
+pub fn read_from(mut input: impl BufRead) -> io::Result<Option<Listing>> {
+    let mut head = Vec::new();
+    (&mut input).take(HEAD as u64).read_to_end(&mut head)?;
+    if memchr::memchr(0, &head).is_some() {
+        return Ok(None);
     }
-    if let Some(listing) = records::read(bytes) {
-        return Some(listing);
+    let begin = head.trim_ascii_start();
+    if begin.starts_with(b"{") {
+        let all = whole(head, input)?;
+        return Ok(cyclonedx::read(&all).or_else(|| spdx::read(&all)));
     }
-    let written: Vec<(u32, Text)> = lines(bytes)
-        .map(|(number, line)| (number, text(line)))
-        .filter(|(_, line)| !line.is_empty())
-        .collect();
+    if records::begins(begin) {
+        let all = whole(head, input)?;
+        return match records::read(&all) {
+            Some(listing) => Ok(Some(listing)),
+            None => read_lines(&all[..]),
+        };
+    }
+    read_lines(io::Cursor::new(head).chain(input))
+}
+
+/// All that there is, where that is not too much.
+fn whole(mut head: Vec<u8>, input: impl BufRead) -> io::Result<Vec<u8>> {
+    input.take(WHOLE.saturating_add(1)).read_to_end(&mut head)?;
+    if head.len() as u64 > WHOLE {
+        return Err(io::Error::other(format!(
+            "is larger than {WHOLE} bytes, which is more than is read of such a list"
+        )));
+    }
+    Ok(head)
+}
+
+/// The lines of a list with their numbers, without those that are empty.
+struct Lines<R> {
+    input: R,
+    number: u32,
+    buffer: Vec<u8>,
+}
+
+impl<R: BufRead> Lines<R> {
+    /// The next line; `None` at the end. A line that is longer than any of a list comes back cut off.
+    fn next(&mut self) -> io::Result<Option<(u32, Text)>> {
+        loop {
+            self.buffer.clear();
+            if (&mut self.input).take(LINE as u64).read_until(b'\n', &mut self.buffer)? == 0 {
+                return Ok(None);
+            }
+            self.number = self.number.saturating_add(1);
+            if self.buffer.len() == LINE && !self.buffer.ends_with(b"\n") {
+                self.input.skip_until(b'\n')?;
+            }
+            let line = text(&self.buffer);
+            if !line.is_empty() {
+                return Ok(Some((self.number, line)));
+            }
+        }
+    }
+}
+
+fn read_lines(input: impl BufRead) -> io::Result<Option<Listing>> {
+    let mut lines = Lines { input, number: 0, buffer: Vec::new() };
     // A look at the first lines is enough to rule a format out.
-    let begin = &written[..written.len().min(200)];
-    let format = formats::ALL.iter().find(|format| {
+    let mut begin: Vec<(u32, Text)> = Vec::new();
+    while begin.len() < 200
+        && let Some(line) = lines.next()?
+    {
+        begin.push(line);
+    }
+    let understood = |format: &&formats::Format| {
         let understood = begin.iter().filter(|(_, line)| format.line(line).is_understood()).count();
         understood * 10 >= begin.len() * 9 && begin.iter().any(|(_, line)| format.line(line).is_package())
-    })?;
+    };
+    let Some(format) = formats::ALL.iter().find(understood) else { return Ok(None) };
     let mut listing =
         Listing { format: format.command.into(), missing: NEVER_TOLD.to_vec(), ..Listing::default() };
     listing.missing.extend_from_slice(format.missing);
-    for (number, line) in &written {
-        match format.line(line) {
+    let mut waiting = begin.into_iter();
+    let mut unnamed = 0_u64;
+    while let Some((number, line)) = waiting.next().map_or_else(|| lines.next(), |line| Ok(Some(line)))? {
+        match format.line(&line) {
+            formats::Said::Package(_) if listing.packages.len() == PACKAGES => {
+                let why = format!("has more than {PACKAGES} packages: what stands from here on is not read");
+                listing.unread.push(Unread::at(FILE, number, why));
+                break;
+            }
             formats::Said::Package(mut package) => {
-                package.evidence.line = Some(*number);
+                package.evidence.line = Some(number);
                 package.evidence.file = FILE.into();
                 listing.packages.push(*package);
             }
             formats::Said::Heading => {}
+            formats::Said::Nothing if listing.unread.len() == NAMED => unnamed += 1,
             formats::Said::Nothing => {
-                listing.unread.push(Unread::at(FILE, *number, format!("is no line of `{}`", format.command)));
+                listing.unread.push(Unread::at(FILE, number, format!("is no line of `{}`", format.command)));
             }
         }
     }
-    Some(listing)
+    if unnamed > 0 {
+        let why = format!("{unnamed} more lines are none of `{}`", format.command);
+        listing.unread.push(Unread::whole(FILE, why));
+    }
+    Ok(Some(listing))
+}
+
+/// Elements of a list in a bill of materials, up to a number that none has; what stands behind is passed over.
+fn bounded<'de, D: Deserializer<'de>, T: Deserialize<'de>>(deserializer: D) -> Result<Vec<T>, D::Error> {
+    const MOST: usize = 10 * PACKAGES;
+    struct Elements<T>(PhantomData<T>);
+    impl<'de, T: Deserialize<'de>> Visitor<'de> for Elements<T> {
+        type Value = Vec<T>;
+
+        fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+            f.write_str("a list")
+        }
+
+        fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Vec<T>, A::Error> {
+            let mut kept = Vec::new();
+            while kept.len() < MOST
+                && let Some(element) = list.next_element()?
+            {
+                kept.push(element);
+            }
+            while list.next_element::<IgnoredAny>()?.is_some() {}
+            Ok(kept)
+        }
+    }
+    deserializer.deserialize_seq(Elements(PhantomData))
 }
 
 #[cfg(test)]

@@ -10,6 +10,12 @@ use smallvec::smallvec;
 use tally_core::model::{Dependency, MissingFact, Package, Reason, System, Text, Unread};
 use tally_core::version::upstream;
 
+/// Whether a list may be one of records, by how it begins.
+pub(super) fn begins(begin: &[u8]) -> bool {
+    let first = begin.split(|byte| *byte == b'\n').next().unwrap_or_default();
+    begin.starts_with(b"Package:") || (first.starts_with(b"Name ") && first.contains(&b':'))
+}
+
 /// Reads records, if that is what they are.
 pub(super) fn read(bytes: &[u8]) -> Option<Listing> {
     let begin = bytes.trim_ascii_start();

@@ -1,7 +1,7 @@
 //! SPDX 2.x, as JSON.
 
 use super::purl::Purl;
-use super::{Listing, NEVER_TOLD};
+use super::{Listing, NEVER_TOLD, bounded};
 use crate::text::filled;
 use rustc_hash::FxHashMap;
 use serde::Deserialize;
@@ -12,9 +12,9 @@ use tally_core::model::{Dependency, Evidence, MissingFact, Text, Unread};
 #[serde(rename_all = "camelCase")]
 struct Document {
     spdx_version: Text,
-    #[serde(default)]
+    #[serde(default, deserialize_with = "bounded")]
     packages: Vec<Item>,
-    #[serde(default)]
+    #[serde(default, deserialize_with = "bounded")]
     relationships: Vec<Relationship>,
 }
 

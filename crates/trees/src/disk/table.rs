@@ -71,7 +71,8 @@ impl Table {
             let length = usize::try_from(left).unwrap_or(usize::MAX);
             Ok(image.exactly(self.start.saturating_add(page), length)?.into())
         })?;
-        let (inside, size) = (usize::try_from(inside).unwrap_or(usize::MAX), usize::try_from(self.size).unwrap_or(0));
+        let (inside, size) =
+            (usize::try_from(inside).unwrap_or(usize::MAX), usize::try_from(self.size).unwrap_or(0));
         Ok(bytes.get(inside..).and_then(|rest| rest.get(..size)).map(<[u8]>::to_vec))
     }
 }

@@ -47,7 +47,8 @@ impl Vdi {
         if blocks.saturating_mul(4) > MAP_LIMIT || blocks < length.div_ceil(block) {
             return Err(damaged("its map has a size that it can't have"));
         }
-        let map = Table::new(image.as_ref(), map, blocks, 4).map_err(|_| damaged("its map lies behind its end"))?;
+        let map =
+            Table::new(image.as_ref(), map, blocks, 4).map_err(|_| damaged("its map lies behind its end"))?;
         Ok(Self { image, data, length, block, map })
     }
 }

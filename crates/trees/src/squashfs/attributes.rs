@@ -1,7 +1,7 @@
 //! Extended attributes: only whether a folder hides what lower layers have in it.
 
-use super::meta::{Place, Reader, offset_of, pointer_of};
 use super::Shared;
+use super::meta::{Place, Reader, offset_of, pointer_of};
 use crate::num::{le16, le32, le64};
 use std::io;
 

@@ -86,7 +86,8 @@ impl<K: Hash + Eq + Copy, V: Clone> Cache<K, V> {
         let mut held = self.held();
         held.moment = held.moment.saturating_add(1);
         let moment = held.moment;
-        let kept = held.cells.entry(key).or_insert_with(|| Kept { asked: moment, weight: 0, cell: Cell::default() });
+        let kept =
+            held.cells.entry(key).or_insert_with(|| Kept { asked: moment, weight: 0, cell: Cell::default() });
         kept.asked = moment;
         Arc::clone(&kept.cell)
     }

@@ -145,7 +145,9 @@ impl Squashfs {
         let mut walked = vec![self.root.clone()];
         let clean = resolve(path, follow_last, |clean| {
             walked.truncate(clean.iter().count());
-            let (Some(above), Some(name)) = (walked.last(), clean.file_name()) else { return Ok(Step::Missing) };
+            let (Some(above), Some(name)) = (walked.last(), clean.file_name()) else {
+                return Ok(Step::Missing);
+            };
             let Some(inode) = self.inside(above, name).map_err(fail)? else { return Ok(Step::Missing) };
             let step = match inode.kind {
                 NodeKind::Folder => Step::Folder,
@@ -224,7 +226,8 @@ impl Bytes for Opened {
         let block_size = u64::from(self.shared.block_size);
         by_blocks(offset, self.blocks.size, block_size, buffer, |at, out| {
             let number = at.checked_div(block_size).unwrap_or_default();
-            let inside = usize::try_from(at.checked_rem(block_size).unwrap_or_default()).unwrap_or(usize::MAX);
+            let inside =
+                usize::try_from(at.checked_rem(block_size).unwrap_or_default()).unwrap_or(usize::MAX);
             if inside == 0 {
                 self.blocks.prepare_after(&self.shared, number);
             }

@@ -53,7 +53,8 @@ fn scan(
     let (qualified, plain) =
         (format!("{INFO}/{}:{}.list", package.name, package.arch), format!("{INFO}/{}.list", package.name));
     let order = if package.beside_itself { [&qualified, &plain] } else { [&plain, &qualified] };
-    let read = |path: &String, buffer: &mut Vec<u8>| tree.read_into(Path::new(path), LIMITS.file_bytes, buffer);
+    let read =
+        |path: &String, buffer: &mut Vec<u8>| tree.read_into(Path::new(path), LIMITS.file_bytes, buffer);
     let result = match read(order[0], buffer) {
         Err(error) if error.is_missing() => read(order[1], buffer),
         other => other,

@@ -93,7 +93,8 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
     let path = [LOCAL.as_bytes(), folder.as_bytes(), b"desc"].join(&b'/');
     let path = OsStr::from_bytes(&path);
     let failed = |why: &str| Unread::whole(name_text(path), why);
-    tree.read_into(Path::new(path), LIMITS.file_bytes, buffer).map_err(|error| failed(&error.why.to_string()))?;
+    tree.read_into(Path::new(path), LIMITS.file_bytes, buffer)
+        .map_err(|error| failed(&error.why.to_string()))?;
     let text = text_of(buffer);
     let mut package = nameless();
     package.reason = Reason::Chosen;
