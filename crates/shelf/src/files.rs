@@ -10,7 +10,7 @@ use tempfile::{NamedTempFile, TempDir};
 /// How the neighbours begin that files and folders are written into first.
 const NEIGHBOUR: &str = ".fresh-tally-";
 
-/// The file in a folder that whoever changes something in it holds locked.
+/// The file in a folder that whoever changes something in it holds locked, where folders can't be: on some network file systems.
 const LOCK: &str = ".fresh-tally.lock";
 
 /// Nobody writes a file for so long.
@@ -59,6 +59,11 @@ impl Lock {
     /// # Errors
     /// When the folder can't be written to.
     pub fn of(folder: &Path) -> io::Result<Self> {
+        // The folder itself, where that can be: nothing more lies in it then.
+        let file = File::open(folder)?;
+        if file.lock().is_ok() {
+            return Ok(Self { _file: file });
+        }
         let path = folder.join(LOCK);
         let file = OpenOptions::new().create(true).truncate(false).write(true).open(path)?;
         file.lock()?;
