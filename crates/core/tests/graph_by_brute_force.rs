@@ -128,11 +128,11 @@ impl Plain {
 
     fn roots(&self) -> BTreeSet<usize> {
         let all = 0..self.packages.len();
-        let others_want = |at: usize| all.clone().any(|by| by != at && self.targets[by].contains(&at));
+        let others_bring = |at: usize| all.clone().any(|by| by != at && self.brings[by].contains(&at));
         let is_root = |at: &usize| {
             let one = &self.packages[*at];
             match one.reason {
-                Reason::Unknown => !others_want(*at),
+                Reason::Unknown => !others_bring(*at),
                 reason => reason == Reason::Chosen || one.essential || one.kept,
             }
         };
@@ -196,14 +196,14 @@ impl Plain {
         }
     }
 
-    /// Steps from one package to each: as many as it takes, at most as many as there are packages.
+    /// Steps by what brings what, from each package to one: as many as it takes, at most as many as there are packages.
     fn steps_to(&self, target: usize) -> Vec<Option<usize>> {
         let mut steps = vec![None; self.packages.len()];
         steps[target] = Some(0);
         for _ in 0..self.packages.len() {
             for at in 0..self.packages.len() {
                 let nearest =
-                    self.targets[at].iter().filter_map(|to| steps[*to]).min().map(|steps: usize| steps + 1);
+                    self.brings[at].iter().filter_map(|to| steps[*to]).min().map(|steps: usize| steps + 1);
                 steps[at] = [steps[at], nearest].into_iter().flatten().min();
             }
         }
@@ -234,7 +234,7 @@ proptest! {
         for path in paths {
             prop_assert_eq!(Some(path.len() - 1), steps[path[0].0]);
             prop_assert_eq!(path.last(), Some(&Ix(target)));
-            prop_assert!(path.windows(2).all(|pair| plain.targets[pair[0].0].contains(&pair[1].0)));
+            prop_assert!(path.windows(2).all(|pair| plain.brings[pair[0].0].contains(&pair[1].0)));
         }
     }
 

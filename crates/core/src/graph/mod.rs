@@ -90,14 +90,14 @@ impl<'g> Graph<'g> {
         self.all().filter(|at| fits(self.package(*at))).collect()
     }
 
-    /// Where everything starts: packages that were chosen, and of those whose reason nobody kept, those that nothing else needs or
-    /// wants. One install may have both: a package system without reasons beside sandboxes that keep them.
+    /// Where everything starts: packages that were chosen, and of those whose reason nobody kept, those that nothing else
+    /// [brings](Self::brings). One install may have both: a package system without reasons beside sandboxes that keep them.
     pub fn roots(&self) -> Vec<Ix> {
         let is_untold = |at: &Ix| self.package(*at).reason == Reason::Unknown;
         let mut wanted = vec![false; self.packages.len()];
         if self.all().any(|at| is_untold(&at)) {
             for at in self.all() {
-                for target in self.targets(at).filter(|target| *target != at) {
+                for target in self.brings(at) {
                     wanted[target.0] = true;
                 }
             }
@@ -126,7 +126,14 @@ impl<'g> Graph<'g> {
         &self.needed_by[at.0]
     }
 
-    /// The shortest path to a package from each root that leads there, shortest first; a root is its own path.
+    /// What suggests a package, in the order of the list: that brings nothing, and yet keeps a package from being cleared.
+    pub fn suggested_by(&self, package: Ix) -> Vec<Ix> {
+        let suggests = |at: &Ix| self.wants[at.0][self.recommends[at.0]..].contains(&package);
+        self.all().filter(|at| *at != package && suggests(at)).collect()
+    }
+
+    /// The shortest path to a package from each root that [brings](Self::brings) it, shortest first; a root is its own path. A mere
+    /// suggestion is no step of one.
     pub fn paths_to(&self, target: Ix) -> Vec<Vec<Ix>> {
         let mut next: Vec<Option<Ix>> = vec![None; self.packages.len()];
         let mut seen = vec![false; self.packages.len()];
@@ -153,11 +160,11 @@ impl<'g> Graph<'g> {
         found.iter().map(path).collect()
     }
 
-    /// For each package those that need or want it.
+    /// For each package those that bring it.
     fn sources(&self) -> Vec<Vec<Ix>> {
         let mut sources = vec![Vec::new(); self.packages.len()];
         for at in self.all() {
-            for target in self.targets(at) {
+            for target in self.brings(at) {
                 sources[target.0].push(at);
             }
         }
@@ -377,6 +384,27 @@ mod tests {
         let paths: Vec<Vec<String>> =
             graph.paths_to(graph.named("c")[0]).iter().map(|path| names(&graph, path)).collect();
         assert_eq!(paths, [vec!["d", "c"], vec!["a", "b", "c"]]);
+    }
+
+    #[test]
+    fn a_suggestion_keeps_and_never_brings() {
+        let mut lister = package("lister", Chosen, &[]);
+        lister.suggests = package("", Chosen, &["browser"]).depends;
+        let mut task = package("task", Chosen, &[]);
+        task.recommends = package("", Chosen, &["desktop"]).depends;
+        let packages =
+            [lister, package("browser", Followed, &[]), task, package("desktop", Followed, &["browser"])];
+        let graph = Graph::new(&packages);
+        let browser = graph.named("browser")[0];
+        let paths: Vec<Vec<String>> =
+            graph.paths_to(browser).iter().map(|path| names(&graph, path)).collect();
+        assert_eq!(paths, [["task", "desktop", "browser"]]);
+        assert_eq!(names(&graph, &graph.suggested_by(browser)), ["lister"]);
+        // Without the desktop it would stay, as apt has it: the suggestion keeps it.
+        let left = [packages[0].clone(), packages[1].clone()];
+        assert_eq!(leaving(&left, "lister"), ["browser"]);
+        let graph = Graph::new(&left);
+        assert_eq!(graph.paths_to(graph.named("browser")[0]), Vec::<Vec<Ix>>::new());
     }
 
     #[test]

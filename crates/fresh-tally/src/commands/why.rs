@@ -35,6 +35,7 @@ pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> 
         more_paths,
         leaves_with: leaving.iter().map(reference).collect(),
         leaves_bytes: graph.bytes(leaving.iter().copied().chain([at])),
+        suggested_by: by_name(graph.suggested_by(at).iter().map(reference).collect()),
         needed_by: by_name(graph.needed_by(at).iter().map(reference).collect()),
         untold: NEEDED.into_iter().filter(|fact| tally.lacks(*fact)).collect(),
     };

@@ -105,12 +105,12 @@ impl PackageSystem for Flatpak {
             }
         }
         let place = |package: &Package| {
-            let of = package.repository.as_ref().filter(|_| package.system == System::Flatpak)?;
+            let of = package.repository.as_ref()?;
             facts.repositories.iter().position(|repository| repository.name == *of)
         };
-        facts.origins = packages
-            .iter()
-            .map(|package| Origin { known: true, exact: place(package).map(|at| (at, None)) })
+        let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Flatpak);
+        facts.origins = own
+            .map(|(at, package)| (at, Origin { known: true, exact: place(package).map(|at| (at, None)) }))
             .collect();
         facts
     }

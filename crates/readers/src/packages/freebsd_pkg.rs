@@ -86,16 +86,16 @@ impl PackageSystem for FreebsdPkg {
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
         let mut facts =
             RepositoryFacts { repositories: repositories(tree, label), ..RepositoryFacts::default() };
-        let own = packages.iter().filter(|package| package.system == System::FreebsdPkg);
-        let origins: Vec<Origin> = own
-            .map(|package| {
+        let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::FreebsdPkg);
+        let origins: Vec<(usize, Origin)> = own
+            .map(|(at, package)| {
                 let name = package.repository.as_deref();
-                let at = facts.repositories.iter().position(|one| Some(one.name.as_str()) == name);
+                let repository = facts.repositories.iter().position(|one| Some(one.name.as_str()) == name);
                 // A port that was built here has no repository.
-                Origin { known: name.is_some(), exact: at.map(|at| (at, None)) }
+                (at, Origin { known: name.is_some(), exact: repository.map(|at| (at, None)) })
             })
             .collect();
-        if origins.iter().any(|origin| origin.known) {
+        if origins.iter().any(|(_, origin)| origin.known) {
             facts.origins = origins;
         }
         facts

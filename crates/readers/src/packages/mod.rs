@@ -57,8 +57,8 @@ pub struct Embedded {
 pub struct RepositoryFacts {
     /// Repositories, in the order of their files.
     pub repositories: Vec<Repository>,
-    /// Where each package came from, in the order of the packages; empty where no lists were there to tell.
-    pub origins: Vec<Origin>,
+    /// Where packages came from, each by its position in the list of all packages; empty where no lists were there to tell.
+    pub origins: Vec<(usize, Origin)>,
     /// What could not be read.
     pub unread: Vec<Unread>,
 }
@@ -74,12 +74,17 @@ pub struct Origin {
 
 impl RepositoryFacts {
     /// Writes into the packages of `system` where they came from, and how many into each repository that is asked.
+    ///
+    /// A package that its system tells nothing of stays as it is.
     pub fn place(&mut self, system: System, packages: &mut [Package]) {
         if self.origins.is_empty() {
             return;
         }
         let mut counts = vec![0_u32; self.repositories.len()];
-        for (package, origin) in packages.iter_mut().zip(&self.origins).filter(|(p, _)| p.system == system) {
+        for (at, origin) in &self.origins {
+            let Some(package) = packages.get_mut(*at).filter(|package| package.system == system) else {
+                continue;
+            };
             package.in_no_repository = package.is_present() && !origin.known;
             if let Some((at, size)) = origin.exact {
                 counts[at] += 1;

@@ -106,13 +106,14 @@ impl PackageSystem for Snap {
             packages: None,
             evidence: evidence.clone(),
         };
-        let place = |package: &Package| {
-            let at = channel(package).and_then(|of| names.iter().position(|name| *name == of));
-            Origin { known: true, exact: at.map(|at| (at, None)) }
+        let place = |(at, package): (usize, &Package)| {
+            let repository = channel(package).and_then(|of| names.iter().position(|name| *name == of));
+            (at, Origin { known: true, exact: repository.map(|repository| (repository, None)) })
         };
+        let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Snap);
         RepositoryFacts {
             repositories: names.iter().map(one).collect(),
-            origins: packages.iter().map(place).collect(),
+            origins: own.map(place).collect(),
             unread: Vec::new(),
         }
     }

@@ -28,6 +28,8 @@ pub struct WhyView {
     pub leaves_with: Vec<PackageRef>,
     /// Bytes on disk of the package and the others.
     pub leaves_bytes: u64,
+    /// Whatever suggests it, by name. That brings nothing, and yet keeps it from being cleared.
+    pub suggested_by: Vec<PackageRef>,
     /// Whatever needs it directly, by name.
     pub needed_by: Vec<PackageRef>,
     /// Facts that the source could not tell, and without which there is no answer.
@@ -37,6 +39,25 @@ pub struct WhyView {
 
 /// Others that the screen names.
 const FEW: usize = 40;
+
+impl WhyView {
+    /// What is said of a package that nothing brings.
+    fn unexplained(&self) -> String {
+        match &self.suggested_by[..] {
+            [] => "Nothing that was chosen leads to it. ".to_owned(),
+            [one] => {
+                format!("Nothing that was chosen brings it; {} suggests it, which keeps it. ", one.name())
+            }
+            [one, others @ ..] => {
+                let others = count_of(others.len() as u64, "other package");
+                format!(
+                    "Nothing that was chosen brings it; {} and {others} suggest it, which keeps it. ",
+                    one.name()
+                )
+            }
+        }
+    }
+}
 
 impl View for WhyView {
     fn document(&self) -> Document {
@@ -54,7 +75,7 @@ impl View for WhyView {
             return document;
         }
         let leaves = Line::from(match self.paths.len() {
-            0 => Span::new(Role::LookTwice, "Nothing that was chosen leads to it. "),
+            0 => Span::new(Role::LookTwice, self.unexplained()),
             _ => Span::from(format!(
                 "It {}. ",
                 if self.reason == "chosen" { "was chosen itself" } else { "followed" }
@@ -86,6 +107,9 @@ impl View for WhyView {
         }
         for package in &self.leaves_with {
             table.row(vec!["leaves".into(), package.to_string()]);
+        }
+        for package in &self.suggested_by {
+            table.row(vec!["suggests it".into(), package.to_string()]);
         }
         for package in &self.needed_by {
             table.row(vec!["needs it".into(), package.to_string()]);

@@ -113,6 +113,7 @@ pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dy
         reason: "followed".into(),
         paths: vec![vec![first.clone(), first.clone()]],
         more_paths: 3,
+        suggested_by: Vec::new(),
         needed_by: new.packages.iter().skip(1).take(3).map(|package| package.reference()).collect(),
         leaves_with: new.packages.iter().take(5).map(|package| package.reference()).collect(),
         leaves_bytes: 12,

@@ -246,11 +246,10 @@ fn origins(
     packages: &[Package],
     lists: &[(usize, &Text)],
     unread: &mut Vec<Unread>,
-) -> Vec<Origin> {
+) -> Vec<(usize, Origin)> {
+    let own = || packages.iter().enumerate().filter(|(_, package)| package.system == System::Dpkg);
     let mut by_name: FxHashMap<&[u8], Vec<usize>> = FxHashMap::default();
-    for (i, package) in
-        packages.iter().enumerate().filter(|(_, p)| p.system == System::Dpkg && p.is_present())
-    {
+    for (i, package) in own().filter(|(_, package)| package.is_present()) {
         by_name.entry(package.name.as_bytes()).or_default().push(i);
     }
     let read: Vec<Result<Vec<Named>, Unread>> = lists
@@ -278,7 +277,7 @@ fn origins(
             }
         }
     }
-    origins
+    own().map(|(at, _)| (at, origins[at])).collect()
 }
 
 /// So much of a list is looked at by one thread, and so much of that held in memory at a time: lists are long, and

@@ -44,7 +44,8 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
         }
     }
     if any {
-        facts.origins = origins;
+        let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Pacman);
+        facts.origins = own.map(|(at, _)| (at, origins[at])).collect();
     }
     facts
 }

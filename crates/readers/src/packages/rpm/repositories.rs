@@ -74,16 +74,17 @@ fn urpmi(bytes: &[u8], label: &Label, repositories: &mut Vec<Repository>) {
 }
 
 /// Where packages came from, as the resolver remembers; empty where it remembers nothing.
-fn origins(repositories: &[Repository], packages: &[Package]) -> Vec<Origin> {
-    let own = packages.iter().filter(|package| package.system == System::Rpm);
-    let origins: Vec<Origin> = own
-        .map(|package| {
+fn origins(repositories: &[Repository], packages: &[Package]) -> Vec<(usize, Origin)> {
+    let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Rpm);
+    let origins: Vec<(usize, Origin)> = own
+        .map(|(at, package)| {
             let name = package.repository.as_deref();
-            let at = repositories.iter().position(|repository| Some(repository.name.as_str()) == name);
-            Origin { known: name != Some(BY_HAND), exact: at.map(|at| (at, None)) }
+            let repository = repositories.iter().position(|one| Some(one.name.as_str()) == name);
+            (at, Origin { known: name != Some(BY_HAND), exact: repository.map(|at| (at, None)) })
         })
         .collect();
-    if origins.iter().all(|origin| origin.known && origin.exact.is_none()) { Vec::new() } else { origins }
+    let tells_nothing = origins.iter().all(|(_, origin)| origin.known && origin.exact.is_none());
+    if tells_nothing { Vec::new() } else { origins }
 }
 
 #[cfg(test)]
