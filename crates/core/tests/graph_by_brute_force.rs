@@ -246,13 +246,7 @@ proptest! {
         prop_assume!(!plain.packages.is_empty());
         let package = at.index(plain.packages.len());
         let gone = plain.broken_without(package);
-        let collected = gone
-            .iter()
-            .filter(|at| **at != package && plain.packages[**at].section == "metapackages")
-            .flat_map(|at| &plain.targets[*at])
-            .copied()
-            .collect();
-        let stays = plain.reached(&(&(&plain.roots() | &collected) | &plain.with_reason(Reason::Unknown)), &gone);
+        let stays = plain.reached(&(&plain.roots() | &plain.with_reason(Reason::Unknown)), &gone);
         let cleared = &plain.with_reason(Reason::Followed) - &stays;
         let expected = &(&gone | &cleared) - &BTreeSet::from([package]);
         let graph = Graph::new(&packages);

@@ -39,7 +39,7 @@ fn event(at: i64, name: &str, before: Option<&str>, after: Option<&str>) -> Even
 /// Marks, and says of each package its phase and the version that was shipped.
 fn marked(packages: &mut [Package], records: &Records) -> (Vec<(String, Phase, Option<String>)>, bool) {
     let day = install_day(records, packages, at).unwrap();
-    let found = mark(packages, records, day, at);
+    let found = mark(packages, records, &day, at);
     let told = packages
         .iter()
         .chain(&found.removed)
@@ -72,7 +72,7 @@ proptest! {
             now.iter().map(|(name, number)| package(name, &version(number))).collect();
         let records = records(events);
         let day = install_day(&records, &packages, at).unwrap();
-        let found = mark(&mut packages, &records, day, at);
+        let found = mark(&mut packages, &records, &day, at);
         prop_assert!(found.since.sure, "{}", found.since.because);
         packages.extend(found.removed);
         let back: BTreeMap<String, Text> = packages

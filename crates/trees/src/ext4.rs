@@ -6,7 +6,8 @@ use crate::path::{Step, resolve};
 use crate::{Bytes, Entry, LIMITS, Node, NodeKind, Tree, TreeError, Why, shielded};
 use ext4_view::{DirEntry, Ext4, Ext4Error, Ext4Read, File, FileType, Metadata};
 use rustc_hash::FxHashMap;
-use std::collections::{HashMap, VecDeque};
+use foldhash::{HashMap, HashMapExt};
+use std::collections::VecDeque;
 use std::error::Error;
 use std::ffi::OsString;
 use std::io;
@@ -197,7 +198,8 @@ struct Held {
 /// What the thread keeps: the crate's view, which walks from the root for each path, and the folders that were walked through.
 struct View {
     fs: Ext4,
-    folders: HashMap<PathBuf, Folder>,
+    /// By the bytes of their paths.
+    folders: HashMap<Vec<u8>, Folder>,
     names: usize,
     /// Files that are being read from their start on, the last one at the end. To begin in the middle of one, the crate goes
     /// through all blocks before.
@@ -213,7 +215,8 @@ impl View {
 
     /// The names in a folder, by a path without links.
     fn folder(&mut self, clean: &Path) -> io::Result<&mut Folder> {
-        if !self.folders.contains_key(clean) {
+        let key = clean.as_os_str().as_bytes();
+        if !self.folders.contains_key(key) {
             let mut folder = Folder::default();
             for entry in self.fs.read_dir(rooted(clean).as_slice()).map_err(failed)? {
                 let entry = entry.map_err(failed)?;
@@ -231,9 +234,9 @@ impl View {
                 self.names = 0;
             }
             self.names = self.names.saturating_add(folder.len());
-            self.folders.insert(clean.to_owned(), folder);
+            self.folders.insert(key.to_vec(), folder);
         }
-        self.folders.get_mut(clean).ok_or_else(|| io::ErrorKind::NotFound.into())
+        self.folders.get_mut(key).ok_or_else(|| io::ErrorKind::NotFound.into())
     }
 
     /// What a path without links in its folders is; `None` where there is nothing.

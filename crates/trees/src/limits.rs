@@ -31,6 +31,8 @@ pub struct Limits {
     pub unpacked_ratio: u64,
     /// Archives, images and disks that lie inside one another.
     pub nesting: usize,
+    /// Images, file systems and partitions that are opened inside one source.
+    pub images: usize,
 }
 
 /// The limits that are in force.
@@ -48,11 +50,12 @@ pub const LIMITS: Limits = Limits {
     spooled_bytes: 64 << 30,
     unpacked_ratio: 2000,
     nesting: 8,
+    images: 1000,
 };
 
 impl Limits {
     /// Each limit with its name, in the order of the documentation.
-    pub fn all(&self) -> [(&'static str, u64); 13] {
+    pub fn all(&self) -> [(&'static str, u64); 14] {
         [
             ("path_bytes", self.path_bytes as u64),
             ("path_depth", self.path_depth as u64),
@@ -67,6 +70,7 @@ impl Limits {
             ("spooled_bytes", self.spooled_bytes),
             ("unpacked_ratio", self.unpacked_ratio),
             ("nesting", self.nesting as u64),
+            ("images", self.images as u64),
         ]
     }
 }

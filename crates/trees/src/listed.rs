@@ -1,6 +1,7 @@
 use crate::path::{Step, resolve};
 use crate::{Bytes, Entry, LIMITS, Node, NodeKind, Tree, TreeError, Why};
-use std::collections::{BTreeMap, HashMap};
+use foldhash::HashMap;
+use std::collections::BTreeMap;
 use std::ffi::{OsStr, OsString};
 use std::io;
 use std::path::{Component, Path, PathBuf};

@@ -1,8 +1,8 @@
 //! What a system is started or installed from: the images on a medium, and the layers that make up an install.
 
 use crate::layers::Layers;
-use crate::source::{Sort, Source, SourceError, head_of, is_root};
-use crate::{Bytes, LIMITS, NodeKind, Squashfs, Tree, Watched, ext4};
+use crate::source::{Nesting, Sort, Source, SourceError, head_of, is_root};
+use crate::{Bytes, NodeKind, Squashfs, Tree, Watched, ext4};
 use std::collections::BTreeMap;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -15,13 +15,13 @@ const SEARCH_DEPTH: usize = 4;
 pub(crate) type Layer = (PathBuf, Arc<dyn Tree>);
 
 /// A medium that a system is started or installed from: the images on it are found by what they are, not by their names.
-pub(crate) fn medium(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
+pub(crate) fn medium(tree: Arc<dyn Tree>, nesting: &Nesting) -> Result<Source, SourceError> {
     let mut said = Vec::new();
     let mut by_folder: BTreeMap<PathBuf, Vec<Layer>> = BTreeMap::new();
     let mut whole: Option<Source> = None;
     for path in images(tree.as_ref(), &mut said) {
         let opened = tree.open(&path).map_err(|error| SourceError::Io(io::Error::other(error.to_string())));
-        let opened = opened.and_then(|bytes| system_image(Arc::from(bytes), depth));
+        let opened = opened.and_then(|bytes| system_image(Arc::from(bytes), nesting));
         match opened {
             Ok(System::Layer(layer)) => {
                 let folder = path.parent().unwrap_or(Path::new("")).to_owned();
@@ -142,19 +142,17 @@ enum System {
     Whole(Source),
 }
 
-fn system_image(bytes: Arc<dyn Bytes>, depth: usize) -> Result<System, SourceError> {
-    if depth > LIMITS.nesting {
-        return Err(SourceError::Unsupported(format!("nests deeper than {} images", LIMITS.nesting)));
-    }
+fn system_image(bytes: Arc<dyn Bytes>, nesting: &Nesting) -> Result<System, SourceError> {
+    nesting.open()?;
     let head = head_of(bytes.as_ref())?;
     let tree: Arc<dyn Tree> = match Sort::of(&head) {
         Some(Sort::Squashfs) => Arc::new(Squashfs::open(Box::new(bytes))?),
         Some(Sort::Ext4) => Arc::new(ext4::FileSystem::open(Box::new(bytes))?),
-        _ => return Source::inside(bytes, depth.saturating_add(1)).map(System::Whole),
+        _ => return Source::inside(bytes, &nesting.deeper()?).map(System::Whole),
     };
     // The folder of an image inside an image is looked for in what has no root of its own, and is no layer either.
     if !is_root(tree.as_ref()) && !images(tree.as_ref(), &mut Vec::new()).is_empty() {
-        return medium(tree, depth.saturating_add(1)).map(System::Whole);
+        return medium(tree, &nesting.deeper()?).map(System::Whole);
     }
     Ok(System::Layer(tree))
 }

@@ -6,9 +6,11 @@ use crate::medium::{layered, medium, profiles};
 use crate::mounts::{Volume, put_together};
 use crate::unpack::Packed;
 use crate::{Bytes, LIMITS, Squashfs, Tree, archive, disk, ext4, iso, shielded};
+use std::cell::Cell;
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 use std::sync::Arc;
 
 /// An install that was found inside a file.
@@ -79,7 +81,7 @@ impl Source {
     /// # Errors
     /// As [`Source::open`].
     pub fn of(bytes: Arc<dyn Bytes>) -> Result<Self, SourceError> {
-        shielded(|| Self::inside(bytes, 0)).unwrap_or_else(|why| Err(SourceError::Damaged(why)))
+        shielded(|| Self::inside(bytes, &Nesting::default())).unwrap_or_else(|why| Err(SourceError::Damaged(why)))
     }
 
     /// Opens bytes, once for each profile that it can install, the smallest first; once alone where it has none.
@@ -105,27 +107,25 @@ impl Source {
         head_of(bytes).is_ok_and(|head| Sort::of(&head).is_some())
     }
 
-    pub(crate) fn inside(bytes: Arc<dyn Bytes>, depth: usize) -> Result<Self, SourceError> {
-        if depth > LIMITS.nesting {
-            return Err(SourceError::Unsupported(format!("nests deeper than {} images", LIMITS.nesting)));
-        }
+    pub(crate) fn inside(bytes: Arc<dyn Bytes>, nesting: &Nesting) -> Result<Self, SourceError> {
+        nesting.open()?;
         let head = head_of(bytes.as_ref())?;
         match Sort::of(&head).ok_or(SourceError::Unknown)? {
             Sort::Packed(packed) => {
                 let (content, damage) = packed.spool(&bytes)?;
-                let mut source = Self::inside(content, depth.saturating_add(1))?;
+                let mut source = Self::inside(content, &nesting.deeper()?)?;
                 source.remarks.extend(damage.map(|why| format!("it breaks off while it is unpacked: {why}")));
                 Ok(source)
             }
             Sort::Iso => {
                 let (listed, cut) = iso::open(bytes)?;
-                let mut source = medium(Arc::new(listed), depth)?;
+                let mut source = medium(Arc::new(listed), nesting)?;
                 source.remarks.extend(cut);
                 Ok(source)
             }
             Sort::Squashfs => {
                 let cut = Squashfs::missing(&head, bytes.len());
-                let mut source = image(Arc::new(Squashfs::open(Box::new(bytes))?), depth)?;
+                let mut source = image(Arc::new(Squashfs::open(Box::new(bytes))?), nesting)?;
                 source.remarks.extend(cut);
                 Ok(Self { is_medium: true, ..source })
             }
@@ -145,18 +145,47 @@ impl Source {
             }
             Sort::Ext4 => {
                 let remark = ext4::unclean(&head).map(|why| format!("its file system is not clean: {why}"));
-                let mut source = image(Arc::new(ext4::FileSystem::open(Box::new(bytes))?), depth)?;
+                let mut source = image(Arc::new(ext4::FileSystem::open(Box::new(bytes))?), nesting)?;
                 source.remarks.extend(remark);
                 Ok(source)
             }
             Sort::Qcow2 => {
-                Self::inside(Arc::new(disk::Qcow2::open(Box::new(bytes))?), depth.saturating_add(1))
+                Self::inside(Arc::new(disk::Qcow2::open(Box::new(bytes))?), &nesting.deeper()?)
             }
-            Sort::Vdi => Self::inside(Arc::new(disk::Vdi::open(Box::new(bytes))?), depth.saturating_add(1)),
-            Sort::Disk => partitions(&bytes, depth),
+            Sort::Vdi => Self::inside(Arc::new(disk::Vdi::open(Box::new(bytes))?), &nesting.deeper()?),
+            Sort::Disk => partitions(&bytes, nesting),
             Sort::Unread(what) => {
                 Err(SourceError::Unsupported(format!("holds {what}, which is not read here: {KIT}")))
             }
+        }
+    }
+}
+
+/// How far an image lies inside others, and how many were opened in all: files of an image may all be one and the same, and
+/// each hold the next.
+#[derive(Clone, Default)]
+pub(crate) struct Nesting {
+    depth: usize,
+    opened: Rc<Cell<usize>>,
+}
+
+impl Nesting {
+    /// One step further inside.
+    pub(crate) fn deeper(&self) -> Result<Self, SourceError> {
+        let depth = self.depth.saturating_add(1);
+        if depth > LIMITS.nesting {
+            return Err(SourceError::Unsupported(format!("nests deeper than {} images", LIMITS.nesting)));
+        }
+        Ok(Self { depth, opened: Rc::clone(&self.opened) })
+    }
+
+    /// Counts one more image.
+    pub(crate) fn open(&self) -> Result<(), SourceError> {
+        let opened = self.opened.get().saturating_add(1);
+        self.opened.set(opened);
+        match opened > LIMITS.images {
+            true => Err(SourceError::Unsupported(format!("holds more than {} images and partitions", LIMITS.images))),
+            false => Ok(()),
         }
     }
 }
@@ -234,16 +263,16 @@ fn root(tree: Box<dyn Tree>, otherwise: &str) -> Result<Source, SourceError> {
 }
 
 /// A file system: a root, or the folder with the image of one that some live systems keep inside another image.
-fn image(tree: Arc<dyn Tree>, depth: usize) -> Result<Source, SourceError> {
+fn image(tree: Arc<dyn Tree>, nesting: &Nesting) -> Result<Source, SourceError> {
     if is_root(tree.as_ref()) {
         return Ok(Source::of_tree(Box::new(tree)));
     }
-    medium(tree, depth)
+    medium(tree, nesting)
 }
 
 /// The partition whose root is an install, with the others in the folders that its table names; what the others are is told when
 /// none is a root.
-fn partitions(bytes: &Arc<dyn Bytes>, depth: usize) -> Result<Source, SourceError> {
+fn partitions(bytes: &Arc<dyn Bytes>, nesting: &Nesting) -> Result<Source, SourceError> {
     let (mut said, mut remarks) = (Vec::new(), Vec::new());
     let mut root: Option<Volume> = None;
     let mut others: Vec<Volume> = Vec::new();
@@ -252,7 +281,7 @@ fn partitions(bytes: &Arc<dyn Bytes>, depth: usize) -> Result<Source, SourceErro
         match partition
             .of(bytes)
             .map_err(SourceError::from)
-            .and_then(|window| volume(Arc::new(window), partition, depth))
+            .and_then(|window| volume(Arc::new(window), partition, nesting))
         {
             Ok(Found::Volume(found, remark)) if root.is_none() && is_root(found.tree.as_ref()) => {
                 root = Some(found);
@@ -271,7 +300,9 @@ fn partitions(bytes: &Arc<dyn Bytes>, depth: usize) -> Result<Source, SourceErro
     let Some(root) = root else {
         // A stick may hold the image of a live system in a file system of its own.
         if let Some(source) =
-            others.iter().find_map(|volume| medium(Arc::clone(&volume.tree), depth.saturating_add(1)).ok())
+            others.iter().find_map(|volume| {
+                medium(Arc::clone(&volume.tree), &nesting.deeper().ok()?).ok()
+            })
         {
             return Ok(source);
         }
@@ -291,10 +322,15 @@ enum Found {
     Source(Source),
 }
 
-fn volume(bytes: Arc<dyn Bytes>, partition: Partition, depth: usize) -> Result<Found, SourceError> {
+fn volume(bytes: Arc<dyn Bytes>, partition: Partition, nesting: &Nesting) -> Result<Found, SourceError> {
     let head = head_of(bytes.as_ref())?;
-    if !matches!(Sort::of(&head), Some(Sort::Ext4)) {
-        return Source::inside(bytes, depth.saturating_add(1)).map(Found::Source);
+    match Sort::of(&head) {
+        Some(Sort::Ext4) => nesting.open()?,
+        Some(Sort::Iso | Sort::Squashfs | Sort::Unread(_)) => {
+            return Source::inside(bytes, &nesting.deeper()?).map(Found::Source);
+        }
+        // A partition holds a file system, and no further disk.
+        _ => return Err(SourceError::Unsupported("holds no file system that is known here".to_owned())),
     }
     let (uuid, label) = ext4::names(&head);
     let tree: Arc<dyn Tree> = Arc::new(ext4::FileSystem::open(Box::new(bytes))?);

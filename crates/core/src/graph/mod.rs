@@ -188,15 +188,9 @@ impl<'g> Graph<'g> {
                 }
             }
         }
-        // A collection that has to go is no word against what it collected: apt then keeps that as if it were chosen. Whoever
-        // removes the collection itself means what it collected.
-        let collected = self
-            .all()
-            .filter(|at| *at != package && gone[at.0] && is_collection(self.package(*at)))
-            .flat_map(|at| self.targets(at));
         // What nobody kept a reason for is not cleared either, and keeps what it needs.
         let untold = self.all().filter(|at| self.package(*at).reason == Reason::Unknown);
-        let roots = self.roots().into_iter().chain(collected).chain(untold).filter(|root| !gone[root.0]);
+        let roots = self.roots().into_iter().chain(untold).filter(|root| !gone[root.0]);
         let stays = self.reachable(roots, &gone);
         let mut leaving: Vec<Ix> = self
             .all()
@@ -236,7 +230,7 @@ fn is_kept(package: &Package) -> bool {
 }
 
 /// Whether a package only collects others, by the sections that apt never marks automatic for.
-fn is_collection(package: &Package) -> bool {
+pub(crate) fn is_collection(package: &Package) -> bool {
     matches!(package.section.rsplit('/').next(), Some("metapackages" | "tasks"))
 }
 
@@ -384,6 +378,16 @@ mod tests {
         let paths: Vec<Vec<String>> =
             graph.paths_to(graph.named("c")[0]).iter().map(|path| names(&graph, path)).collect();
         assert_eq!(paths, [vec!["d", "c"], vec!["a", "b", "c"]]);
+    }
+
+    /// As apt 2.6 and 3.0 do: what a metapackage brought goes, whether it was named or goes along.
+    #[test]
+    fn a_metapackage_that_goes_along_keeps_nothing() {
+        let mut goodies = package("goodies", Chosen, &["burner", "panel-plugin"]);
+        goodies.section = "metapackages".into();
+        let packages = [goodies, package("burner", Followed, &[]), package("panel-plugin", Followed, &[])];
+        assert_eq!(leaving(&packages, "burner"), ["goodies", "panel-plugin"]);
+        assert_eq!(leaving(&packages, "goodies"), ["burner", "panel-plugin"]);
     }
 
     #[test]

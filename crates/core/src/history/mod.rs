@@ -8,7 +8,7 @@ mod day;
 mod replay;
 mod shipped;
 
-pub use day::install_day;
+pub use day::{Candidate, Day, install_day};
 pub use replay::{Marked, mark};
 pub use shipped::{as_found, as_shipped, is_shipped};
 
@@ -55,6 +55,21 @@ pub struct SystemRecords {
     pub first_asked: Option<i64>,
     /// When packages first came, whatever happened to them since: names and seconds since 1970 UTC.
     pub first_seen: Vec<(Text, i64)>,
+    /// Runs of the package manager, earliest first, where a log keeps them apart.
+    pub runs: Vec<Run>,
+}
+
+/// A run of a package manager.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Run {
+    /// When it began, seconds since 1970 UTC.
+    pub began: i64,
+    /// What was typed, where the log keeps it.
+    pub command: Option<Text>,
+    /// Names of the packages that came new in it.
+    pub came: Vec<Text>,
+    /// Where the log says so.
+    pub evidence: Evidence,
 }
 
 /// All that an install's files tell of its past.
@@ -64,6 +79,8 @@ pub struct Records {
     pub systems: Vec<(System, SystemRecords)>,
     /// When the installer wrote its own records: first and last moment, seconds since 1970 UTC, and the last one's file.
     pub installer: Option<(i64, i64, Evidence)>,
+    /// When the installed system was first started, seconds since 1970 UTC, by whatever tells of it, the earliest first.
+    pub starts: Vec<(i64, Evidence)>,
     /// The last moment of the install day as somebody gave it, seconds since 1970 UTC.
     pub given: Option<i64>,
 }

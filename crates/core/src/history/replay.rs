@@ -28,7 +28,7 @@ pub struct Marked {
 pub fn mark(
     packages: &mut [Package],
     records: &Records,
-    day: Day,
+    day: &Day,
     installed_at: impl Fn(&Package) -> Option<i64>,
 ) -> Marked {
     let mut doubts: BTreeSet<String> = BTreeSet::new();
@@ -282,7 +282,7 @@ fn by_times(
     packages: &mut [Package],
     late: &[usize],
     known: &SystemRecords,
-    day: Day,
+    day: &Day,
     installed_at: &impl Fn(&Package) -> Option<i64>,
     doubts: &mut BTreeSet<String>,
 ) {

@@ -40,7 +40,10 @@ pub use shelved::{Shelved, Sighting, Sightings};
 pub use size::{bytes_human, bytes_of};
 pub use startup::{Scope, StartupItem, StartupSort};
 pub use storage::Storage;
-pub use tally::{InstallDay, InstallDayHow, Medium, MissingFact, SCHEMA, SinceInstall, Taken, Tally, Unread};
+pub use tally::{
+    InstallDay, InstallDayCandidate, InstallDayHow, InstallDaySign, Medium, MissingFact, SCHEMA,
+    SinceInstall, Taken, Tally, Unread,
+};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

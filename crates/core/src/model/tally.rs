@@ -28,14 +28,46 @@ vocabulary! {
     pub enum InstallDayHow {
         /// The installer's own records.
         InstallerLog = "installer log",
-        /// The time of the first packages.
+        /// The time of the first packages, up to a pause.
         FirstPackage = "first package",
+        /// The first start of the installed system.
+        FirstStart = "first start",
+        /// The first thing that a person asked the package manager for.
+        Asked = "first request",
+        /// The package manager's history: what came up to the last task or desktop.
+        History = "package history",
         /// Somebody who knows it said so.
         ByHand = "by hand",
         /// The day of a published listing.
         Listing = "listing",
         /// Nothing tells.
         Unknown = "unknown",
+    }
+}
+
+vocabulary! {
+    /// What speaks for a moment at which an installation ended, what says most first.
+    pub enum InstallDaySign {
+        /// The installed system was started for the first time.
+        FirstStart = "first start",
+        /// A person asked the package manager for something.
+        Asked = "first request",
+        /// Something was typed after the last task or desktop had been put in place.
+        AfterLastTask = "after the last task",
+        /// Nothing happened for an hour.
+        Pause = "pause",
+    }
+}
+
+impl InstallDaySign {
+    /// How an install day was found that rests on this sign.
+    pub const fn how(self) -> InstallDayHow {
+        match self {
+            Self::FirstStart => InstallDayHow::FirstStart,
+            Self::Asked => InstallDayHow::Asked,
+            Self::AfterLastTask => InstallDayHow::History,
+            Self::Pause => InstallDayHow::FirstPackage,
+        }
     }
 }
 
@@ -104,11 +136,31 @@ pub struct InstallDay {
     pub ended: Option<Text>,
     /// How it was found.
     pub how: InstallDayHow,
-    /// Whether nothing speaks against it.
+    /// Whether the installer's own records say so, or somebody who knows.
     pub sure: bool,
-    /// What the installer wrote last, where its records tell.
+    /// The file that says so: what the installer wrote last, the journal, the history of a package manager.
     #[serde(default)]
     pub evidence: Evidence,
+    /// Moments at which the installation may have ended, where nothing says so, the earliest first. One of them was taken.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub candidates: Vec<InstallDayCandidate>,
+}
+
+/// A moment at which the installation may have ended.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct InstallDayCandidate {
+    /// The moment, RFC 3339 UTC: `--installed` takes it.
+    pub ended: Text,
+    /// What speaks for it.
+    pub sign: InstallDaySign,
+    /// What was typed then, where a log keeps it.
+    #[serde(default)]
+    pub command: Option<Text>,
+    /// Where that was read.
+    #[serde(default)]
+    pub evidence: Evidence,
+    /// Changes of packages that came later than it.
+    pub later: u32,
 }
 
 impl Default for InstallDay {
@@ -119,6 +171,7 @@ impl Default for InstallDay {
             how: InstallDayHow::Unknown,
             sure: false,
             evidence: Evidence::default(),
+            candidates: Vec::new(),
         }
     }
 }

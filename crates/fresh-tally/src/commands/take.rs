@@ -5,7 +5,7 @@ use crate::install::How;
 use crate::settings::Settings;
 use crate::{install, output};
 use tally_core::knowledge::PartRules;
-use tally_core::model::{Medium, Tally};
+use tally_core::model::{InstallDay, InstallDayCandidate, InstallDaySign, Medium, Tally};
 use tally_readers::Overrides;
 use tally_report::{Format, ShowView, ShowWhat, bytes_human, clean, count_of, render};
 use tally_shelf::encode;
@@ -83,8 +83,51 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     if let Some(handle) = args.handle {
         tally.label.handle = handle.into();
     }
+    if tally.taken.medium == Medium::Installed
+        && let Some(assumed) = assumed(&tally.install_day)
+    {
+        output::status(settings, &assumed);
+    }
     keep(&mut tally, settings)?;
     Ok(tally)
+}
+
+/// What was assumed of the end of the installation, and how to say otherwise; `None` where nothing had to be.
+fn assumed(day: &InstallDay) -> Option<String> {
+    if day.sure {
+        return None;
+    }
+    let Some(ended) = day.ended.as_deref() else {
+        let said = "No file says when it was installed, so everything counts as shipped.";
+        return Some(said.to_owned());
+    };
+    let Some(taken) = day.candidates.iter().find(|one| one.ended == ended && one.sign.how() == day.how)
+    else {
+        return Some(format!(
+            "No file says when the installation ended, so everything counts as shipped (last change: {ended}). If you added \
+             something, take it again with `--installed` and the moment before."
+        ));
+    };
+    let why = |one: &InstallDayCandidate| match (one.sign, &one.command) {
+        (InstallDaySign::FirstStart, _) => "the last change before the first start".to_owned(),
+        (InstallDaySign::Pause, _) => "the last change before a pause of an hour".to_owned(),
+        (_, Some(command)) => format!("the last change before `{command}`"),
+        (InstallDaySign::Asked, None) => "the last change before a user asked for one".to_owned(),
+        (InstallDaySign::AfterLastTask, None) => "the last change of the last task or desktop".to_owned(),
+    };
+    let others: Vec<String> = day
+        .candidates
+        .iter()
+        .filter(|one| one.ended != ended)
+        .map(|one| format!("{} ({}, {} later)", one.ended, why(one), one.later))
+        .collect();
+    let others =
+        if others.is_empty() { String::new() } else { format!(" It could also be {}.", others.join(" or ")) };
+    Some(format!(
+        "Assumed that the installation ended at {ended}: {}; {} came later.{others} To say otherwise: `--installed TIME`.",
+        why(taken),
+        count_of(u64::from(taken.later), "change"),
+    ))
 }
 
 fn overrides(args: LabelArgs) -> Overrides {

@@ -2,15 +2,16 @@
 
 mod clock;
 mod installer;
+mod starts;
 
 pub use clock::Clock;
 
 use crate::packages::PackageSystem;
 use crate::text::{name_text, time_text};
 use rustc_hash::FxHashMap;
-use tally_core::history::{Event, Records, SystemRecords, install_day, mark};
+use tally_core::history::{Candidate, Event, Records, SystemRecords, install_day, mark};
 use tally_core::model::{
-    Evidence, InstallDay, InstallDayHow, Package, Phase, SinceInstall, System, Text, Unread,
+    InstallDay, InstallDayCandidate, Package, Phase, SinceInstall, System, Text, Unread,
 };
 use tally_trees::Tree;
 
@@ -21,7 +22,8 @@ pub(crate) fn read(
     packages: &[Package],
     given: Option<i64>,
 ) -> (Records, Vec<Unread>) {
-    let mut records = Records { systems: Vec::new(), installer: installer::read(tree), given };
+    let mut records =
+        Records { systems: Vec::new(), installer: installer::read(tree), starts: starts::read(tree), given };
     let mut unread = Vec::new();
     let local = Clock::of(tree);
     for system in systems {
@@ -55,21 +57,25 @@ pub(crate) struct Past {
 pub(crate) fn apply(records: &Records, packages: &mut [Package]) -> Past {
     let at = |package: &Package| seconds(package.installed_at.as_deref()?);
     let Some(day) = install_day(records, packages, at) else { return Past::default() };
-    let marked = mark(packages, records, day, at);
-    let written = records.installer.as_ref().filter(|_| day.how == InstallDayHow::InstallerLog);
-    let evidence = written.map_or_else(Evidence::default, |(.., file)| file.clone());
+    let marked = mark(packages, records, &day, at);
     Past {
         day: InstallDay {
             began: time_text(day.began),
             ended: time_text(day.ended),
             how: day.how,
             sure: day.sure,
-            evidence,
+            evidence: day.evidence,
+            candidates: day.candidates.into_iter().filter_map(candidate).collect(),
         },
         ended: Some(day.ended),
         since: Some(marked.since),
         removed: marked.removed,
     }
+}
+
+fn candidate(of: Candidate) -> Option<InstallDayCandidate> {
+    let Candidate { ended, sign, command, evidence, later } = of;
+    Some(InstallDayCandidate { ended: time_text(ended)?, sign, command, evidence, later })
 }
 
 fn seconds(time: &str) -> Option<i64> {

@@ -2,9 +2,9 @@
 
 use super::control::stanzas;
 use crate::history::{Clock, in_order, read_log, rotated};
-use crate::text::{lines, text};
-use tally_core::history::{Event, Initial, SystemRecords};
-use tally_core::model::{System, Text, Unread};
+use crate::text::{filled, lines, text};
+use tally_core::history::{Event, Initial, Run, SystemRecords};
+use tally_core::model::{Evidence, System, Text, Unread};
 use tally_trees::Tree;
 
 const INITIAL: &str = "var/log/installer/initial-status.gz";
@@ -17,15 +17,16 @@ pub(super) fn read(tree: &dyn Tree, clock: &Clock, unread: &mut Vec<Unread>) -> 
     // apt keeps its history apart: where it reaches further back, it tells of what apt did then.
     let mut apt = Log::default();
     for file in rotated(tree, "var/log/apt", "history.log") {
-        apt.apt(&read_log(tree, &file, unread), clock);
+        apt.apt(&read_log(tree, &file, unread), &file, clock);
     }
     let asked = apt.asked;
+    let runs = std::mem::take(&mut apt.runs);
     if let Some(since) = apt.since
         && log.since.is_none_or(|begin| since < begin)
     {
         apt.events.retain(|event| log.since.is_none_or(|begin| event.at < begin));
         apt.events.append(&mut log.events);
-        log = Log { since: Some(since), events: apt.events, asked: None };
+        log = Log { since: Some(since), events: apt.events, ..Log::default() };
     }
     let events = in_order(log.events);
     let since = log.since.map(|since| events.first().map_or(since, |event| event.at.min(since)));
@@ -35,6 +36,7 @@ pub(super) fn read(tree: &dyn Tree, clock: &Clock, unread: &mut Vec<Unread>) -> 
         initial: initial(tree, unread),
         first_asked: asked,
         first_seen: Vec::new(),
+        runs,
     }
 }
 
@@ -72,6 +74,7 @@ struct Log {
     events: Vec<Event>,
     /// When the first run began that a person asked for.
     asked: Option<i64>,
+    runs: Vec<Run>,
 }
 
 impl Log {
@@ -100,16 +103,23 @@ impl Log {
     }
 
     /// Paragraphs of `Start-Date`, `Install`, `Upgrade`, `Downgrade`, `Remove`, `Purge`.
-    fn apt(&mut self, bytes: &[u8], clock: &Clock) {
+    fn apt(&mut self, bytes: &[u8], file: &str, clock: &Clock) {
         let mut at = None;
-        for (_, line) in lines(bytes) {
+        for (number, line) in lines(bytes) {
             let Some(colon) = memchr::memchr(b':', line) else { continue };
             let (key, value) = (&line[..colon], line[colon + 1..].trim_ascii());
             if key == b"Start-Date" {
                 at = clock.seconds(value);
                 self.since = self.since.or(at);
+                let evidence = Evidence::line(file, number);
+                self.runs.extend(at.map(|began| Run { began, command: None, came: Vec::new(), evidence }));
             }
             let Some(at) = at else { continue };
+            if key == b"Commandline"
+                && let Some(run) = self.runs.last_mut()
+            {
+                run.command = filled(text(value));
+            }
             if key == b"Requested-By" {
                 self.asked = self.asked.or(Some(at));
             }
@@ -128,7 +138,12 @@ impl Log {
                     .filter(|word| !word.is_empty() && word != "automatic")
                     .collect();
                 match (key, &versions[..]) {
-                    (b"Install", [new]) => self.add(at, package, None, Some(new.clone())),
+                    (b"Install", [new]) => {
+                        self.add(at, package, None, Some(new.clone()));
+                        if let (Some(run), Some(event)) = (self.runs.last_mut(), self.events.last()) {
+                            run.came.push(event.name.clone());
+                        }
+                    }
                     (b"Upgrade" | b"Downgrade", [old, new]) => {
                         self.add(at, package, Some(old.clone()), Some(new.clone()));
                     }

@@ -1,9 +1,9 @@
 //! `var/log/pacman.log`: what `[ALPM]` lines tell.
 
 use crate::history::{Clock, in_order, read_log};
-use crate::text::{lines, text};
-use tally_core::history::{Event, SystemRecords};
-use tally_core::model::{System, Text, Unread};
+use crate::text::{filled, lines, text};
+use tally_core::history::{Event, Run, SystemRecords};
+use tally_core::model::{Evidence, System, Text, Unread};
 use tally_trees::Tree;
 
 const LOG: &str = "var/log/pacman.log";
@@ -11,11 +11,17 @@ const LOG: &str = "var/log/pacman.log";
 /// `[2026-05-04T09:46:40+0000] [ALPM] upgraded inkcap (3.2.1-2 -> 3.2.1-3)`; long ago times had no seconds and no zone.
 pub(super) fn read(tree: &dyn Tree, clock: &Clock, unread: &mut Vec<Unread>) -> SystemRecords {
     let bytes = read_log(tree, LOG, unread);
-    let (mut events, mut since) = (Vec::new(), None);
-    for (_, line) in lines(&bytes) {
+    let (mut events, mut since, mut runs) = (Vec::new(), None, Vec::<Run>::new());
+    for (number, line) in lines(&bytes) {
         let Some((moment, rest)) = line.strip_prefix(b"[").and_then(|line| split(line, b"] ")) else {
             continue;
         };
+        if let Some(command) = rest.strip_prefix(b"[PACMAN] Running '") {
+            let (command, evidence) =
+                (command.strip_suffix(b"'").unwrap_or(command), Evidence::line(LOG, number));
+            let run = |began| Run { began, command: filled(text(command)), came: Vec::new(), evidence };
+            runs.extend(clock.seconds(moment).map(run));
+        }
         let Some(told) = rest.strip_prefix(b"[ALPM] ") else { continue };
         if since.is_none() {
             since = clock.seconds(moment);
@@ -34,6 +40,9 @@ pub(super) fn read(tree: &dyn Tree, clock: &Clock, unread: &mut Vec<Unread>) -> 
             _ => continue,
         };
         let Some(at) = clock.seconds(moment) else { continue };
+        if let (Some(run), None) = (runs.last_mut(), &before) {
+            run.came.push(text(name));
+        }
         events.push(Event {
             at,
             system: System::Pacman,
@@ -45,7 +54,7 @@ pub(super) fn read(tree: &dyn Tree, clock: &Clock, unread: &mut Vec<Unread>) -> 
     }
     let events = in_order(events);
     let since = since.map(|since| events.first().map_or(since, |event| event.at.min(since)));
-    SystemRecords { events, since, ..SystemRecords::default() }
+    SystemRecords { events, since, runs, ..SystemRecords::default() }
 }
 
 fn split<'a>(bytes: &'a [u8], mark: &[u8]) -> Option<(&'a [u8], &'a [u8])> {

@@ -1,0 +1,130 @@
+//! When an installed system was first started, by what is written at every start.
+
+use crate::text::name_text;
+use std::path::Path;
+use tally_core::model::Evidence;
+use tally_trees::Tree;
+
+/// The folder of the journal: a folder for each machine, in it files that begin with `system`.
+const JOURNAL: &str = "var/log/journal";
+/// The record of logins and starts, as utmp(5) describes it for 64-bit machines.
+const WTMP: &str = "var/log/wtmp";
+/// What the kit writes of the journals: a path, a blank, microseconds since 1970 UTC.
+const KIT: &str = "kit-first-start";
+
+/// Bytes that are read of the record of logins: 16 MiB.
+const WTMP_LIMIT: u64 = 16 << 20;
+/// Bytes of a record in it, where its time stands, and the type of a start.
+const RECORD: usize = 384;
+const RECORD_TIME: usize = 340;
+const BOOT_TIME: u16 = 2;
+
+/// Times before the first year are those of machines without a clock.
+const CLOCK_WAS_SET: i64 = 365 * 86_400;
+
+/// Moments of first starts in seconds since 1970 UTC, each with the file that tells.
+pub(super) fn read(tree: &dyn Tree) -> Vec<(i64, Evidence)> {
+    let mut found: Vec<(i64, String)> = journals(tree);
+    found.extend(by_kit(tree));
+    found.extend(logins(tree).map(|at| (at, WTMP.to_owned())));
+    found.retain(|(at, _)| *at > CLOCK_WAS_SET);
+    found.sort();
+    found.into_iter().map(|(at, file)| (at, Evidence::file(file))).collect()
+}
+
+/// The time of the first entry of each journal, as its header has it (systemd's `JOURNAL_FILE_FORMAT`: `head_entry_realtime`,
+/// microseconds, little-endian).
+fn journals(tree: &dyn Tree) -> Vec<(i64, String)> {
+    let mut found = Vec::new();
+    for machine in tree.names(JOURNAL) {
+        let folder = format!("{JOURNAL}/{}", name_text(&machine.name));
+        for entry in tree.names(&folder) {
+            let name = name_text(&entry.name);
+            if !(name.starts_with("system") && name.ends_with(".journal")) {
+                continue;
+            }
+            let file = format!("{folder}/{name}");
+            let Ok(head) = tree.open(Path::new(&file)).and_then(|bytes| {
+                bytes.exactly(0, 192).map_err(|error| tally_trees::TreeError::io(Path::new(&file), error))
+            }) else {
+                continue;
+            };
+            let time = head.get(184..).and_then(|rest| rest.first_chunk()).copied().map(u64::from_le_bytes);
+            if let (true, Some(time)) = (head.starts_with(b"LPKSHHRH"), time.filter(|time| *time > 0)) {
+                found.push((i64::try_from(time / 1_000_000).unwrap_or(0), file));
+            }
+        }
+    }
+    found
+}
+
+fn by_kit(tree: &dyn Tree) -> Vec<(i64, String)> {
+    let Ok(bytes) = tree.read(KIT) else { return Vec::new() };
+    let line = |line: &str| {
+        let (file, time) = line.rsplit_once(' ')?;
+        Some((time.parse::<i64>().ok()? / 1_000_000, file.to_owned()))
+    };
+    String::from_utf8_lossy(&bytes).lines().filter_map(line).collect()
+}
+
+/// The first start that the record of logins tells of.
+fn logins(tree: &dyn Tree) -> Option<i64> {
+    let mut bytes = Vec::new();
+    tree.read_into(Path::new(WTMP), WTMP_LIMIT, &mut bytes).ok()?;
+    bytes.chunks_exact(RECORD).find_map(|record| {
+        let kind = record.first_chunk().copied().map(u16::from_le_bytes)?;
+        let time =
+            record.get(RECORD_TIME..).and_then(|rest| rest.first_chunk()).copied().map(u32::from_le_bytes)?;
+        (kind == BOOT_TIME).then_some(i64::from(time))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tally_trees::Memory;
+
+    fn journal(microseconds: u64) -> Vec<u8> {
+        let mut head = b"LPKSHHRH".to_vec();
+        head.resize(184, 0);
+        head.extend(microseconds.to_le_bytes());
+        head.resize(256, 0);
+        head
+    }
+
+    fn login(kind: u16, at: u32) -> Vec<u8> {
+        let mut record = kind.to_le_bytes().to_vec();
+        record.resize(RECORD_TIME, 0);
+        record.extend(at.to_le_bytes());
+        record.resize(RECORD, 0);
+        record
+    }
+
+    #[test]
+    fn journals_and_the_record_of_logins_tell_of_the_first_start() {
+        let tree = Memory::new()
+            .file("var/log/journal/abc/system.journal", journal(1_777_900_000_000_000))
+            .file("var/log/journal/abc/system@1.journal", journal(1_777_890_000_999_999))
+            .file("var/log/journal/abc/user-1000.journal", journal(1_000_000))
+            .file("var/log/journal/abc/system@2.journal", journal(0))
+            .file("var/log/journal/abc/system@3.journal", "cut off")
+            .file(
+                "var/log/wtmp",
+                [login(7, 1_777_880_000), login(2, 1_777_895_000), login(2, 1_777_999_000)].concat(),
+            );
+        let told: Vec<(i64, String)> =
+            read(&tree).into_iter().map(|(at, evidence)| (at, evidence.file.to_string())).collect();
+        assert_eq!(
+            told,
+            [
+                (1_777_890_000, "var/log/journal/abc/system@1.journal".to_owned()),
+                (1_777_895_000, "var/log/wtmp".to_owned()),
+                (1_777_900_000, "var/log/journal/abc/system.journal".to_owned()),
+            ]
+        );
+        let kit = Memory::new()
+            .file("kit-first-start", "var/log/journal/a b/system.journal 1777890000999999\nodd\n");
+        assert_eq!(read(&kit)[0].0, 1_777_890_000);
+        assert_eq!(read(&Memory::new()), []);
+    }
+}
