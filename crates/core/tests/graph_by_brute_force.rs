@@ -246,7 +246,12 @@ proptest! {
         prop_assume!(!plain.packages.is_empty());
         let package = at.index(plain.packages.len());
         let gone = plain.broken_without(package);
-        let stays = plain.reached(&(&plain.roots() | &plain.with_reason(Reason::Unknown)), &gone);
+        let is_word = |at: &usize| {
+            let one = &plain.packages[*at];
+            *at != package && one.section == "metapackages" && one.reason == Reason::Chosen
+        };
+        let collected = gone.iter().filter(|at| is_word(at)).flat_map(|at| &plain.targets[*at]).copied().collect();
+        let stays = plain.reached(&(&(&plain.roots() | &collected) | &plain.with_reason(Reason::Unknown)), &gone);
         let cleared = &plain.with_reason(Reason::Followed) - &stays;
         let expected = &(&gone | &cleared) - &BTreeSet::from([package]);
         let graph = Graph::new(&packages);

@@ -47,7 +47,7 @@ impl Config {
         let text = output::text(&file)?;
         let mut config: Self = toml::from_str(&text).map_err(|error| {
             let line = error.span().map_or(1, |span| text[..span.start].matches('\n').count() + 1);
-            Failure::Source { path: file.clone(), why: format!("line {line}: {}", error.message()) }
+            Failure::Source { path: file.clone(), why: format!("line {line}: {}", error.message()).into() }
         })?;
         let above = folder.unwrap_or(Path::new(""));
         let from_here = |path: &mut PathBuf| *path = above.join(expanded(path));

@@ -12,7 +12,11 @@ pub(crate) enum Failure {
     Usage(String),
     /// A source can't be read.
     #[error("can't read `{}`: {why}", path.display())]
-    Source { path: PathBuf, why: String },
+    Source {
+        path: PathBuf,
+        #[source]
+        why: Box<dyn std::error::Error + Send + Sync>,
+    },
     /// An install that can't be weighed.
     #[error("can't weigh `{0}`: its source does not tell how big packages are")]
     Weightless(String),
@@ -110,6 +114,9 @@ impl Failure {
             ),
             Self::NoInstall { source: TakeError::NoListing, .. } => Some(
                 "what `dpkg -l`, `rpm -qa`, `pacman -Qi`, `apk info -v` and their like print in English can be read, manifests of images, CycloneDX and SPDX in JSON".into(),
+            ),
+            Self::NoInstall { source: TakeError::DatabaseUnread { .. }, .. } => Some(
+                "read it with the rights of root, or collect it with `fresh-tally kit` from inside; a damaged disk is best copied first".into(),
             ),
             Self::NoInstall { .. } => Some(
                 "point at the root of the install: the folder that holds its `etc`, `usr` and `var`".into(),

@@ -1,6 +1,7 @@
 //! Exit codes, and the one place that turns an error into words, a hint and a code.
 
 use crate::error::Failure;
+use std::backtrace::{Backtrace, BacktraceStatus};
 use std::panic::PanicHookInfo;
 
 /// How the program ends. Scripts rely on these numbers.
@@ -34,25 +35,44 @@ pub(crate) fn report(failure: &Failure) -> Exit {
         return Exit::Done;
     }
     eprintln!("error: {}", tally_report::clean(&failure.to_string()));
+    if tracing::enabled!(tracing::Level::INFO) {
+        causes(failure);
+    }
     if let Some(hint) = failure.hint() {
         eprintln!("hint: {}", tally_report::clean(&hint));
     }
     failure.exit()
 }
 
-/// What a panic prints: where it happened, and that it is not the user's fault.
+/// What a panic prints: where it happened, and that it is not the user's fault; with `RUST_BACKTRACE=1` the way there as well. One that
+/// is caught where a file is decoded is told of as that file's, and not here.
 #[allow(clippy::print_stderr, reason = "the last words of the program")]
 pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
+    if tally_trees::is_shielded() {
+        return;
+    }
     let place = info.location().map(ToString::to_string).unwrap_or_default();
     let payload = info.payload();
     let words = payload
         .downcast_ref::<&str>()
         .copied()
         .or_else(|| payload.downcast_ref::<String>().map(String::as_str));
-    eprintln!(
-        "error: a bug in fresh-tally {} at {place}: {}",
-        env!("CARGO_PKG_VERSION"),
-        words.unwrap_or("no words")
-    );
-    eprintln!("hint: please report this line and the command that led to it");
+    let words = tally_report::clean(words.unwrap_or("no words")).into_owned();
+    eprintln!("error: a bug in fresh-tally {} at {place}: {words}", env!("CARGO_PKG_VERSION"));
+    let trace = Backtrace::capture();
+    if trace.status() == BacktraceStatus::Captured {
+        eprintln!("{trace}");
+    } else {
+        eprintln!("hint: please report this line and the command; RUST_BACKTRACE=1 shows more");
+    }
+}
+
+/// Says what led to an error, cause by cause, where more was asked for with `-v`.
+#[allow(clippy::print_stderr, reason = "errors end here")]
+fn causes(failure: &Failure) {
+    let mut cause = std::error::Error::source(failure);
+    while let Some(error) = cause {
+        eprintln!("because: {}", tally_report::clean(&error.to_string()));
+        cause = error.source();
+    }
 }

@@ -75,7 +75,7 @@ fn find_as_found(
             Detail::Brief => read_tally_in_brief(path),
         };
         return match read {
-            Err(ShelfError::Io { source, .. }) => Err(unreadable(path, &source)),
+            Err(ShelfError::Io { source, .. }) => Err(unreadable(path, source)),
             other => Ok(other?),
         };
     }
@@ -142,7 +142,7 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
         return Err(Failure::Source { path: source, why: why.into() });
     }
     let folder = Folder::open(&source);
-    let folder = folder.map_err(|error| Failure::Source { path: source, why: error.why.to_string() })?;
+    let folder = folder.map_err(|error| Failure::Source { path: source, why: error.why.into() })?;
     Ok(Box::new(folder))
 }
 
@@ -165,7 +165,7 @@ fn is_tally(path: &Path) -> bool {
 
 /// Reads a file that is no tally: an archive, an image or a disk with an install in it, or a list of packages.
 fn take_file(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
-    let fail = |error: std::io::Error| unreadable(source, &error);
+    let fail = |error: std::io::Error| unreadable(source, error);
     let bytes = if source == Path::new(STDIN) {
         let bar = progress::bar(None, "Receiving", how.settings);
         let mut input = bar.wrap_read(std::io::stdin().lock());
@@ -222,7 +222,7 @@ pub(crate) fn take_each_profile(
     interrupt::prepare(settings);
     start_threads(None);
     let fail = |error| Failure::Image { path: source.into(), source: error };
-    let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, &error))?;
+    let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, error))?;
     let profiles = Source::each_profile(bytes).map_err(fail)?;
     let mut tallies = Vec::new();
     for opened in profiles {
@@ -326,7 +326,7 @@ pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
         return take_file(source, how);
     }
     let tree = Folder::open(source)
-        .map_err(|error| Failure::Source { path: source.into(), why: error.why.to_string() })?;
+        .map_err(|error| Failure::Source { path: source.into(), why: error.why.into() })?;
     let How { medium, overrides, installed, settings, rules, .. } = how;
     let options = Options::new(source, medium, installed, settings)?;
     let mut result = tally_readers::take(&tree as &dyn Tree, &options.of(overrides, rules));
@@ -343,7 +343,7 @@ pub(crate) fn sha256(source: &Path, settings: &Settings) -> Result<Text, Failure
     if !source.is_file() {
         return Err(Failure::Usage(format!("--sha256: `{}` is no file, and has none", source.display())));
     }
-    let fail = |error: std::io::Error| unreadable(source, &error);
+    let fail = |error: std::io::Error| unreadable(source, error);
     let mut file = open_file(source).map_err(fail)?;
     let length = file.metadata().map_err(fail)?.len();
     let bar = progress::bar(Some(length), &format!("Summing {}", source.display()), settings);
@@ -380,8 +380,8 @@ fn readings(tree: &dyn Tree, medium: Medium) -> Vec<Reading> {
     readings
 }
 
-fn unreadable(path: &Path, error: &std::io::Error) -> Failure {
-    Failure::Source { path: path.into(), why: error.to_string() }
+fn unreadable(path: &Path, error: std::io::Error) -> Failure {
+    Failure::Source { path: path.into(), why: error.into() }
 }
 
 /// Handles that look like what was asked for, likest first.

@@ -6,6 +6,7 @@
 mod args;
 mod commands;
 mod config;
+mod diagnostics;
 mod error;
 mod exit;
 mod install;
@@ -25,6 +26,7 @@ fn main() {
     // A shell that completes a line asks by an environment variable, and gets its answer here.
     clap_complete::CompleteEnv::with_factory(args::Cli::command).var(args::COMPLETE).complete();
     let cli = args::Cli::parse();
+    diagnostics::begin(cli.common.verbose);
     let outcome = std::panic::catch_unwind(|| {
         let settings = settings::Settings::from_args(&cli.common)?;
         if settings.output.is_some() || !cli.command.only_reads() {

@@ -83,10 +83,10 @@ const TEXT_LIMIT: u64 = 16 << 20;
 
 /// Reads a text that the reviewer wrote: a regular file of UTF-8.
 pub(crate) fn text(path: &Path) -> Result<String, Failure> {
-    let fail = |why: String| Failure::Source { path: path.into(), why };
-    let bytes = read_file(path, TEXT_LIMIT).map_err(|error| fail(error.to_string()))?;
+    let fail = |why: Box<dyn std::error::Error + Send + Sync>| Failure::Source { path: path.into(), why };
+    let bytes = read_file(path, TEXT_LIMIT).map_err(|error| fail(error.into()))?;
     String::from_utf8(bytes).map_err(|error| {
         let good = &error.as_bytes()[..error.utf8_error().valid_up_to()];
-        fail(format!("line {} is not UTF-8", good.iter().filter(|byte| **byte == b'\n').count() + 1))
+        fail(format!("line {} is not UTF-8", good.iter().filter(|byte| **byte == b'\n').count() + 1).into())
     })
 }

@@ -168,7 +168,7 @@ fn word<T: ValueEnum>(key: &str, value: Option<&str>, config: &Config) -> Result
             .filter_map(|known| known.to_possible_value().map(|known| known.get_name().to_owned()))
             .collect();
         let path = config.file.clone().unwrap_or_default();
-        Failure::Source { path, why: format!("{key} = \"{value}\": known are {}", known.join(", ")) }
+        Failure::Source { path, why: format!("{key} = \"{value}\": known are {}", known.join(", ")).into() }
     })
 }
 

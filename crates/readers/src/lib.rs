@@ -31,6 +31,7 @@ mod startup;
 mod storage;
 mod take;
 mod text;
+mod timed;
 mod xml;
 
 pub use label::{LabelFacts, Overrides};

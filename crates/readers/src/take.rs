@@ -5,6 +5,7 @@ use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use crate::timed::timed;
 use crate::{defaults, left_out, listings, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -51,6 +52,21 @@ pub enum TakeError {
     /// The tree holds neither a release file nor a package database.
     #[error("holds no install: neither a release file nor a package database was found in it")]
     NoInstall,
+    /// A package database is there, and most of it can't be read.
+    #[error(
+        "has a package database of {system} of which most can't be read ({lost} of {} records): `{}` {}",
+        lost + packages, first.file, first.why
+    )]
+    DatabaseUnread {
+        /// The package system.
+        system: System,
+        /// Records that can't be read.
+        lost: usize,
+        /// Packages that can.
+        packages: usize,
+        /// The first thing that can't be read.
+        first: Unread,
+    },
     /// The file is no list of packages in any format that is known.
     #[error("is no tally, no list of packages that a package system prints, and no bill of materials")]
     NoListing,
@@ -85,7 +101,8 @@ fn note_failures(watched: &Watched<'_>, unread: &mut Vec<Unread>) {
 
 fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
     let label = label::read(tree);
-    let ((systems, mut found), mut menu) = rayon::join(|| read_systems(tree), || Menu::read(tree));
+    let (systems, mut menu) = rayon::join(|| read_systems(tree), || Menu::read(tree));
+    let (systems, mut found) = systems?;
     if systems.is_empty() && !label.found {
         return Err(TakeError::NoInstall);
     }
@@ -93,7 +110,8 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     tally.unread.extend(left_out::read(tree));
     menu.embed(&mut found);
     collect(&mut tally, label, found, &options.overrides, options.rules);
-    let (records, unread) = history::read(tree, &systems, &tally.packages, options.installed);
+    let past = || history::read(tree, &systems, &tally.packages, options.installed);
+    let (records, unread) = timed("the past", past);
     tally.unread.extend(unread);
     history::fill_times(&records, &mut tally.packages);
     // A live session and an image have no install day: all in them is as shipped, whenever it was put there.
@@ -114,8 +132,8 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     let desktops = sessions::current_desktops(&tally.looks.sessions, tally.looks.default_session.as_deref());
     let Tally { packages, launchers, .. } = &mut tally;
     let ((associations, unread), ()) = rayon::join(
-        || defaults::read(tree, &desktops, launchers, options.roles),
-        || classify(packages, launchers, options.kinds, &traits),
+        || timed("associations", || defaults::read(tree, &desktops, launchers, options.roles)),
+        || timed("kinds", || classify(packages, launchers, options.kinds, &traits)),
     );
     tally.unread.extend(unread);
     fold_companions(&mut tally.packages);
@@ -186,10 +204,10 @@ struct Menu {
 
 impl Menu {
     fn read(tree: &dyn Tree) -> Self {
-        let looks = looks::read(tree);
+        let looks = timed("looks and sessions", || looks::read(tree));
         let desktops = sessions::current_desktops(&looks.sessions, looks.default_session.as_deref());
-        let launchers = launchers::read(tree, &desktops);
-        Self { launchers, startup: startup::read(tree, &desktops), looks }
+        let launchers = timed("launchers", || launchers::read(tree, &desktops));
+        Self { launchers, startup: timed("startup", || startup::read(tree, &desktops)), looks }
     }
 
     /// Adds the launchers that package systems found inside packages.
@@ -217,9 +235,33 @@ fn looks_of(looks: &Looks) -> impl Iterator<Item = &Look> {
     [&looks.themes, &looks.icon_sets, &looks.wallpapers, &looks.fonts].into_iter().flatten()
 }
 
+/// Package systems, and what each of them says.
+type Systems = (Vec<&'static dyn PackageSystem>, Vec<PackageFacts>);
+
+/// A list of packages of which most is missing is worse than none: who reads it would say that an install lacks what it has.
+fn is_worth_having(system: System, facts: &PackageFacts, watched: &Watched<'_>) -> Result<(), TakeError> {
+    let failed = watched.failed().0;
+    let (lost, packages) = (failed.len().max(facts.unread.len()), facts.packages.len());
+    if system.is_sandbox() || lost <= packages {
+        return Ok(());
+    }
+    let first =
+        facts.unread.first().cloned().or_else(|| {
+            failed.first().map(|one| Unread::whole(one.path.to_string_lossy(), one.why.as_str()))
+        });
+    first.map_or(Ok(()), |first| Err(TakeError::DatabaseUnread { system, lost, packages, first }))
+}
+
 /// The systems that are here, and what each of them says.
-fn read_systems(tree: &dyn Tree) -> (Vec<&'static dyn PackageSystem>, Vec<PackageFacts>) {
-    packages::present(tree).map(|system| (system, system.read(tree))).unzip()
+fn read_systems(tree: &dyn Tree) -> Result<Systems, TakeError> {
+    let read = |system: &'static dyn PackageSystem| {
+        let own = Watched::new(tree);
+        let facts = timed(&format!("packages of {}", system.system()), || system.read(&own));
+        is_worth_having(system.system(), &facts, &own)?;
+        tracing::info!(packages = facts.packages.len(), unread = facts.unread.len(), "{}", system.system());
+        Ok((system, facts))
+    };
+    packages::present(tree).map(read).collect::<Result<Vec<_>, _>>().map(|read| read.into_iter().unzip())
 }
 
 fn collect(
@@ -291,7 +333,8 @@ fn own(
     needed_files(packages).for_each(|file| wanted.add(file.as_bytes()));
     let mut owners = Owners::default();
     for system in systems {
-        owners.absorb(system.survey(tree, packages, &wanted));
+        let survey = || system.survey(tree, packages, &wanted);
+        owners.absorb(timed(&format!("lists of files of {}", system.system()), survey));
     }
     (wanted, owners)
 }
@@ -442,7 +485,11 @@ fn read_repositories(
     packages: &[Package],
     label: &Label,
 ) -> Vec<RepositoryFacts> {
-    systems.iter().map(|system| system.repositories(tree, packages, label)).collect()
+    let read = |system: &&'static dyn PackageSystem| {
+        let repositories = || system.repositories(tree, packages, label);
+        timed(&format!("repositories of {}", system.system()), repositories)
+    };
+    systems.iter().map(read).collect()
 }
 
 fn place(tally: &mut Tally, systems: &[&'static dyn PackageSystem], repositories: Vec<RepositoryFacts>) {

@@ -8,6 +8,7 @@ pub struct TreeError {
     /// The path inside the tree.
     pub path: PathBuf,
     /// What stood in the way.
+    #[source]
     pub why: Why,
 }
 
@@ -51,6 +52,7 @@ impl TreeError {
 
     /// An error about a path of which something is more than a limit.
     pub(crate) fn beyond(path: &Path, what: &str, limit: impl std::fmt::Display) -> Self {
+        tracing::info!(?path, %limit, "limit met: {what}");
         Self::new(path, Why::Beyond(format!("{what}: the limit is {limit}")))
     }
 

@@ -81,7 +81,8 @@ impl Source {
     /// # Errors
     /// As [`Source::open`].
     pub fn of(bytes: Arc<dyn Bytes>) -> Result<Self, SourceError> {
-        shielded(|| Self::inside(bytes, &Nesting::default())).unwrap_or_else(|why| Err(SourceError::Damaged(why)))
+        shielded(|| Self::inside(bytes, &Nesting::default()))
+            .unwrap_or_else(|why| Err(SourceError::Damaged(why)))
     }
 
     /// Opens bytes, once for each profile that it can install, the smallest first; once alone where it has none.
@@ -110,7 +111,9 @@ impl Source {
     pub(crate) fn inside(bytes: Arc<dyn Bytes>, nesting: &Nesting) -> Result<Self, SourceError> {
         nesting.open()?;
         let head = head_of(bytes.as_ref())?;
-        match Sort::of(&head).ok_or(SourceError::Unknown)? {
+        let sort = Sort::of(&head).ok_or(SourceError::Unknown)?;
+        tracing::info!(bytes = bytes.len(), depth = nesting.depth, "{}", sort.name());
+        match sort {
             Sort::Packed(packed) => {
                 let (content, damage) = packed.spool(&bytes)?;
                 let mut source = Self::inside(content, &nesting.deeper()?)?;
@@ -149,9 +152,7 @@ impl Source {
                 source.remarks.extend(remark);
                 Ok(source)
             }
-            Sort::Qcow2 => {
-                Self::inside(Arc::new(disk::Qcow2::open(Box::new(bytes))?), &nesting.deeper()?)
-            }
+            Sort::Qcow2 => Self::inside(Arc::new(disk::Qcow2::open(Box::new(bytes))?), &nesting.deeper()?),
             Sort::Vdi => Self::inside(Arc::new(disk::Vdi::open(Box::new(bytes))?), &nesting.deeper()?),
             Sort::Disk => partitions(&bytes, nesting),
             Sort::Unread(what) => {
@@ -184,7 +185,10 @@ impl Nesting {
         let opened = self.opened.get().saturating_add(1);
         self.opened.set(opened);
         match opened > LIMITS.images {
-            true => Err(SourceError::Unsupported(format!("holds more than {} images and partitions", LIMITS.images))),
+            true => Err(SourceError::Unsupported(format!(
+                "holds more than {} images and partitions",
+                LIMITS.images
+            ))),
             false => Ok(()),
         }
     }
@@ -205,6 +209,21 @@ pub(crate) enum Sort {
 }
 
 impl Sort {
+    /// What it is called.
+    fn name(&self) -> &'static str {
+        match self {
+            Self::Packed(_) => "a packed file",
+            Self::Iso => "an ISO 9660 image",
+            Self::Squashfs => "a SquashFS image",
+            Self::Tar => "an archive",
+            Self::Ext4 => "an ext file system",
+            Self::Qcow2 => "a qcow2 disk",
+            Self::Vdi => "a VDI disk",
+            Self::Disk => "a disk",
+            Self::Unread(what) => what,
+        }
+    }
+
     /// An optical image may have a table of partitions as well, so it is asked for first.
     pub(crate) fn of(head: &[u8]) -> Option<Self> {
         let at = |place: usize, magic: &[u8]| head.get(place..).is_some_and(|rest| rest.starts_with(magic));
@@ -300,9 +319,7 @@ fn partitions(bytes: &Arc<dyn Bytes>, nesting: &Nesting) -> Result<Source, Sourc
     let Some(root) = root else {
         // A stick may hold the image of a live system in a file system of its own.
         if let Some(source) =
-            others.iter().find_map(|volume| {
-                medium(Arc::clone(&volume.tree), &nesting.deeper().ok()?).ok()
-            })
+            others.iter().find_map(|volume| medium(Arc::clone(&volume.tree), &nesting.deeper().ok()?).ok())
         {
             return Ok(source);
         }

@@ -87,6 +87,7 @@ impl<'t> Watched<'t> {
 }
 
 fn note(log: &Log, path: &Path, why: String) {
+    tracing::info!(?path, why, "unread");
     let mut log = log.lock().unwrap_or_else(PoisonError::into_inner);
     if log.kept.len() < KEPT {
         log.kept.push(Failed { path: path.strip_prefix("/").unwrap_or(path).to_owned(), why });
@@ -101,15 +102,20 @@ impl Tree for Watched<'_> {
     }
 
     fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
-        self.ask(path, |tree| tree.list(path))
+        let entries = self.ask(path, |tree| tree.list(path));
+        tracing::debug!(?path, names = entries.as_ref().map_or(0, Vec::len), "list");
+        entries
     }
 
     fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
-        self.ask(path, |tree| tree.read_into(path, limit, buffer))
+        let read = self.ask(path, |tree| tree.read_into(path, limit, buffer));
+        tracing::debug!(?path, bytes = read.as_ref().map_or(0, |()| buffer.len()), "read");
+        read
     }
 
     fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
         let file = self.ask(path, |tree| tree.open(path))?;
+        tracing::debug!(?path, bytes = file.len(), "open");
         Ok(Box::new(WatchedFile { file, path: path.to_owned(), log: Arc::clone(&self.log) }))
     }
 

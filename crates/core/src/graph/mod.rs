@@ -188,9 +188,16 @@ impl<'g> Graph<'g> {
                 }
             }
         }
+        // A collection that somebody chose, and that has to go along, is no word against what it collected: apt then keeps that as
+        // if it were chosen. One that only followed says nothing, and whoever names the collection itself means what it collected.
+        let collected = self
+            .all()
+            .filter(|at| *at != package && gone[at.0])
+            .filter(|at| is_collection(self.package(*at)) && self.package(*at).reason == Reason::Chosen)
+            .flat_map(|at| self.targets(at));
         // What nobody kept a reason for is not cleared either, and keeps what it needs.
         let untold = self.all().filter(|at| self.package(*at).reason == Reason::Unknown);
-        let roots = self.roots().into_iter().chain(untold).filter(|root| !gone[root.0]);
+        let roots = self.roots().into_iter().chain(collected).chain(untold).filter(|root| !gone[root.0]);
         let stays = self.reachable(roots, &gone);
         let mut leaving: Vec<Ix> = self
             .all()
@@ -380,14 +387,23 @@ mod tests {
         assert_eq!(paths, [vec!["d", "c"], vec!["a", "b", "c"]]);
     }
 
-    /// As apt 2.6 and 3.0 do: what a metapackage brought goes, whether it was named or goes along.
+    /// As apt 2.6 and 3.0 do on real desktops.
     #[test]
-    fn a_metapackage_that_goes_along_keeps_nothing() {
-        let mut goodies = package("goodies", Chosen, &["burner", "panel-plugin"]);
-        goodies.section = "metapackages".into();
-        let packages = [goodies, package("burner", Followed, &[]), package("panel-plugin", Followed, &[])];
-        assert_eq!(leaving(&packages, "burner"), ["goodies", "panel-plugin"]);
-        assert_eq!(leaving(&packages, "goodies"), ["burner", "panel-plugin"]);
+    fn a_metapackage_that_goes_along_keeps_what_it_brought_only_where_it_was_chosen() {
+        let collection = |name: &str, section: &str, reason, needs: &[&str]| {
+            let mut package = package(name, reason, needs);
+            package.section = section.into();
+            package
+        };
+        let packages = [
+            collection("task", "tasks", Chosen, &["goodies", "office"]),
+            collection("goodies", "metapackages", Followed, &["burner", "panel-plugin"]),
+            package("burner", Followed, &[]),
+            package("panel-plugin", Followed, &[]),
+            package("office", Followed, &[]),
+        ];
+        assert_eq!(leaving(&packages, "burner"), ["goodies", "panel-plugin", "task"]);
+        assert_eq!(leaving(&packages, "task"), ["burner", "goodies", "office", "panel-plugin"]);
     }
 
     #[test]

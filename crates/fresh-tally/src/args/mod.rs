@@ -110,6 +110,9 @@ pub(crate) struct Common {
     /// Say nothing but the answer and errors
     #[arg(long, short, global = true)]
     pub(crate) quiet: bool,
+    /// Say on standard error which readers ran, how long each took, and which limits were met; twice: every file that was read
+    #[arg(long, short, global = true, action = clap::ArgAction::Count, conflicts_with = "quiet")]
+    pub(crate) verbose: u8,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]

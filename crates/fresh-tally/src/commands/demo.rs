@@ -195,7 +195,7 @@ fn folder(into: Option<PathBuf>) -> Result<PathBuf, Failure> {
             let mut entries = std::fs::read_dir(&folder).map_err(|source| fail(&folder, source))?;
             if entries.next().is_some() && !folder.join(MARK).exists() {
                 let why = "it holds other things already; the demo wants an empty folder".to_owned();
-                return Err(Failure::Source { path: folder, why });
+                return Err(Failure::Source { path: folder, why: why.into() });
             }
             folder
         }

@@ -235,7 +235,7 @@ fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), 
     let Some(out) = settings.output.as_deref() else {
         return Err(Failure::Usage("--template: -o names the folder that is written to".into()));
     };
-    let fail = |error: std::io::Error| Failure::Source { path: folder.into(), why: error.to_string() };
+    let fail = |error: std::io::Error| Failure::Source { path: folder.into(), why: error.into() };
     let mut texts = BTreeMap::new();
     for entry in std::fs::read_dir(folder).map_err(fail)? {
         let path = entry.map_err(fail)?.path();

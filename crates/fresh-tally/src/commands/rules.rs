@@ -64,7 +64,7 @@ fn read_stdin() -> Result<Vec<u8>, Failure> {
     let mut bytes = Vec::new();
     match std::io::stdin().lock().take(16 << 20).read_to_end(&mut bytes) {
         Ok(_) => Ok(bytes),
-        Err(error) => Err(Failure::Source { path: "standard input".into(), why: error.to_string() }),
+        Err(error) => Err(Failure::Source { path: "standard input".into(), why: error.into() }),
     }
 }
 
@@ -76,7 +76,7 @@ fn order_lines(system: System, bytes: &[u8]) -> Result<String, Failure> {
         let mut columns = line.split('\t');
         let (Some(a), Some(b)) = (columns.next(), columns.next()) else {
             let why = format!("line {number} has no tab between two versions");
-            return Err(Failure::Source { path: "standard input".into(), why });
+            return Err(Failure::Source { path: "standard input".into(), why: why.into() });
         };
         _ = writeln!(out, "{a}\t{b}\t{}", sign(compare(system, a, b)));
     }

@@ -95,7 +95,7 @@ fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, Failure> {
     let mut files: Vec<PathBuf> = Vec::new();
     for path in given {
         if path.is_dir() {
-            let fail = |error: std::io::Error| Failure::Source { path: path.clone(), why: error.to_string() };
+            let fail = |error: std::io::Error| Failure::Source { path: path.clone(), why: error.into() };
             let mut found = Vec::new();
             for entry in std::fs::read_dir(path).map_err(fail)? {
                 found.push(entry.map_err(fail)?.path());

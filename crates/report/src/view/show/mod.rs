@@ -4,10 +4,11 @@ mod menu;
 mod overview;
 mod packages;
 mod readings;
+mod unread;
 mod weight;
 
 use crate::View;
-use crate::document::Document;
+use crate::document::{Document, Role, Span};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use tally_core::knowledge::{PartRules, Roles};
@@ -63,7 +64,7 @@ impl View for ShowView<'_> {
             return document;
         }
         let tally = self.tally;
-        match self.what {
+        let mut document = match self.what {
             ShowWhat::Overview => overview::document(tally, self.roles),
             ShowWhat::Parts => lists::parts(tally, self.rules),
             ShowWhat::Menu => menu::document(tally),
@@ -75,12 +76,16 @@ impl View for ShowView<'_> {
             ShowWhat::Weight => weight::document(tally),
             ShowWhat::Readings => readings::document(tally),
             ShowWhat::Odd => lists::odd(tally),
+        };
+        if let Some(said) = unread::said(tally, self.what) {
+            document.paragraph(Span::new(Role::LookTwice, said));
         }
+        document
     }
 
     fn csv(&self) -> CsvTable {
         let tally = self.tally;
-        match self.what {
+        let mut document = match self.what {
             ShowWhat::Overview => overview::csv(tally),
             ShowWhat::Parts => lists::parts_csv(tally),
             ShowWhat::Menu => menu::csv(tally),
@@ -97,7 +102,7 @@ impl View for ShowView<'_> {
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
         let tally = self.tally;
-        match self.what {
+        let mut document = match self.what {
             ShowWhat::Overview => overview::json(tally),
             ShowWhat::Parts => self.records("parts", &tally.parts),
             ShowWhat::Menu => menu::json(tally),
