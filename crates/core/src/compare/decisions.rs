@@ -250,8 +250,9 @@ impl<'a> Work<'a> {
             });
         }
         self.mark_shared(targets, &tree, starts, &mut group_of);
+        let highest = tree.highest();
         for (i, start) in starts.iter().enumerate() {
-            let top = tree.highest(i);
+            let top = highest[i];
             let group = match (start, top) {
                 (Some(_), _) => group_of[i].clone(),
                 (None, Some(top)) => group_of[top].clone(),

@@ -6,7 +6,7 @@ use crate::model::{
     Application, DefaultChoice, Evidence, Launcher, Oddity, OddityName, PackageRef, System, Text,
 };
 use rustc_hash::{FxHashMap, FxHashSet};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// What one `mimeapps.list` says.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -215,13 +215,10 @@ impl<'a> Chooser<'a> {
     ) -> DefaultChoice {
         let launcher = launcher.map(|launcher| Text::from(launcher.as_ref()));
         let application = launcher.as_ref().map(|launcher| self.application(launcher));
-        let mut all: Vec<Text> = application.iter().cloned().collect();
-        for (candidate, _) in candidates {
-            let id = self.application(candidate);
-            if !all.contains(&id) {
-                all.push(id);
-            }
-        }
+        let named = candidates.iter().map(|(candidate, _)| self.application(candidate));
+        let mut seen: BTreeSet<Text> = BTreeSet::new();
+        let all: Vec<Text> =
+            application.iter().cloned().chain(named).filter(|id| seen.insert(id.clone())).collect();
         DefaultChoice {
             role: role.clone(),
             asked: asked.clone(),

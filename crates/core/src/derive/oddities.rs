@@ -84,6 +84,16 @@ const UNLIKELY: &[(&str, &[&str])] = &[
     ("contacts", &["text-editor"]),
 ];
 
+/// Names, of very many the first.
+fn some(names: &[impl AsRef<str>]) -> String {
+    const MOST: usize = 40;
+    let mut said = names.iter().take(MOST).map(AsRef::as_ref).collect::<Vec<_>>().join(", ");
+    if let Some(more) = names.len().checked_sub(MOST).filter(|more| *more > 0) {
+        said.push_str(&format!(" and {more} more"));
+    }
+    said
+}
+
 fn defaults(tally: &Tally, found: &mut Found) {
     let primary: BTreeMap<&str, &Text> = tally
         .defaults
@@ -102,7 +112,7 @@ fn defaults(tally: &Tally, found: &mut Found) {
             && !doubled.iter().any(|(role, _)| *role == choice.role)
         {
             doubled.push((&choice.role, &choice.candidates));
-            let (number, all) = (choice.candidates.len(), choice.candidates.join(", "));
+            let (number, all) = (choice.candidates.len(), some(&choice.candidates));
             let why = if choice.asked.contains('=') {
                 format!(
                     "{number} could do the job of {}, and none is chosen: {all}",
@@ -247,7 +257,7 @@ fn games(tally: &Tally, found: &mut Found) {
     let weight = bytes.map(|bytes| format!(", {}", bytes_human(bytes))).unwrap_or_default();
     let names: Vec<&str> = games.iter().map(|game| game.name.as_str()).collect();
     let noun = if games.len() == 1 { "game" } else { "games" };
-    let why = format!("{} {noun}{weight}: {}", games.len(), names.join(", "));
+    let why = format!("{} {noun}{weight}: {}", games.len(), some(&names));
     found.add(
         OddityName::Games,
         games.iter().flat_map(|game| about(game)).collect(),

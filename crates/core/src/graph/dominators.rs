@@ -7,6 +7,8 @@
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Dominators {
     above: Vec<Above>,
+    /// Every node that is reached, each after the one above it.
+    downwards: Vec<usize>,
 }
 
 /// What stands directly above a node in the tree of dominators.
@@ -61,7 +63,8 @@ impl Dominators {
             at if above[at] == root => Above::Root,
             at => Above::Node(order[above[at]]),
         };
-        Self { above: (0..count).map(of).collect() }
+        let above = (0..count).map(of).collect();
+        Self { above, downwards: order.iter().rev().copied().collect() }
     }
 
     /// What stands directly above a node.
@@ -69,16 +72,30 @@ impl Dominators {
         self.above[node]
     }
 
-    /// The highest node above a node, itself where nothing but the root is; `None` where nothing leads.
-    pub fn highest(&self, node: usize) -> Option<usize> {
-        let mut at = node;
-        loop {
-            match self.above[at] {
-                Above::Unreached => return None,
-                Above::Root => return Some(at),
-                Above::Node(next) => at = next,
-            }
+    /// For each node the highest one above it, itself where nothing but the root is; `None` where nothing leads.
+    pub fn highest(&self) -> Vec<Option<usize>> {
+        self.downwards(|node, above, of_above| if above.is_none() { Some(node) } else { of_above })
+    }
+
+    /// For each node the nearest of some nodes above it; `None` where there is none.
+    pub fn nearest(&self, is: &[bool]) -> Vec<Option<usize>> {
+        self.downwards(|_, above, of_above| above.filter(|above| is[*above]).or(of_above))
+    }
+
+    /// An answer for each node, made from the node above and its answer: once for each, however deep the tree is.
+    fn downwards(
+        &self,
+        answer: impl Fn(usize, Option<usize>, Option<usize>) -> Option<usize>,
+    ) -> Vec<Option<usize>> {
+        let mut answers = vec![None; self.above.len()];
+        for node in &self.downwards {
+            answers[*node] = match self.above[*node] {
+                Above::Unreached => None,
+                Above::Root => answer(*node, None, None),
+                Above::Node(above) => answer(*node, Some(above), answers[above]),
+            };
         }
+        answers
     }
 }
 
@@ -162,6 +179,13 @@ mod tests {
                     }
                     prop_assert_eq!(lost, dominated, "{} above {}", other, node);
                 }
+                let way: Vec<usize> = std::iter::successors(Some(node), |at| match tree.above(*at) {
+                    Above::Node(next) => Some(next),
+                    _ => None,
+                }).collect();
+                prop_assert_eq!(tree.highest()[node], reached_at_all.then(|| way[way.len() - 1]));
+                let odd: Vec<bool> = (0..9).map(|at| at % 2 == 1).collect();
+                prop_assert_eq!(tree.nearest(&odd)[node], way[1..].iter().copied().find(|at| odd[*at]));
             }
         }
     }

@@ -46,7 +46,7 @@ pub struct Candidate {
     pub command: Option<Text>,
     /// Where that was read.
     pub evidence: Evidence,
-    /// Changes of packages after it.
+    /// Packages that came, changed or went after it.
     pub later: u32,
 }
 
@@ -60,11 +60,12 @@ pub fn install_day(
     packages: &[Package],
     installed_at: impl Fn(&Package) -> Option<i64>,
 ) -> Option<Day> {
-    let mut all: Vec<i64> =
-        packages.iter().filter(|p| !p.system.is_sandbox()).filter_map(installed_at).collect();
-    all.extend(records.systems.iter().flat_map(|(_, of)| of.events.iter().map(|event| event.at)));
+    let own = packages.iter().filter(|package| !package.system.is_sandbox());
+    let mut all: Vec<(i64, &Text)> = own.filter_map(|one| Some((installed_at(one)?, &one.name))).collect();
+    let events = records.systems.iter().flat_map(|(_, of)| &of.events);
+    all.extend(events.map(|event| (event.at, &event.name)));
     all.sort_unstable();
-    let mut times = all.clone();
+    let mut times: Vec<i64> = all.iter().map(|(at, _)| *at).collect();
     times.dedup();
     let sure =
         |began, ended, how, evidence| Day { began, ended, how, sure: true, evidence, candidates: Vec::new() };
@@ -82,8 +83,10 @@ pub fn install_day(
     let began = *times.first()?;
     let mut candidates = candidates(records, packages, &times);
     for candidate in &mut candidates {
-        let before = all.partition_point(|at| *at <= candidate.ended);
-        candidate.later = u32::try_from(all.len() - before).unwrap_or(u32::MAX);
+        let before = all.partition_point(|(at, _)| *at <= candidate.ended);
+        // A package of which a log and the database tell the time is one.
+        let later: FxHashSet<&Text> = all[before..].iter().map(|(_, name)| *name).collect();
+        candidate.later = u32::try_from(later.len()).unwrap_or(u32::MAX);
     }
     candidates.retain(|candidate| candidate.later > 0);
     // Of signs of one sort the first counts; of the sorts the one that says most.
@@ -172,7 +175,7 @@ mod tests {
             .iter()
             .map(|at| Package {
                 download_bytes: Some(at.unsigned_abs()),
-                ..Package::new(System::Rpm, "a", "1")
+                ..Package::new(System::Rpm, format!("at-{at}"), "1")
             })
             .collect()
     }

@@ -159,7 +159,7 @@ pub struct InstallDayCandidate {
     /// Where that was read.
     #[serde(default)]
     pub evidence: Evidence,
-    /// Changes of packages that came later than it.
+    /// Packages that came, changed or went after it.
     pub later: u32,
 }
 

@@ -40,11 +40,13 @@ pub fn choices(tally: &Tally) -> Choices {
     let tree = Dominators::new(&targets, &starts);
     let mut is_start = vec![false; targets.len()];
     starts.iter().for_each(|start| is_start[*start] = true);
+    // The choice that every way to a package leads through last.
+    let nearest = tree.nearest(&is_start);
     let mut sums = vec![(0, 0); targets.len()];
     let mut found = Choices::default();
     for at in graph.all() {
         let bytes = graph.package(at).installed_bytes.unwrap_or(0);
-        let behind = if is_start[at.0] { Some(at.0) } else { nearest_start(&tree, &is_start, at.0) };
+        let behind = if is_start[at.0] { Some(at.0) } else { nearest[at.0] };
         let sum = match (behind, tree.above(at.0)) {
             (Some(start), _) => &mut sums[start],
             (None, Above::Unreached) => &mut found.unexplained,
@@ -84,18 +86,6 @@ fn starts(graph: &Graph<'_>) -> (Vec<usize>, Vec<Option<usize>>) {
         }
     }
     (starts, through)
-}
-
-/// The choice that every way to a package leads through last.
-fn nearest_start(tree: &Dominators, is_start: &[bool], from: usize) -> Option<usize> {
-    let mut at = from;
-    while let Above::Node(above) = tree.above(at) {
-        if is_start[above] {
-            return Some(above);
-        }
-        at = above;
-    }
-    None
 }
 
 #[cfg(test)]

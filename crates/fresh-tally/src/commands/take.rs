@@ -124,9 +124,9 @@ fn assumed(day: &InstallDay) -> Option<String> {
     let others =
         if others.is_empty() { String::new() } else { format!(" It could also be {}.", others.join(" or ")) };
     Some(format!(
-        "Assumed that the installation ended at {ended}: {}; {} came later.{others} To say otherwise: `--installed TIME`.",
+        "Assumed that the installation ended at {ended}: {}; {} came or changed later.{others} To say otherwise: `--installed TIME`.",
         why(taken),
-        count_of(u64::from(taken.later), "change"),
+        count_of(u64::from(taken.later), "package"),
     ))
 }
 

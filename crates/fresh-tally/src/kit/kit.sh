@@ -294,6 +294,12 @@ done <"$work/images"
 for path in ./var/lib/flatpak/app/*/*/*/* ./var/lib/flatpak/runtime/*/*/*/* ./var/lib/flatpak/app/*/* ./var/lib/flatpak/runtime/*/*; do
     [ -d "$stage/$path" ] && [ ! -L "$path" ] && reached "$path" && touch -r "$path" "$stage/$path"
 done
+# When the system was first started, by the heads of its journals: the times alone.
+echo 'var/log/journal/*/system*.journal' | expand | while IFS= read -r path; do
+    if [ ! -f "$path" ] || [ -L "$path" ]; then continue; fi
+    set -- $(od -An -t u8 -j 184 -N 8 "$path" 2>/dev/null)
+    [ $# -ne 1 ] || printf '%s %s\n' "${path#./}" "$1" >>"$stage/kit-first-start"
+done
 # Programs of a real install may be run by others; what was collected may be read by whoever unpacks it.
 chmod -R u+rwX "$stage" 2>/dev/null
 

@@ -11,6 +11,7 @@ mod find;
 mod grid;
 mod guide;
 mod harness;
+mod hostile;
 mod kit;
 mod kit_hostile;
 mod lag;

@@ -85,7 +85,7 @@ impl View for ShowView<'_> {
 
     fn csv(&self) -> CsvTable {
         let tally = self.tally;
-        let mut document = match self.what {
+        match self.what {
             ShowWhat::Overview => overview::csv(tally),
             ShowWhat::Parts => lists::parts_csv(tally),
             ShowWhat::Menu => menu::csv(tally),
@@ -102,7 +102,7 @@ impl View for ShowView<'_> {
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
         let tally = self.tally;
-        let mut document = match self.what {
+        match self.what {
             ShowWhat::Overview => overview::json(tally),
             ShowWhat::Parts => self.records("parts", &tally.parts),
             ShowWhat::Menu => menu::json(tally),

@@ -45,9 +45,8 @@ const PACKAGES: &[ShowWhat] =
 
 /// What is missing of a view; `None` where everything that it depends on was read. The overview says it in a line of its own.
 pub(super) fn said(tally: &Tally, what: ShowWhat) -> Option<String> {
-    let matters = |one: &&Unread| {
-        PLACES.iter().any(|(place, views)| views.contains(&what) && one.file.contains(place))
-    };
+    let matters =
+        |one: &&Unread| PLACES.iter().any(|(place, views)| views.contains(&what) && one.file.contains(place));
     let lost: Vec<&Unread> = tally.unread.iter().filter(matters).collect();
     let first = lost.first()?;
     let others = match lost.len() - 1 {
@@ -68,7 +67,8 @@ mod tests {
 
     #[test]
     fn a_view_says_what_it_depends_on_and_could_not_be_read() {
-        let taken = Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+        let taken =
+            Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
         let mut tally = Tally::new("test", taken, Label::default());
         assert_eq!(said(&tally, ShowWhat::Menu), None);
         tally.unread.push(Unread::whole("usr/share/applications", "permission denied"));
