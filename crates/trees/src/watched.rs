@@ -44,7 +44,7 @@ impl<'t> Watched<'t> {
         Self { tree: Held::Of(tree), log: Log::default() }
     }
 
-    /// What could not be read so far, sorted, each once; and how many failures beyond [those that are kept](KEPT) there were.
+    /// What could not be read so far, sorted, each once; and how many failures there were beyond those that are kept.
     pub fn failed(&self) -> (Vec<Failed>, usize) {
         let log = self.log.lock().unwrap_or_else(PoisonError::into_inner);
         let mut kept = log.kept.clone();
