@@ -6,7 +6,7 @@
 //! - [`model`]: the tally document, key by key, as `docs/formats/tally.md` describes it;
 //! - [`version`]: each package system's own order of versions, and the step between two of them;
 //! - [`knowledge`]: what is known beforehand (menus, parts), as tables with stated precedence;
-//! - [`derive`]: what follows from the facts of one tally;
+//! - [`mod@derive`]: what follows from the facts of one tally;
 //! - [`history`]: what was shipped, and what came later;
 //! - [`graph`]: what needs what, why a package is there, what would leave with it;
 //! - [`compare`]: two tallies in, one comparison out;

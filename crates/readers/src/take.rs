@@ -83,7 +83,8 @@ pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     let watched = Watched::new(tree);
     let mut tally = read_all(&watched, options)?;
     note_failures(&watched, &mut tally.unread);
-    tally.sort();
+    tally.unread.sort();
+    tally.unread.dedup();
     Ok(tally)
 }
 

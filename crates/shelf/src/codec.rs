@@ -2,7 +2,8 @@
 
 use crate::ShelfError;
 use crate::files::{open_file, read_file};
-use crate::line::Brief;
+use crate::line::{Brief, NEXT};
+use memchr::memmem::Finder;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use serde_json::ser::Formatter;
@@ -35,12 +36,8 @@ pub(crate) fn encode_in_pieces(tally: &Tally) -> serde_json::Result<Vec<Vec<u8>>
     let mut tail = if packages.is_empty() { Vec::new() } else { b"\n ".to_vec() };
     let rest: Vec<u8> = head.drain(at..).collect();
     if let (Some(rest), false) = (rest.strip_prefix(b"]"), packages.is_empty()) {
-        // The line break before the first package belongs to the key.
-        let mut sum = crc32fast::Hasher::new();
-        for (i, piece) in packages.iter().enumerate() {
-            sum.update(piece.get(usize::from(i == 0)..).unwrap_or_default());
-        }
-        sum.update(b"\n");
+        let mut sum = Sum::new();
+        packages.iter().flat_map(|piece| piece.split(|byte| *byte == b'\n')).for_each(|line| sum.add(line));
         tail.extend(format!("],\n \"packages_crc32\": {}", sum.finalize()).into_bytes());
         tail.extend(rest);
     } else {
@@ -55,6 +52,28 @@ pub(crate) fn encode_in_pieces(tally: &Tally) -> serde_json::Result<Vec<Vec<u8>>
 
 /// Bytes that a tally may have: 256 MiB, a hundred times a large one.
 const TALLY_LIMIT: u64 = 256 << 20;
+
+/// The checksum of what reading in brief passes over: from `suggests` on, of every package.
+struct Sum {
+    passed_over: Finder<'static>,
+    sum: crc32fast::Hasher,
+}
+
+impl Sum {
+    fn new() -> Self {
+        Self { passed_over: Finder::new(NEXT), sum: crc32fast::Hasher::new() }
+    }
+
+    /// Adds the line of a package, with or without the comma behind it.
+    fn add(&mut self, line: &[u8]) {
+        let line = line.strip_suffix(b",").unwrap_or(line);
+        self.sum.update(self.passed_over.find(line).map_or(line, |at| &line[at..]));
+    }
+
+    fn finalize(self) -> u32 {
+        self.sum.finalize()
+    }
+}
 
 /// How the list of packages begins.
 const PACKAGES: &str = "\n \"packages\": [";
@@ -167,19 +186,19 @@ fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     let mut brief = (detail == Detail::Brief).then(Brief::new);
     // Whether the last line of the list promised another one.
     let mut more = true;
-    let mut sum = crc32fast::Hasher::new();
+    let mut sum = (detail == Detail::Brief).then(Sum::new);
     loop {
         line.clear();
         read_line(&mut file, &mut line).ok()?;
         if !line.starts_with(b"  {") || !more {
             break;
         }
-        sum.update(&line);
         line.truncate(line.trim_ascii_end().len());
         more = line.ends_with(b",");
         if more {
             line.pop();
         }
+        sum.iter_mut().for_each(|sum| sum.add(&line));
         packages.push(read_package(&line, brief.as_mut())?);
     }
     if more || !line.starts_with(b" ]") {
@@ -188,7 +207,7 @@ fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     frame.append(&mut line);
     file.read_to_end(&mut frame).ok()?;
     let tally: Tally = serde_json::from_str(std::str::from_utf8(&frame).ok()?).ok()?;
-    let in_order = detail == Detail::Whole || tally.packages_crc32 == Some(sum.finalize());
+    let in_order = sum.is_none_or(|sum| tally.packages_crc32 == Some(sum.finalize()));
     (tally.tally == SCHEMA && tally.packages.is_empty() && in_order).then_some(Tally {
         packages,
         packages_crc32: None,

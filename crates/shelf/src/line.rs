@@ -10,7 +10,7 @@ use tally_core::model::{
 };
 
 /// The first key that comparing does not take. Within a string both quotes would be escaped, so that only a key can look like this.
-const NEXT: &str = ", \"suggests\": ";
+pub(crate) const NEXT: &str = ", \"suggests\": ";
 
 /// Reads packages as far as comparing takes them, up to `conflicts`; what follows is neither read nor kept.
 pub(crate) struct Brief {

@@ -220,8 +220,8 @@ pub struct Tally {
     /// All packages, by system, name, architecture and version.
     #[serde(default, deserialize_with = "roomy")]
     pub packages: Vec<Package>,
-    /// CRC-32 of the lines of the packages, as they are written: who reads only part of each line learns by it whether the rest is
-    /// in order. Kept in files alone; a file without it is read in full.
+    /// CRC-32 of the lines of the packages from `suggests` on, as they are written: who reads only what stands before learns by it
+    /// whether the rest is in order. Kept in files alone; a file without it is read in full.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub packages_crc32: Option<u32>,
     /// All launchers, by ID.
