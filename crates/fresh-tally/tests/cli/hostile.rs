@@ -75,11 +75,11 @@ fn bytes_that_are_no_text_are_no_list() {
         assert!(said.stderr.contains("no list of packages"), "{}", said.stderr);
     }
     // A list without end is read as far as any list goes.
-    let long: String = (0..120_000).map(|number| format!("reed{number}\t1.0-{number}\n")).collect();
+    let long: String = (0..50_000).map(|number| format!("reed{number}\t1.0-{number}\n")).collect();
     place.write("long.manifest", long);
     let tally = place.run("take long.manifest --format json -q").json();
-    assert_eq!(tally["packages"].as_array().unwrap().len(), 100_000);
-    assert_eq!(tally["unread"][0]["line"], 100_001);
+    assert_eq!(tally["packages"].as_array().unwrap().len(), 40_000);
+    assert_eq!(tally["unread"][0]["line"], 40_001);
 }
 
 #[test]

@@ -42,8 +42,8 @@ const HEAD: usize = 64 << 10;
 const WHOLE: u64 = LIMITS.file_bytes;
 /// Bytes of a line that are read; a longer one is none of any list.
 const LINE: usize = 64 << 10;
-/// Packages that are taken from a list: more than the repositories of any distribution offer.
-const PACKAGES: usize = 100_000;
+/// Packages that are taken from a list: several times the largest install.
+const PACKAGES: usize = 40_000;
 /// Lines that say nothing, and are named one by one.
 const NAMED: usize = 1000;
 
@@ -165,7 +165,7 @@ fn read_lines(input: impl BufRead) -> io::Result<Option<Listing>> {
 
 /// Elements of a list in a bill of materials, up to a number that none has; what stands behind is passed over.
 fn bounded<'de, D: Deserializer<'de>, T: Deserialize<'de>>(deserializer: D) -> Result<Vec<T>, D::Error> {
-    const MOST: usize = 10 * PACKAGES;
+    const MOST: usize = 1_000_000;
     struct Elements<T>(PhantomData<T>);
     impl<'de, T: Deserialize<'de>> Visitor<'de> for Elements<T> {
         type Value = Vec<T>;
