@@ -248,7 +248,7 @@ proptest! {
         let gone = plain.broken_without(package);
         let is_word = |at: &usize| {
             let one = &plain.packages[*at];
-            *at != package && one.section == "metapackages" && one.reason == Reason::Chosen
+            *at != package && one.section == "metapackages"
         };
         let collected = gone.iter().filter(|at| is_word(at)).flat_map(|at| &plain.targets[*at]).copied().collect();
         let stays = plain.reached(&(&(&plain.roots() | &collected) | &plain.with_reason(Reason::Unknown)), &gone);

@@ -188,12 +188,12 @@ impl<'g> Graph<'g> {
                 }
             }
         }
-        // A collection that somebody chose, and that has to go along, is no word against what it collected: apt then keeps that as
-        // if it were chosen. One that only followed says nothing, and whoever names the collection itself means what it collected.
+        // A collection that has to go along says nothing against what it collected: apt then keeps that as if it were installed
+        // explicitly, whyever the collection itself was installed. Whoever names the collection itself means what it collected.
         let collected = self
             .all()
             .filter(|at| *at != package && gone[at.0])
-            .filter(|at| is_collection(self.package(*at)) && self.package(*at).reason == Reason::Chosen)
+            .filter(|at| is_collection(self.package(*at)))
             .flat_map(|at| self.targets(at));
         // What nobody kept a reason for is not cleared either, and keeps what it needs.
         let untold = self.all().filter(|at| self.package(*at).reason == Reason::Unknown);
@@ -238,7 +238,8 @@ fn is_kept(package: &Package) -> bool {
 
 /// Whether a package only collects others, by the sections that apt never marks automatic for.
 pub(crate) fn is_collection(package: &Package) -> bool {
-    matches!(package.section.rsplit('/').next(), Some("metapackages" | "tasks"))
+    let section = package.archive_section.as_ref().unwrap_or(&package.section);
+    matches!(section.rsplit('/').next(), Some("metapackages" | "tasks"))
 }
 
 /// Packages that answer to a name of a system, each with the version that it answers with.
@@ -387,21 +388,23 @@ mod tests {
         assert_eq!(paths, [vec!["d", "c"], vec!["a", "b", "c"]]);
     }
 
-    /// As apt 2.6 and 3.0 do on real desktops.
+    /// As apt 2.6 and 3.0 do (`pkgDepCache::MarkDelete`), by the section that the archive has.
     #[test]
-    fn a_metapackage_that_goes_along_keeps_what_it_brought_only_where_it_was_chosen() {
+    fn a_metapackage_that_goes_along_keeps_what_it_brought() {
         let collection = |name: &str, section: &str, reason, needs: &[&str]| {
             let mut package = package(name, reason, needs);
             package.section = section.into();
             package
         };
-        let packages = [
+        let mut packages = [
             collection("task", "tasks", Chosen, &["goodies", "office"]),
             collection("goodies", "metapackages", Followed, &["burner", "panel-plugin"]),
             package("burner", Followed, &[]),
             package("panel-plugin", Followed, &[]),
             package("office", Followed, &[]),
         ];
+        assert_eq!(leaving(&packages, "burner"), ["goodies", "task"]);
+        packages[1].archive_section = Some("desktop".into());
         assert_eq!(leaving(&packages, "burner"), ["goodies", "panel-plugin", "task"]);
         assert_eq!(leaving(&packages, "task"), ["burner", "goodies", "office", "panel-plugin"]);
     }

@@ -241,6 +241,9 @@ pub struct Package {
     /// Section, group or category of the archive.
     #[serde(default)]
     pub section: Text,
+    /// The section a repository list files this version under, where the package itself names another. Package managers go by it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub archive_section: Option<Text>,
     /// Package URL (ECMA-427).
     #[serde(default)]
     pub purl: Text,
@@ -324,6 +327,7 @@ impl Package {
             made_from: None,
             summary: Text::default(),
             section: Text::default(),
+            archive_section: None,
             homepage: Text::default(),
             license: None,
             installed_bytes: None,

@@ -92,7 +92,7 @@ impl PackageSystem for FreebsdPkg {
                 let name = package.repository.as_deref();
                 let repository = facts.repositories.iter().position(|one| Some(one.name.as_str()) == name);
                 // A port that was built here has no repository.
-                (at, Origin { known: name.is_some(), exact: repository.map(|at| (at, None)) })
+                (at, Origin { known: name.is_some(), exact: repository.map(|at| (at, None)), section: None })
             })
             .collect();
         if origins.iter().any(|(_, origin)| origin.known) {

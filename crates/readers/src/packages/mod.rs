@@ -64,12 +64,14 @@ pub struct RepositoryFacts {
 }
 
 /// Where a package stands in the lists of the repositories.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct Origin {
     /// Whether any version of it stands in any list.
     pub known: bool,
     /// The first repository, by position, that has just this version, and what it says of the download size.
     pub exact: Option<(usize, Option<u64>)>,
+    /// The section that repository files it under, where the package itself names another.
+    pub section: Option<Text>,
 }
 
 impl RepositoryFacts {
@@ -90,6 +92,7 @@ impl RepositoryFacts {
                 counts[at] += 1;
                 package.repository = Some(self.repositories[at].name.clone());
                 package.download_bytes = size;
+                package.archive_section.clone_from(&origin.section);
             }
         }
         for (repository, count) in self.repositories.iter_mut().zip(counts).filter(|(r, _)| r.enabled) {

@@ -238,8 +238,21 @@ fn name_it(tree: &dyn Tree, repository: &mut Repository, files: &[Text], label: 
     };
 }
 
-/// A package that a list names: its position, the repository, and when the version is the same what it is to download.
-type Named = (usize, usize, Option<Option<u64>>);
+/// A package that a list names.
+struct Named {
+    package: usize,
+    repository: usize,
+    /// What the list says of it, when it names the installed version.
+    exact: Option<Exact>,
+}
+
+/// What a list says of an installed version.
+struct Exact {
+    /// Bytes to download.
+    size: Option<u64>,
+    /// Its section, where the archive files it elsewhere than the package itself does.
+    section: Option<Text>,
+}
 
 fn origins(
     tree: &dyn Tree,
@@ -265,19 +278,20 @@ fn origins(
         match result {
             Err(problem) => unread.push(problem),
             Ok(found) => {
-                for (package, repository, exact) in found {
+                for Named { package, repository, exact } in found {
                     let origin = &mut origins[package];
                     origin.known = true;
-                    if let Some(size) = exact
+                    if let Some(exact) = exact
                         && origin.exact.is_none_or(|(earlier, _)| repository < earlier)
                     {
-                        origin.exact = Some((repository, size));
+                        origin.exact = Some((repository, exact.size));
+                        origin.section = exact.section;
                     }
                 }
             }
         }
     }
-    own().map(|(at, _)| (at, origins[at])).collect()
+    own().map(|(at, _)| (at, std::mem::take(&mut origins[at]))).collect()
 }
 
 /// So much of a list is looked at by one thread, and so much of that held in memory at a time: lists are long, and
@@ -300,7 +314,7 @@ fn scan_list(
             Ok(found)
         })
         .collect::<std::io::Result<_>>()?;
-    Ok(found.concat())
+    Ok(found.into_iter().flatten().collect())
 }
 
 /// Cuts a list in shares of about that length, between stanzas.
@@ -384,21 +398,24 @@ fn scan(
         let name = &first[..memchr::memchr(b'\n', first).unwrap_or(first.len())];
         let Some(installed) = by_name.get(name.trim_ascii()) else { continue };
         let Some(stanza) = stanzas(bytes, 1).next() else { continue };
-        let (mut version, mut arch, mut size) = (&b""[..], &b""[..], None);
+        let (mut version, mut arch, mut section, mut size) = (&b""[..], &b""[..], &b""[..], None);
         for field in stanza.fields() {
             match field.name {
                 Some(b"Version") => version = field.first_line(),
                 Some(b"Architecture") => arch = field.first_line(),
+                Some(b"Section") => section = field.first_line(),
                 Some(b"Size") => {
                     size = std::str::from_utf8(field.first_line()).ok().and_then(|size| size.parse().ok());
                 }
                 _ => {}
             }
         }
-        for package in installed {
-            let same_arch = packages[*package].arch.as_bytes() == arch;
-            let exact = same_arch && packages[*package].version.as_bytes() == version;
-            found.push((*package, repository, exact.then_some(size)));
+        for at in installed {
+            let package = &packages[*at];
+            let same = package.arch.as_bytes() == arch && package.version.as_bytes() == version;
+            let elsewhere = !section.is_empty() && package.section.as_bytes() != section;
+            let exact = same.then(|| Exact { size, section: elsewhere.then(|| text(section)) });
+            found.push(Named { package: *at, repository, exact });
         }
     }
 }
@@ -424,7 +441,7 @@ mod tests {
             .file("var/lib/apt/lists/deb.saltmarsh.example_os_dists_bittern_InRelease", "Origin: Saltmarsh\nSuite: bittern\n")
             .file(
                 "var/lib/apt/lists/deb.saltmarsh.example_os_dists_bittern_main_binary-amd64_Packages",
-                "Package: inkcap\nArchitecture: amd64\nVersion: 3.2\nSize: 77\n\nPackage: dunlin\nArchitecture: amd64\nVersion: 9\n",
+                "Package: inkcap\nArchitecture: amd64\nVersion: 3.2\nSection: editors\nSize: 77\n\nPackage: dunlin\nArchitecture: amd64\nVersion: 9\n",
             )
             .file("var/lib/apt/lists/shop.example_dists_stable_InRelease", "Origin: Shop\n");
         let mut packages = ["inkcap", "dunlin", "stray"].map(|name| {
@@ -453,6 +470,8 @@ mod tests {
             (packages[0].repository.as_deref(), packages[0].download_bytes),
             (Some("bittern"), Some(77))
         );
+        let sections = packages.each_ref().map(|package| package.archive_section.as_deref());
+        assert_eq!(sections, [Some("editors"), None, None], "where it differs, for the installed version");
         assert_eq!((packages[1].repository.as_deref(), packages[1].in_no_repository), (None, false));
         assert!(packages[2].in_no_repository);
         assert_eq!(facts.unread, [Unread::at("etc/apt/sources.list", 3, "is no repository line")]);

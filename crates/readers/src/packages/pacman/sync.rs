@@ -45,7 +45,7 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
     }
     if any {
         let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Pacman);
-        facts.origins = own.map(|(at, _)| (at, origins[at])).collect();
+        facts.origins = own.map(|(at, _)| (at, std::mem::take(&mut origins[at]))).collect();
     }
     facts
 }
