@@ -110,7 +110,9 @@ impl PackageSystem for Flatpak {
         };
         let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Flatpak);
         facts.origins = own
-            .map(|(at, package)| (at, Origin { known: true, exact: place(package).map(|at| (at, None)), section: None }))
+            .map(|(at, package)| {
+                (at, Origin { known: true, exact: place(package).map(|at| (at, None)), section: None })
+            })
             .collect();
         facts
     }

@@ -108,7 +108,10 @@ impl PackageSystem for Snap {
         };
         let place = |(at, package): (usize, &Package)| {
             let repository = channel(package).and_then(|of| names.iter().position(|name| *name == of));
-            (at, Origin { known: true, exact: repository.map(|repository| (repository, None)), section: None })
+            (
+                at,
+                Origin { known: true, exact: repository.map(|repository| (repository, None)), section: None },
+            )
         };
         let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Snap);
         RepositoryFacts {

@@ -80,7 +80,14 @@ fn origins(repositories: &[Repository], packages: &[Package]) -> Vec<(usize, Ori
         .map(|(at, package)| {
             let name = package.repository.as_deref();
             let repository = repositories.iter().position(|one| Some(one.name.as_str()) == name);
-            (at, Origin { known: name != Some(BY_HAND), exact: repository.map(|at| (at, None)), section: None })
+            (
+                at,
+                Origin {
+                    known: name != Some(BY_HAND),
+                    exact: repository.map(|at| (at, None)),
+                    section: None,
+                },
+            )
         })
         .collect();
     let tells_nothing = origins.iter().all(|(_, origin)| origin.known && origin.exact.is_none());
