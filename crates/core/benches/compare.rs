@@ -30,7 +30,7 @@ fn tally(packages: usize, release: usize) -> Tally {
         let mut package = Package::new(System::Dpkg, format!("libmarsh-package-{i}"), version.as_str());
         package.arch = "amd64".into();
         package.upstream_version = tally_core::version::upstream(System::Dpkg, &version).into();
-        package.reason = Reason::Followed;
+        package.reason = Reason::Dependency;
         package.installed_bytes = Some(1000 * i as u64);
         let one = |name: String| Dependency { name: name.into(), op: None, version: None };
         // Towards the first, as packages lean on libraries; every fifth answers to its name in the other release.

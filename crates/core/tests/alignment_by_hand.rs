@@ -9,7 +9,7 @@ const TRUTH: &str = include_str!("fixtures/alignment.tsv");
 
 fn package(columns: &[&str]) -> Package {
     let mut package = Package::new(System::Dpkg, columns[1], "1");
-    package.made_from = Some(columns[2].into());
+    package.source = Some(columns[2].into());
     package.kind = Kind::from_name(columns[3]).unwrap();
     let names = |list: &str| -> Vec<Dependency> {
         let names = list.split(',').filter(|name| !name.is_empty());

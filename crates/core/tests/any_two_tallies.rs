@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "tests may fail")]
 
 use proptest::prelude::*;
-use tally_core::compare::{Base, HeadlineRules, PackageSort, compare, compare_in_full};
+use tally_core::compare::{Base, HeadlineRules, PackageChangeKind, compare, compare_in_full};
 use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
 use tally_core::model::{
     Alternatives, Dependency, Kind, Label, Medium, Package, Reason, State, System, Taken, Tally,
@@ -23,7 +23,7 @@ fn package() -> impl Strategy<Value = Package> {
     (head, few(), few(), few(), few()).prop_map(|(head, depends, recommends, replaces, provides)| {
         let (name, version, system, kind, reason, state, bytes) = head;
         let mut package = Package::new(system, name.as_str(), version);
-        package.made_from = Some(name[..1].into());
+        package.source = Some(name[..1].into());
         (package.kind, package.reason, package.state) = (kind, reason, state);
         package.installed_bytes = bytes;
         package.depends = names(depends).into_iter().map(|d| Alternatives::from_elem(d, 1)).collect();
@@ -53,12 +53,12 @@ proptest! {
         let of = |sort| totals.packages_of(sort);
         let pairs = totals.unchanged
             + comparison.packages.iter().filter(|c| c.old.is_some() && c.new.is_some()).count() as u32
-            - of(PackageSort::Split)
-            - of(PackageSort::Merged);
-        prop_assert_eq!(totals.old_packages, pairs + of(PackageSort::Removed) + of(PackageSort::Merged));
-        prop_assert_eq!(totals.new_packages, pairs + of(PackageSort::Added) + of(PackageSort::Split));
+            - of(PackageChangeKind::Split)
+            - of(PackageChangeKind::Merged);
+        prop_assert_eq!(totals.old_packages, pairs + of(PackageChangeKind::Removed) + of(PackageChangeKind::Merged));
+        prop_assert_eq!(totals.new_packages, pairs + of(PackageChangeKind::Added) + of(PackageChangeKind::Split));
         let decided: usize = comparison.decisions.iter().map(|decision| decision.packages.len()).sum();
-        let moved = of(PackageSort::Added) + of(PackageSort::Removed);
+        let moved = of(PackageChangeKind::Added) + of(PackageChangeKind::Removed);
         prop_assert_eq!(decided as u32 + totals.unexplained, moved);
         for decision in &comparison.decisions {
             let headed = usize::from(decision.head.is_some());
@@ -75,10 +75,10 @@ proptest! {
     fn backwards_is_the_mirror_image(old in tally(), new in tally()) {
         let (forth, back) = (compare(&old, &new).totals, compare(&new, &old).totals);
         for (sort, mirrored) in [
-            (PackageSort::Added, PackageSort::Removed),
-            (PackageSort::Split, PackageSort::Merged),
-            (PackageSort::Renumbered, PackageSort::Renumbered),
-            (PackageSort::Renamed, PackageSort::Renamed),
+            (PackageChangeKind::Added, PackageChangeKind::Removed),
+            (PackageChangeKind::Split, PackageChangeKind::Merged),
+            (PackageChangeKind::NewSeries, PackageChangeKind::NewSeries),
+            (PackageChangeKind::Renamed, PackageChangeKind::Renamed),
         ] {
             prop_assert_eq!(forth.packages_of(sort), back.packages_of(mirrored));
         }

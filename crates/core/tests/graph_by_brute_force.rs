@@ -133,7 +133,7 @@ impl Plain {
             let one = &self.packages[*at];
             match one.reason {
                 Reason::Unknown => !others_bring(*at),
-                reason => reason == Reason::Chosen || one.essential || one.kept,
+                reason => reason == Reason::Explicit || one.essential || one.kept,
             }
         };
         all.clone().filter(is_root).collect()
@@ -252,7 +252,7 @@ proptest! {
         };
         let collected = gone.iter().filter(|at| is_word(at)).flat_map(|at| &plain.targets[*at]).copied().collect();
         let stays = plain.reached(&(&(&plain.roots() | &collected) | &plain.with_reason(Reason::Unknown)), &gone);
-        let cleared = &plain.with_reason(Reason::Followed) - &stays;
+        let cleared = &plain.with_reason(Reason::Dependency) - &stays;
         let expected = &(&gone | &cleared) - &BTreeSet::from([package]);
         let graph = Graph::new(&packages);
         let leaving = graph.leaves_with(Ix(package));

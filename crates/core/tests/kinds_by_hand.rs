@@ -66,7 +66,7 @@ fn the_rules_agree_with_a_person() {
         .iter()
         .zip(&truths)
         .filter(|(package, truth)| !truth.contains(&package.kind))
-        .map(|(p, truth)| format!("{} is {truth:?}, not {} ({})", p.name, p.kind, p.kind_because))
+        .map(|(p, truth)| format!("{} is {truth:?}, not {} ({:?})", p.name, p.kind, p.kind_because))
         .collect();
     let share = 1.0 - wrong.len() as f64 / packages.len() as f64;
     assert!(share >= LEAST, "{:.1}% agree:\n{}", share * 100.0, wrong.join("\n"));

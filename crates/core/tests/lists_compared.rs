@@ -21,7 +21,7 @@ fn said(changes: &[ListChange]) -> Vec<(&str, &str, &str, &str)> {
     fn text(text: &Option<tally_core::model::Text>) -> &str {
         text.as_deref().unwrap_or_default()
     }
-    changes.iter().map(|one| (one.sort.name(), one.name.as_str(), text(&one.old), text(&one.new))).collect()
+    changes.iter().map(|one| (one.change.name(), one.name.as_str(), text(&one.old), text(&one.new))).collect()
 }
 
 fn opens(application: Option<&str>, candidates: &[&str], sure: bool) -> Value {
@@ -35,7 +35,7 @@ fn changed(old: Value, new: Value, there: &[&str]) -> Option<&'static str> {
     let comparison =
         compared(json!({"defaults": [old]}), json!({"defaults": [new], "applications": programs}));
     assert!(comparison.defaults.len() < 2);
-    comparison.defaults.first().map(|change| change.sort.name())
+    comparison.defaults.first().map(|change| change.change.name())
 }
 
 #[test]
@@ -43,15 +43,15 @@ fn what_became_of_a_default_is_told_by_who_is_still_there() {
     let (ink, quill) = (opens(Some("ink"), &["ink"], true), opens(Some("quill"), &["quill"], true));
     assert_eq!(changed(ink.clone(), ink.clone(), &["ink"]), None);
     assert_eq!(changed(ink.clone(), quill.clone(), &["quill"]), Some("replaced"));
-    assert_eq!(changed(ink.clone(), quill, &["quill", "ink"]), Some("default-changed"));
+    assert_eq!(changed(ink.clone(), quill, &["quill", "ink"]), Some("switched"));
     let nobody = opens(None, &[], true);
-    assert_eq!(changed(ink.clone(), nobody.clone(), &[]), Some("now-empty"));
-    assert_eq!(changed(nobody.clone(), ink.clone(), &["ink"]), Some("now-filled"));
+    assert_eq!(changed(ink.clone(), nobody.clone(), &[]), Some("lost"));
+    assert_eq!(changed(nobody.clone(), ink.clone(), &["ink"]), Some("filled"));
     assert_eq!(changed(nobody.clone(), nobody, &[]), None);
     let several = opens(None, &["ink", "quill"], false);
-    assert_eq!(changed(ink.clone(), several, &["ink", "quill"]), Some("now-unsure"));
+    assert_eq!(changed(ink.clone(), several, &["ink", "quill"]), Some("ambiguous"));
     let unsure = opens(Some("ink"), &["ink", "quill"], false);
-    assert_eq!(changed(ink.clone(), unsure.clone(), &["ink", "quill"]), Some("now-unsure"));
+    assert_eq!(changed(ink.clone(), unsure.clone(), &["ink", "quill"]), Some("ambiguous"));
     assert_eq!(changed(unsure, ink.clone(), &["ink"]), None, "a choice that was made is no other answer");
     let untold = opens(None, &[], false);
     assert_eq!(changed(ink, untold, &[]), None, "who answered can't be told any more, which is no change");

@@ -5,7 +5,8 @@ use proptest::prelude::*;
 use std::collections::BTreeMap;
 use tally_core::history::{Event, Initial, Records, SystemRecords, as_shipped, install_day, mark};
 use tally_core::model::{
-    Alternatives, Dependency, InstallDayHow, Label, Medium, Package, Phase, State, System, Taken, Tally, Text,
+    Alternatives, Dependency, InstallDayHow, Label, Medium, Package, Phase, Seen, State, System, Taken,
+    Tally, Text,
 };
 
 const DAY: i64 = 1_000_000;
@@ -73,7 +74,7 @@ proptest! {
         let records = records(events);
         let day = install_day(&records, &packages, at).unwrap();
         let found = mark(&mut packages, &records, &day, at);
-        prop_assert!(found.since.sure, "{}", found.since.because);
+        prop_assert!(found.since.sure, "{:?}", found.since.doubts);
         packages.extend(found.removed);
         let back: BTreeMap<String, Text> = packages
             .iter()
@@ -209,17 +210,18 @@ fn a_tally_says_what_is_seen_of_it() {
         let taken = Taken { at: "".into(), from: "".into(), medium, layer: None, sha256: None };
         Tally::new("test", taken, Label::default())
     };
-    let seen = |tally: Tally| as_shipped(tally).label.seen_as().to_owned();
-    assert_eq!(seen(tally(Medium::Image)), "as shipped");
-    assert_eq!(seen(tally(Medium::Listing)), "as listed");
-    assert_eq!(seen(tally(Medium::Installed)), "as found", "nothing tells the install day");
-    assert_eq!(InstallDayHow::ByHand.name(), "by hand");
+    let seen = |tally: Tally| as_shipped(tally).label.seen_as();
+    assert_eq!(seen(tally(Medium::Image)), Seen::AsShipped);
+    assert_eq!(seen(tally(Medium::Listing)), Seen::AsListed);
+    assert_eq!(seen(tally(Medium::Installed)), Seen::AsFound, "nothing tells the install day");
+    assert_eq!(InstallDayHow::ByHand.name(), "by-hand");
 }
 
 #[test]
 fn what_came_later_is_gone_from_every_list_and_what_is_about_it_too() {
     use tally_core::model::{
-        Evidence, Look, Looks, Oddity, OddityName, Repository, Scope, StartupItem, StartupSort,
+        Evidence, Finding, FindingDetails, FindingName, Look, Looks, Repository, Scope, StartupItem,
+        StartupKind,
     };
     let taken =
         Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
@@ -239,7 +241,7 @@ fn what_came_later_is_gone_from_every_list_and_what_is_about_it_too() {
     };
     tally.looks = Looks { themes: vec![look("added"), look("updated")], ..Looks::default() };
     let item = |name: &str, phase| StartupItem {
-        sort: StartupSort::Unit,
+        kind: StartupKind::Unit,
         name: name.into(),
         scope: Scope::System,
         enabled: true,
@@ -254,19 +256,18 @@ fn what_came_later_is_gone_from_every_list_and_what_is_about_it_too() {
     tally.repositories =
         ["shop", "archive"].map(|name| Repository::new(System::Dpkg, name, "", Evidence::default())).to_vec();
     tally.repositories[0].phase = Phase::AddedLater;
-    let odd = |oddity, about: &str| Oddity {
-        oddity,
+    let odd = |rule, about: &str| Finding {
+        details: FindingDetails::Legacy { rule, legacy: about.into() },
         about: vec![about.into()],
-        why: about.into(),
         evidence: Evidence::default(),
     };
-    tally.oddities = vec![
-        odd(OddityName::ReportsHome, "dpkg:added"),
-        odd(OddityName::ReportsHome, "dpkg:updated"),
-        odd(OddityName::RemovedLeftovers, "dpkg:removed"),
-        odd(OddityName::ForeignRepository, "repository:shop"),
-        odd(OddityName::UnownedStartup, "startup:added"),
-        odd(OddityName::DefaultPointsNowhere, "role:mail"),
+    tally.findings = vec![
+        odd(FindingName::ReportsHome, "dpkg:added"),
+        odd(FindingName::ReportsHome, "dpkg:updated"),
+        odd(FindingName::RemovedLeftovers, "dpkg:removed"),
+        odd(FindingName::ForeignRepository, "repository:shop"),
+        odd(FindingName::UnownedStartup, "startup:added"),
+        odd(FindingName::BrokenDefault, "role:mail"),
     ];
     let shipped = as_shipped(tally);
     let versions: Vec<(&str, &str)> =
@@ -274,7 +275,7 @@ fn what_came_later_is_gone_from_every_list_and_what_is_about_it_too() {
     assert_eq!(versions, [("removed", "3"), ("updated", "1-1")]);
     assert_eq!(shipped.packages[1].purl, "pkg:deb/marsh/updated@1-1?arch=amd64");
     assert_eq!((shipped.looks.themes.len(), shipped.startup.len(), shipped.repositories.len()), (1, 1, 1));
-    let about: Vec<&str> = shipped.oddities.iter().map(|oddity| oddity.why.as_str()).collect();
+    let about: Vec<&str> = shipped.findings.iter().map(|finding| finding.about[0].as_str()).collect();
     assert_eq!(about, ["role:mail", "dpkg:updated"]);
     assert_eq!(shipped.counts.packages[&System::Dpkg], 2);
 }

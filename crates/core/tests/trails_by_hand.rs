@@ -10,7 +10,7 @@ use tally_core::trail::{Trail, TrailKind, follow};
 use tally_core::version::Step;
 
 fn package(system: &str, name: &str, version: &str) -> Value {
-    json!({"system": system, "name": name, "version": version, "upstream_version": version, "made_from": name})
+    json!({"system": system, "name": name, "version": version, "upstream_version": version, "source": name})
 }
 
 fn part(part: &str, name: &str, version: &str) -> Value {
@@ -37,7 +37,11 @@ fn story(trail: &Trail) -> Vec<(&str, &str, Option<Step>)> {
         .steps
         .iter()
         .map(|step| {
-            (step.change, if name(step).is_some() { step.found[0].name.as_str() } else { "" }, step.step)
+            (
+                step.change.name(),
+                if name(step).is_some() { step.found[0].name.as_str() } else { "" },
+                step.step,
+            )
         })
         .collect()
 }
@@ -100,10 +104,10 @@ fn a_part_is_replaced_and_what_fills_it_can_be_asked_for() {
     assert_eq!(trail.kind, TrailKind::Part);
     assert_eq!(
         story(&trail),
-        [("first", "", None), ("came", "Ebbtone", None), ("replaced", "Freshet", None)]
+        [("first", "", None), ("added", "Ebbtone", None), ("replaced", "Freshet", None)]
     );
     let trail = followed("ebbtone", &tallies).unwrap();
-    assert_eq!(story(&trail), [("first", "", None), ("came", "Ebbtone", None), ("went", "", None)]);
+    assert_eq!(story(&trail), [("first", "", None), ("added", "Ebbtone", None), ("removed", "", None)]);
     let kernel = followed("kernel", &tallies).unwrap();
     assert_eq!(story(&kernel)[2], ("updated", "Linux", Some(Step::Minor)));
     assert_eq!(kernel.steps[1].found[0].system, Some(System::Dpkg));
@@ -127,10 +131,10 @@ fn an_application_is_followed_into_another_format_and_without_any_package() {
         story(&trail),
         [
             ("first", "Fryshoal", None),
-            ("moved-format", "Fryshoal", Some(Step::Minor)),
+            ("format-changed", "Fryshoal", Some(Step::Minor)),
             // It came with no package, and is in the menu all the same.
-            ("moved-format", "Fryshoal", Some(Step::Minor)),
-            ("went", "", None),
+            ("format-changed", "Fryshoal", Some(Step::Minor)),
+            ("removed", "", None),
             ("absent", "", None),
         ]
     );

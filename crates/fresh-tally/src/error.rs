@@ -7,7 +7,7 @@ use tally_shelf::ShelfError;
 /// Everything that can end a command early.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum Failure {
-    /// Something given on the command line can't be meant.
+    /// The command line makes no sense.
     #[error("{0}")]
     Usage(String),
     /// A source can't be read.
@@ -18,7 +18,7 @@ pub(crate) enum Failure {
         why: Box<dyn std::error::Error + Send + Sync>,
     },
     /// An install that can't be weighed.
-    #[error("can't weigh `{0}`: its source does not tell how big packages are")]
+    #[error("can't weigh `{0}`: its source does not record sizes")]
     Weightless(String),
     /// A file holds no install that can be read.
     #[error("`{}` {source}", path.display())]
@@ -27,10 +27,10 @@ pub(crate) enum Failure {
     #[error("{} {source}", called(path))]
     NoInstall { path: PathBuf, source: TakeError },
     /// Neither on the shelf nor a path.
-    #[error("no install `{asked}`: neither a handle on the shelf `{}` nor a path", shelf.display())]
+    #[error("there is no install `{asked}`: it is neither a handle on the shelf `{}` nor a path", shelf.display())]
     NoSuchInstall { asked: String, shelf: PathBuf, near: Vec<String> },
     /// An install has no such package.
-    #[error("no package `{asked}` is in `{install}`")]
+    #[error("`{install}` has no package `{asked}`")]
     NoSuchPackage { asked: String, install: String, near: Vec<String> },
     /// The shelf or a tally.
     #[error(transparent)]
@@ -54,13 +54,13 @@ pub(crate) enum Failure {
     #[error("`{}`: {source}", path.display())]
     Checklist { path: PathBuf, source: tally_core::knowledge::RulesError },
     /// A template can't be used.
-    #[error("in `{}`: {source}", folder.display())]
+    #[error("templates in `{}`: {source}", folder.display())]
     Template { folder: PathBuf, source: tally_report::publish::TemplateError },
     /// A picture can't be made.
     #[error("can't draw the chart: {0}")]
     Picture(String),
     /// A table of rules can't be used.
-    #[error("the rules inside the program: {0}")]
+    #[error("the built-in rules: {0}")]
     Rules(#[from] tally_core::knowledge::RulesError),
 }
 
@@ -94,32 +94,32 @@ impl Failure {
             }
             Self::Shelf(ShelfError::Unknown { .. }) => Some("`fresh-tally shelf` lists the handles".into()),
             Self::OwnRules { .. } => Some(
-                "`fresh-tally rules kinds`, `parts`, `roles` and `agents` show the forms that rules have"
+                "`fresh-tally rules kinds`, `parts`, `roles` and `agents` show what rules look like"
                     .into(),
             ),
             Self::Checklist { .. } => Some(
-                "`fresh-tally check --starter` shows every subject and what may be expected of it".into(),
+                "`fresh-tally check --starter` shows every subject and what can be expected of it".into(),
             ),
             Self::Shelf(ShelfError::InUse { .. }) => {
-                Some("choose another handle, or drop that one first".into())
+                Some("choose another handle, or delete that one first".into())
             }
             Self::Shelf(ShelfError::OtherSchema { .. }) => {
-                Some("a newer fresh-tally wrote it: update this one".into())
+                Some("update fresh-tally, or take the install again with this version".into())
             }
             Self::Image { source: tally_trees::SourceError::Unsupported(_), .. } => Some(
-                "`fresh-tally kit` prints a script that collects what is needed from inside the install".into(),
+                "run the script that `fresh-tally kit` prints inside the install, and take its archive".into(),
             ),
             Self::Template { .. } => Some(
                 "`fresh-tally report INSTALL --format json` shows the data that templates see".into(),
             ),
             Self::NoInstall { source: TakeError::NoListing, .. } => Some(
-                "what `dpkg -l`, `rpm -qa`, `pacman -Qi`, `apk info -v` and their like print in English can be read, manifests of images, CycloneDX and SPDX in JSON".into(),
+                "it reads the English output of `dpkg -l`, `rpm -qa`, `pacman -Qi`, `apk info -v` and similar commands, manifests of images, and CycloneDX and SPDX in JSON".into(),
             ),
             Self::NoInstall { source: TakeError::DatabaseUnread { .. }, .. } => Some(
-                "read it with the rights of root, or collect it with `fresh-tally kit` from inside; a damaged disk is best copied first".into(),
+                "read it as root, or collect it from inside with `fresh-tally kit`; copy a damaged disk first".into(),
             ),
             Self::NoInstall { .. } => Some(
-                "point at the root of the install: the folder that holds its `etc`, `usr` and `var`".into(),
+                "name the root of the install: the folder that contains its `etc`, `usr` and `var`".into(),
             ),
             _ => None,
         }

@@ -63,7 +63,7 @@ pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
     if trace.status() == BacktraceStatus::Captured {
         eprintln!("{trace}");
     } else {
-        eprintln!("hint: please report this line and the command; RUST_BACKTRACE=1 shows more");
+        eprintln!("hint: please report this line and your command; RUST_BACKTRACE=1 shows more");
     }
 }
 

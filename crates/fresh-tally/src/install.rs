@@ -1,6 +1,5 @@
 //! From what the user calls an install to its tally.
 
-use crate::args::AsArg;
 use crate::error::Failure;
 use crate::settings::Settings;
 use crate::{interrupt, output, progress};
@@ -9,7 +8,7 @@ use sha2::{Digest, Sha256};
 use std::io::{BufReader, Cursor, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use tally_core::history::{as_found, as_shipped};
+use tally_core::history::Moment;
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Reading, System, Taken, Tally, Text, Unread};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
@@ -40,19 +39,11 @@ enum Detail {
 fn find_by(asked: &str, settings: &Settings, rules: &PartRules, detail: Detail) -> Result<Tally, Failure> {
     let is_there = |name: &str| settings.shelf.has(name) || Path::new(name).exists();
     let (name, seen) = match asked.rsplit_once('@') {
-        Some((name, "shipped")) if !is_there(asked) => (name, AsArg::Shipped),
-        Some((name, "found")) if !is_there(asked) => (name, AsArg::Found),
+        Some((name, "shipped")) if !is_there(asked) => (name, Moment::Shipped),
+        Some((name, "found")) if !is_there(asked) => (name, Moment::Found),
         _ => (asked, settings.seen),
     };
-    Ok(seen_as(find_as_found(name, settings, rules, detail)?, seen))
-}
-
-/// Of a tally as it was taken what is asked for.
-pub(crate) fn seen_as(tally: Tally, seen: AsArg) -> Tally {
-    match seen {
-        AsArg::Shipped => as_shipped(tally),
-        AsArg::Found => as_found(tally),
-    }
+    Ok(seen.of(find_as_found(name, settings, rules, detail)?))
 }
 
 /// Finds an install: a handle on the shelf, else a tally file, else a source that is read on the fly.
@@ -138,7 +129,7 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
         return Ok(opened.tree);
     }
     if !source.is_dir() {
-        let why = "the install is no longer there, and a tally keeps no lists of all files: give its root";
+        let why = "the install is gone, and a tally does not contain lists of all files: name its root";
         return Err(Failure::Source { path: source, why: why.into() });
     }
     let folder = Folder::open(&source);
@@ -160,7 +151,8 @@ fn is_tally(path: &Path) -> bool {
     let mut begin = Vec::new();
     let read = open_file(path).and_then(|file| file.take(256).read_to_end(&mut begin));
     // What can't be read, or is JSON of nobody's, is told apart by who reads it whole.
-    read.is_err() || String::from_utf8_lossy(&begin).contains("\"tally\"")
+    read.is_err()
+        || ["\"schema_version\"", "\"tally\""].iter().any(|key| String::from_utf8_lossy(&begin).contains(key))
 }
 
 /// Reads a file that is no tally: an archive, an image or a disk with an install in it, or a list of packages.
@@ -341,7 +333,7 @@ pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
 /// The SHA-256 of a file, in hexadecimal digits.
 pub(crate) fn sha256(source: &Path, settings: &Settings) -> Result<Text, Failure> {
     if !source.is_file() {
-        return Err(Failure::Usage(format!("--sha256: `{}` is no file, and has none", source.display())));
+        return Err(Failure::Usage(format!("--sha256: `{}` is not a file", source.display())));
     }
     let fail = |error: std::io::Error| unreadable(source, error);
     let mut file = open_file(source).map_err(fail)?;

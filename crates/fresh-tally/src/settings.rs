@@ -1,13 +1,15 @@
 //! What the arguments and the environment mean together. The environment is read here and nowhere else.
 
-use crate::args::{AsArg, ColorArg, Common, FormatArg};
+use crate::args::Common;
 use crate::config::{Applied, Config};
 use crate::error::Failure;
 use crate::output;
-use clap::ValueEnum;
+use clap::{ColorChoice, ValueEnum};
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
+use tally_core::history::Moment;
 use tally_core::knowledge::OwnRules;
+use tally_core::model::Word;
 use tally_report::{Canvas, Format, Palette};
 use tally_shelf::Shelf;
 
@@ -27,7 +29,7 @@ pub(crate) struct Settings {
     /// The reviewer's own rules: `--rules`, else `rules.toml` in the configuration folder.
     pub(crate) own: OwnRules,
     /// What of an install is shown.
-    pub(crate) seen: AsArg,
+    pub(crate) seen: Moment,
     /// What the configuration file says.
     pub(crate) config: Config,
     /// Which value each setting has, and from where.
@@ -43,18 +45,17 @@ impl Settings {
     pub(crate) fn from_args(common: &Common) -> Result<Self, Failure> {
         let output = common.output.clone().filter(|path| path != Path::new("-"));
         let config = Config::read(configuration_folder().as_deref())?;
-        let asked = common.format.map(format_of);
-        let configured: Option<FormatArg> = word("format", config.format.as_deref(), &config)?;
+        let configured: Option<Format> = word("format", config.format.as_deref(), &config)?;
         let color =
-            common.color.or(word("color", config.color.as_deref(), &config)?).unwrap_or(ColorArg::Auto);
-        let seen = common.seen.or(word("as", config.seen.as_deref(), &config)?).unwrap_or(AsArg::Shipped);
+            common.color.or(color("color", config.color.as_deref(), &config)?).unwrap_or(ColorChoice::Auto);
+        let seen = common.seen.or(word("as", config.seen.as_deref(), &config)?).unwrap_or(Moment::Shipped);
         let to_terminal = output.is_none() && std::io::stdout().is_terminal();
         Ok(Self {
             shelf: Shelf::new(shelf_folder(common, &config)?),
             shelf_given: common.shelf.is_some(),
-            format: asked.or_else(|| match output.as_deref() {
+            format: common.format.or_else(|| match output.as_deref() {
                 Some(path) => format_of_ending(path),
-                None => configured.map(format_of),
+                None => configured,
             }),
             canvas: Canvas {
                 width: width(common, &config, to_terminal),
@@ -118,7 +119,7 @@ fn format_of_ending(path: &Path) -> Option<Format> {
 fn shelf_folder(common: &Common, config: &Config) -> Result<PathBuf, Failure> {
     let by_hand = common.shelf.clone().or_else(shelf_of_the_environment);
     by_hand.or_else(|| config.shelf.clone()).or_else(default_shelf_folder).ok_or_else(|| {
-        Failure::Usage("no home folder to keep the shelf in: give one with --shelf DIR".into())
+        Failure::Usage("there is no home folder for the shelf: name one with --shelf DIR".into())
     })
 }
 
@@ -149,32 +150,27 @@ pub(crate) fn default_shelf() -> Shelf {
     )
 }
 
-fn format_of(format: FormatArg) -> Format {
-    match format {
-        FormatArg::Table => Format::Table,
-        FormatArg::Markdown => Format::Markdown,
-        FormatArg::Html => Format::Html,
-        FormatArg::Csv => Format::Csv,
-        FormatArg::Json => Format::Json,
-    }
-}
-
 /// A word of the configuration file, as the option of the same name would read it.
-fn word<T: ValueEnum>(key: &str, value: Option<&str>, config: &Config) -> Result<Option<T>, Failure> {
+fn word<T: Word>(key: &str, value: Option<&str>, config: &Config) -> Result<Option<T>, Failure> {
     let Some(value) = value else { return Ok(None) };
-    T::from_str(value, false).map(Some).map_err(|_| {
-        let known: Vec<String> = T::value_variants()
-            .iter()
-            .filter_map(|known| known.to_possible_value().map(|known| known.get_name().to_owned()))
-            .collect();
-        let path = config.file.clone().unwrap_or_default();
-        Failure::Source { path, why: format!("{key} = \"{value}\": known are {}", known.join(", ")).into() }
+    let known = T::from_name(value);
+    known.map(Some).ok_or_else(|| {
+        let names: Vec<&str> = T::ALL.iter().map(|word| word.name()).collect();
+        no_word(config, key, value, &names)
     })
 }
 
-/// The name of what an option chose.
-fn name_of<T: ValueEnum>(value: Option<T>) -> Option<String> {
-    value.and_then(|value| value.to_possible_value()).map(|value| value.get_name().to_owned())
+/// The same of `color`, whose words are the argument parser's.
+fn color(key: &str, value: Option<&str>, config: &Config) -> Result<Option<ColorChoice>, Failure> {
+    let Some(value) = value else { return Ok(None) };
+    let known = ColorChoice::from_str(value, false);
+    known.map(Some).map_err(|_| no_word(config, key, value, &["auto", "always", "never"]))
+}
+
+fn no_word(config: &Config, key: &str, value: &str, known: &[&str]) -> Failure {
+    let path = config.file.clone().unwrap_or_default();
+    let why = format!("{key} = \"{value}\" is not valid; valid values are {}", known.join(", "));
+    Failure::Source { path, why: why.into() }
 }
 
 /// Which value each setting has, and where it comes from: an option, the environment, the file, or nothing of those.
@@ -203,11 +199,11 @@ fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, Failure> {
     let of_environment =
         shelf_of_the_environment().map(|path| (path.display().to_string(), "FRESH_TALLY_SHELF"));
     add("shelf", optional(&common.shelf), of_environment, optional(&config.shelf), &shelf);
-    add("format", name_of(common.format), None, config.format.clone(), "table");
+    add("format", common.format.map(|word| word.to_string()), None, config.format.clone(), "table");
     let no_color = std::env::var_os("NO_COLOR")
         .filter(|value| !value.is_empty())
         .map(|_| ("never".to_owned(), "NO_COLOR"));
-    add("color", name_of(common.color), no_color, config.color.clone(), "auto");
+    add("color", common.color.map(|word| word.to_string()), no_color, config.color.clone(), "auto");
     add(
         "width",
         named(common.width.as_ref().map(|w| w as &dyn ToString)),
@@ -215,7 +211,7 @@ fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, Failure> {
         named(config.width.as_ref().map(|w| w as &dyn ToString)),
         "the terminal's",
     );
-    add("as", name_of(common.seen), None, config.seen.clone(), "shipped");
+    add("as", common.seen.map(|word| word.to_string()), None, config.seen.clone(), "shipped");
     let given = (!common.rules.is_empty()).then(|| paths(&common.rules));
     add(
         "rules",
@@ -239,13 +235,13 @@ fn width(common: &Common, config: &Config, to_terminal: bool) -> Option<usize> {
     })
 }
 
-fn palette(color: ColorArg, to_terminal: bool) -> Palette {
+fn palette(color: ColorChoice, to_terminal: bool) -> Palette {
     let refused = || std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
     let dumb = || std::env::var_os("TERM").is_some_and(|term| term == "dumb");
     match color {
-        ColorArg::Always => Palette::Coloured,
-        ColorArg::Auto if to_terminal && !refused() && !dumb() => Palette::Coloured,
-        ColorArg::Auto | ColorArg::Never => Palette::Plain,
+        ColorChoice::Always => Palette::Coloured,
+        ColorChoice::Auto if to_terminal && !refused() && !dumb() => Palette::Coloured,
+        ColorChoice::Auto | ColorChoice::Never => Palette::Plain,
     }
 }
 

@@ -94,7 +94,7 @@ fn what_launchers_say(folder: &str, launchers: &[Launcher], after: usize) -> Opt
         }
     }
     by_type.values_mut().for_each(|list| list.sort());
-    let file = format!("{folder}, MimeType of each launcher").into();
+    let file = format!("{folder}/").into();
     (!by_type.is_empty()).then_some(LauncherTypes { file, launchers: by_type, after })
 }
 
@@ -186,10 +186,7 @@ mod tests {
             read.caches.iter().map(|cache| (cache.file.as_str(), cache.after)).collect();
         assert_eq!(
             caches,
-            [
-                ("usr/local/share/applications, MimeType of each launcher", 3),
-                ("usr/share/applications/mimeinfo.cache", 4),
-            ]
+            [("usr/local/share/applications/", 3), ("usr/share/applications/mimeinfo.cache", 4),]
         );
         assert_eq!(read.caches[0].launchers["text/html"], ["x.desktop", "y.desktop"]);
         assert_eq!(read.aliases["text/x-plain"], "text/plain");

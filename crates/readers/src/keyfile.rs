@@ -45,7 +45,7 @@ impl KeyFile {
             }
             match parsed.groups.last_mut() {
                 Some(group) => group.entries.push((text(key), text(&content[equals + 1..]))),
-                None => parsed.unread.push(Unread::at(file, line, "stands before the first group")),
+                None => parsed.unread.push(Unread::at(file, line, "comes before the first group")),
             }
         }
         parsed

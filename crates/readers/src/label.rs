@@ -66,7 +66,7 @@ fn os_release(path: &str, bytes: &[u8], facts: &mut LabelFacts) {
             continue;
         }
         let Some(equals) = memchr::memchr(b'=', content) else {
-            facts.unread.push(Unread::at(path, line, "is no `KEY=value` line"));
+            facts.unread.push(Unread::at(path, line, "is not a `KEY=value` line"));
             continue;
         };
         let value = unquote(&content[equals + 1..]);
@@ -226,7 +226,7 @@ pub fn edition_from_packages(packages: &[Package], distro_id: &str) -> Option<Sm
             let Some(middle) = middle.filter(|m| !m.is_empty() && *m != distro_id && *m != "task") else {
                 continue;
             };
-            let followed = u8::from(package.reason != Reason::Chosen) * 100;
+            let followed = u8::from(package.reason != Reason::Explicit) * 100;
             best.push((rank + followed, capitalised(middle)));
             break;
         }
@@ -286,7 +286,7 @@ mod tests {
         assert_eq!(facts.label.codename.as_deref(), Some("Bittern"));
         assert_eq!(facts.label.base_id, ["fenland", "other"]);
         assert_eq!(facts.label.support_end.as_deref(), Some("2029-04-30"));
-        assert_eq!(facts.unread, [Unread::at("etc/os-release", 7, "is no `KEY=value` line")]);
+        assert_eq!(facts.unread, [Unread::at("etc/os-release", 7, "is not a `KEY=value` line")]);
     }
 
     #[test]
@@ -316,9 +316,9 @@ mod tests {
             package
         };
         let mut packages =
-            vec![package("reedbed-desktop", Reason::Chosen), package("other-desktop", Reason::Followed)];
+            vec![package("reedbed-desktop", Reason::Explicit), package("other-desktop", Reason::Dependency)];
         assert_eq!(edition_from_packages(&packages, "saltmarsh").as_deref(), Some("Reedbed"));
-        packages.push(package("mudflat-desktop", Reason::Chosen));
+        packages.push(package("mudflat-desktop", Reason::Explicit));
         assert_eq!(edition_from_packages(&packages, "saltmarsh"), None);
     }
 

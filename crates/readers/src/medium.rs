@@ -4,7 +4,7 @@ use crate::listings;
 use crate::text::{lines, text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::path::PathBuf;
-use tally_core::model::{Evidence, Oddity, OddityName, Package, Phase, System, Text};
+use tally_core::model::{Evidence, Finding, FindingDetails, Package, Phase, System, Text};
 
 /// What a medium tells of its packages beside the install on it.
 #[derive(Debug, Clone, Default)]
@@ -40,7 +40,7 @@ impl OnMedium {
     }
 
     /// Where a manifest and the package database of the install do not say the same.
-    pub(crate) fn disagreements(&self, packages: &[Package]) -> Vec<Oddity> {
+    pub(crate) fn disagreements(&self, packages: &[Package]) -> Vec<Finding> {
         self.lists
             .iter()
             .filter(|(path, _)| !is_removal(path))
@@ -53,10 +53,7 @@ fn is_removal(path: &std::path::Path) -> bool {
     path.extension().is_some_and(|ending| ending.to_string_lossy().ends_with("-remove"))
 }
 
-/// Names that a disagreement shows.
-const FEW: usize = 5;
-
-fn disagreement((path, content): &(PathBuf, Vec<u8>), packages: &[Package]) -> Option<Oddity> {
+fn disagreement((path, content): &(PathBuf, Vec<u8>), packages: &[Package]) -> Option<Finding> {
     let listed = listings::read(content)?.packages;
     let native = |package: &&Package| !package.system.is_sandbox();
     let found: FxHashMap<&str, &str> = packages
@@ -66,37 +63,30 @@ fn disagreement((path, content): &(PathBuf, Vec<u8>), packages: &[Package]) -> O
         .map(|package| (package.name.as_str(), package.version.as_str()))
         .collect();
     let names: FxHashSet<&str> = listed.iter().filter(native).map(|package| package.name.as_str()).collect();
-    let mut missing: Vec<&str> = names.iter().copied().filter(|name| !found.contains_key(name)).collect();
-    let mut more: Vec<&str> = packages
+    let missing: Vec<&str> = names.iter().copied().filter(|name| !found.contains_key(name)).collect();
+    let more: Vec<&str> = packages
         .iter()
         .filter(native)
         .filter(|package| package.is_present() && !names.contains(package.name.as_str()))
         .map(|package| package.name.as_str())
         .collect();
-    let mut other: Vec<&str> = listed
+    let other: Vec<&str> = listed
         .iter()
         .filter(|package| found.get(package.name.as_str()).is_some_and(|version| *version != package.version))
         .map(|package| package.name.as_str())
         .collect();
-    let mut said = Vec::new();
-    for (names, what) in
-        [(&mut missing, "not installed"), (&mut more, "not listed"), (&mut other, "of another version")]
-    {
+    let listed = |mut names: Vec<&str>| -> Vec<Text> {
         names.sort_unstable();
         names.dedup();
-        if !names.is_empty() {
-            let rest =
-                if names.len() > FEW { format!(" and {} more", names.len() - FEW) } else { String::new() };
-            said.push(format!("{what}: {}{rest}", names[..names.len().min(FEW)].join(", ")));
-        }
-    }
-    let file = path.to_string_lossy();
-    (!said.is_empty()).then(|| Oddity {
-        oddity: OddityName::ManifestDisagrees,
+        names.into_iter().map(Text::from).collect()
+    };
+    let (not_installed, not_listed, other_version) = (listed(missing), listed(more), listed(other));
+    let agrees = not_installed.is_empty() && not_listed.is_empty() && other_version.is_empty();
+    let file: Text = path.to_string_lossy().into();
+    (!agrees).then(|| Finding {
         about: vec![format!("manifest:{file}").into()],
-        why: format!("the list {file} on the medium says otherwise than the packages; {}", said.join("; "))
-            .into(),
-        evidence: Evidence::file(file.as_ref()),
+        evidence: Evidence::file(file.clone()),
+        details: FindingDetails::ManifestDisagrees { file, not_installed, not_listed, other_version },
     })
 }
 
@@ -129,17 +119,20 @@ mod tests {
     }
 
     #[test]
-    fn a_manifest_that_says_otherwise_is_odd() {
+    fn a_manifest_that_differs_is_a_finding() {
         let told = |content: &str| {
             let lists = vec![("casper/filesystem.manifest".into(), content.as_bytes().to_vec())];
             OnMedium { lists, installs: None }.disagreements(&packages())
         };
         assert!(told("inkcap\t1-1\nquayside\t1-1\nlib-weir\t1-1\n").is_empty());
         let found = told("inkcap\t1-2\nquayside\t1-1\nmarsh\t3\n");
-        assert_eq!(
-            found[0].why,
-            "the list casper/filesystem.manifest on the medium says otherwise than the packages; not installed: marsh; \
-             not listed: lib-weir; of another version: inkcap"
-        );
+        let names = |name: &str| vec![Text::from(name)];
+        let expected = FindingDetails::ManifestDisagrees {
+            file: "casper/filesystem.manifest".into(),
+            not_installed: names("marsh"),
+            not_listed: names("lib-weir"),
+            other_version: names("inkcap"),
+        };
+        assert_eq!(found[0].details, expected);
     }
 }

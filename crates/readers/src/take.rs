@@ -13,13 +13,13 @@ use std::collections::BTreeSet;
 use std::io::BufRead;
 use std::path::Path;
 use tally_core::derive::{
-    Associations, choose_defaults, dead_defaults, find_oddities, join_applications, mark_roles,
+    Associations, choose_defaults, dead_defaults, derive_findings, join_applications, mark_roles,
 };
 use tally_core::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use tally_core::model::{
-    Application, Counts, DefaultChoice, Dependency, InstallDayHow, Label, Launcher, Look, Looks, Medium,
-    MissingFact, Oddity, Package, PackageRef, Phase, ShippedChoice, StartupItem, System, Taken, Tally, Text,
-    Unread,
+    Application, Counts, Decided, DecidedBy, DefaultChoice, Dependency, Finding, InstallDayHow, Label,
+    Launcher, Look, Looks, Medium, MissingFact, Package, PackageRef, Phase, ShippedChoice, StartupItem,
+    System, Taken, Tally, Text, Unread,
 };
 use tally_trees::{NodeKind, Tree, Watched};
 
@@ -50,11 +50,11 @@ pub struct TakeOptions<'a> {
 #[derive(Debug, thiserror::Error)]
 pub enum TakeError {
     /// The tree holds neither a release file nor a package database.
-    #[error("holds no install: neither a release file nor a package database was found in it")]
+    #[error("contains no install: there is neither a release file nor a package database")]
     NoInstall,
     /// A package database is there, and most of it can't be read.
     #[error(
-        "has a package database of {system} of which most can't be read ({lost} of {} records): `{}` {}",
+        "has a {system} package database that is mostly unreadable ({lost} of {} records): `{}` {}",
         lost + packages, first.file, first.why
     )]
     DatabaseUnread {
@@ -68,7 +68,7 @@ pub enum TakeError {
         first: Unread,
     },
     /// The file is no list of packages in any format that is known.
-    #[error("is no tally, no list of packages that a package system prints, and no bill of materials")]
+    #[error("is not a tally, a package list or a bill of materials")]
     NoListing,
     /// It can't be read.
     #[error("can't be read: {0}")]
@@ -96,7 +96,7 @@ fn note_failures(watched: &Watched<'_>, unread: &mut Vec<Unread>) {
     let new = failed.filter(|(file, _)| !known.contains(file)).map(|(file, why)| Unread::whole(file, why));
     unread.extend(new);
     if more > 0 {
-        unread.push(Unread::whole("", format!("{more} more places could not be read")));
+        unread.push(Unread::whole("", format!("{more} more files could not be read")));
     }
 }
 
@@ -149,7 +149,7 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     note_what_was_shipped(&mut tally, options, associations, &probes);
     tally.storage = storage::read(tree);
     finish(&mut tally, options.agents, programs.dead);
-    tally.oddities.extend(options.on_medium.disagreements(&tally.packages));
+    tally.findings.extend(options.on_medium.disagreements(&tally.packages));
     Ok(tally)
 }
 
@@ -183,7 +183,7 @@ struct Programs {
     applications: Vec<Application>,
     defaults: Vec<DefaultChoice>,
     /// Defaults that lead nowhere.
-    dead: Vec<Oddity>,
+    dead: Vec<Finding>,
 }
 
 impl Programs {
@@ -451,11 +451,11 @@ fn note_what_was_shipped(
     }
     let (shipped, later): (Vec<Launcher>, Vec<Launcher>) =
         tally.launchers.iter().cloned().partition(|launcher| launcher.phase.is_shipped());
-    let removed: Vec<&str> = tally
+    let removed: Vec<Text> = tally
         .packages
         .iter()
         .filter(|package| package.phase == Phase::RemovedLater && package.kind.may_have_programs())
-        .map(|package| package.name.as_str())
+        .map(|package| package.name.clone())
         .collect();
     if later.is_empty() && removed.is_empty() {
         return;
@@ -464,10 +464,10 @@ fn note_what_was_shipped(
     let applications = join_applications(&shipped, &tally.packages);
     let choices = choose_defaults(options.roles, &associations, &shipped, &applications);
     for (found, shipped) in tally.defaults.iter_mut().zip(choices) {
-        let DefaultChoice { application, launcher, mut how, candidates, mut sure, .. } = shipped;
+        let DefaultChoice { application, launcher, mut decided, candidates, mut sure, .. } = shipped;
         // With a program its launcher went, and with that what it could open.
         if application.is_none() && !removed.is_empty() {
-            how = format!("unless it was {}, removed since", removed.join(" or ")).into();
+            decided = Decided::by(DecidedBy::RemovedSince { packages: removed.clone() });
             sure = false;
         }
         let same = found.application == application && found.candidates == candidates && found.sure == sure;
@@ -475,7 +475,8 @@ fn note_what_was_shipped(
             if found.application != application {
                 found.shipped_application.clone_from(&application);
             }
-            found.shipped = Some(Box::new(ShippedChoice { application, launcher, how, candidates, sure }));
+            found.shipped =
+                Some(Box::new(ShippedChoice { application, launcher, decided, candidates, sure }));
         }
     }
 }
@@ -511,10 +512,10 @@ fn classify(packages: &mut [Package], launchers: &[Launcher], kinds: &KindRules,
         .for_each(|(package, traits)| ready.classify(package, *traits));
 }
 
-fn finish(tally: &mut Tally, agents: &Agents, dead: Vec<Oddity>) {
-    tally.oddities = find_oddities(tally, agents);
-    tally.oddities.extend(dead);
-    tally.oddities.sort_by(|a, b| (a.oddity, &a.about, &a.why).cmp(&(b.oddity, &b.about, &b.why)));
+fn finish(tally: &mut Tally, agents: &Agents, dead: Vec<Finding>) {
+    tally.findings = derive_findings(tally, agents);
+    tally.findings.extend(dead);
+    tally.findings.sort_by(Finding::order);
     tally.counts = Counts::of(&tally.packages, &tally.launchers, &tally.applications);
     tally.sort();
 }

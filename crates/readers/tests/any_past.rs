@@ -244,8 +244,8 @@ fn hold(
     prop_assert_eq!(
         (since.added as usize, since.updated as usize, since.removed as usize, since.sure),
         (added, updated, removed, true),
-        "{}",
-        since.because
+        "{:?}",
+        since.doubts
     );
     prop_assert_eq!(present(&as_found(tally.clone())), plain(there));
     prop_assert_eq!(present(&as_shipped(tally)), plain(shipped));

@@ -256,7 +256,7 @@ fn pointers_that_lead_in_circles_end() {
         }
     });
     assert!(
-        facts.unread.iter().any(|unread| unread.why.contains("in circles")),
+        facts.unread.iter().any(|unread| unread.why.contains("circular chain")),
         "{:?}",
         facts.unread.first()
     );
@@ -285,7 +285,7 @@ fn blobs_that_overlap_are_read_once() {
     });
     assert_eq!(facts.packages.len(), 1);
     assert!(
-        facts.unread.iter().any(|unread| unread.why.contains("across another")),
+        facts.unread.iter().any(|unread| unread.why.contains("overlaps another")),
         "{:?}",
         facts.unread.first()
     );

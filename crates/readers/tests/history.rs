@@ -6,7 +6,7 @@ mod common;
 use common::taken;
 use std::fmt::Write;
 use tally_core::history::as_shipped;
-use tally_core::model::{InstallDayHow, Phase, Tally, Text};
+use tally_core::model::{DecidedBy, InstallDayHow, Phase, Seen, Tally, Text};
 use tally_trees::Memory;
 
 /// 2026-05-04 10:00:00 UTC.
@@ -65,7 +65,7 @@ fn a_program_that_was_added_gives_back_what_it_took() {
     assert_eq!(answer(&shipped, "text/plain"), (Some("inkcap".into()), true));
     assert_eq!(answer(&shipped, "application/pdf"), (None, true), "nothing was removed: nothing opened it");
     assert_eq!(shipped.applications.len(), 1);
-    assert_eq!(shipped.label.seen_as(), "as shipped");
+    assert_eq!(shipped.label.seen_as(), Seen::AsShipped);
 }
 
 #[test]
@@ -94,8 +94,8 @@ fn what_a_removed_program_opened_is_not_told() {
     let shipped = as_shipped(found);
     assert_eq!(shipped.present().count(), 2);
     let pdf = shipped.defaults.iter().find(|choice| choice.asked == "application/pdf").unwrap();
-    assert!(pdf.is_untold());
-    assert_eq!(pdf.how, "unless it was gone, removed since");
+    assert!(pdf.is_not_recorded());
+    assert_eq!(pdf.decided.by, DecidedBy::RemovedSince { packages: vec!["gone".into()] });
     assert_eq!(answer(&shipped, "text/plain"), (Some("inkcap".into()), true));
 }
 

@@ -35,6 +35,8 @@ pub struct Span {
     pub role: Role,
     /// The section of a page that it leads to; empty for none.
     pub to: &'static str,
+    /// Whether only a screen shows it: the command that tells more.
+    pub on_screen: bool,
 }
 
 impl Span {
@@ -43,11 +45,17 @@ impl Span {
         let text = clean(text.as_ref());
         // A column takes a byte at the least, so nearly every text is told by its length alone.
         let text = if text.len() > LONGEST { shorten(&text, LONGEST) } else { text.into_owned() };
-        Self { text, role, to: "" }
+        Self { text, role, to: "", on_screen: false }
     }
 }
 
 impl Span {
+    /// The same, only for a screen.
+    #[must_use]
+    pub fn on_screen(self) -> Self {
+        Self { on_screen: true, ..self }
+    }
+
     /// The same, leading to a section where a page has it.
     #[must_use]
     pub fn leads_to(self, section: &'static str) -> Self {

@@ -12,6 +12,7 @@ mod style;
 mod text;
 mod view;
 mod wire;
+pub mod words;
 
 pub use document::{
     Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Section, Shrink, Span, Table,

@@ -96,6 +96,19 @@ pub fn count_of(n: u64, noun: &str) -> String {
 
 pub use tally_core::model::bytes_human;
 
+/// A measured figure with its unit (`bytes`, `seconds` or `count`).
+pub(crate) fn figure(value: f64, unit: &str) -> String {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts of floats saturate")]
+    let whole = value.max(0.0).round() as u64;
+    match unit {
+        "bytes" => bytes_human(whole),
+        "seconds" if whole >= 120 => format!("{} min {} s", whole / 60, whole % 60),
+        "seconds" => format!("{} s", (value * 10.0).round() / 10.0),
+        _ if value.fract() == 0.0 => thousands(whole),
+        _ => format!("{value:.2}"),
+    }
+}
+
 /// Megabytes with one decimal, for a column that states its unit: `12.3`.
 pub(crate) fn megabytes(bytes: u64) -> String {
     let tenths = (u128::from(bytes) + 50_000) / 100_000;
@@ -118,7 +131,7 @@ mod tests {
         assert_eq!(thousands(1_234_567), "1,234,567");
         assert_eq!(thousands(999), "999");
         assert_eq!(count_of(1, "package"), "1 package");
-        assert_eq!(count_of(2114, "oddity"), "2,114 oddities");
+        assert_eq!(count_of(2114, "finding"), "2,114 findings");
         assert_eq!(count_of(2, "day"), "2 days");
         for (bytes, said) in
             [(0, "0 B"), (999, "999 B"), (5_900_000_000, "5.9 GB"), (412_000_000, "412 MB"), (1050, "1.1 kB")]

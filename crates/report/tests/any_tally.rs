@@ -203,21 +203,21 @@ proptest! {
         let comparison = built_in.compare(&old, &new);
         let shown = |what: CompareWhat, format: Format| {
             let command = "fresh-tally compare OLD NEW";
-            let view = CompareView { comparison: &comparison, rules: parts, roles, what, filtered: false, command };
+            let view = CompareView { comparison: &comparison, rules: parts, roles, what, filtered: false, sums: true, command };
             let canvas = Canvas { width: Some(2000), palette: Palette::Plain };
             String::from_utf8(render(&view, format, canvas).unwrap()).unwrap()
         };
         let all = shown(CompareWhat::All, Format::Csv);
         let told = |what: &str| rows_of(&all, what).into_iter().map(|(sort, _)| sort).collect::<Vec<String>>();
-        prop_assert_eq!(told("package"), comparison.packages.iter().map(|one| one.sort.name()).collect::<Vec<_>>());
-        prop_assert_eq!(told("application"), comparison.applications.iter().map(|one| one.sort.name()).collect::<Vec<_>>());
-        prop_assert_eq!(told("decision"), comparison.decisions.iter().map(|one| one.sort.name()).collect::<Vec<_>>());
+        prop_assert_eq!(told("package"), comparison.packages.iter().map(|one| one.change.name()).collect::<Vec<_>>());
+        prop_assert_eq!(told("application"), comparison.applications.iter().map(|one| one.change.name()).collect::<Vec<_>>());
+        prop_assert_eq!(told("decision"), comparison.decisions.iter().map(|one| one.kind.name()).collect::<Vec<_>>());
         for (what, view, list) in [
             ("repository", CompareWhat::Repositories, &comparison.repositories),
             ("startup", CompareWhat::Startup, &comparison.startup),
             ("look", CompareWhat::Looks, &comparison.looks),
         ] {
-            prop_assert_eq!(told(what), list.iter().map(|one| one.sort.name()).collect::<Vec<_>>(), "{}", what);
+            prop_assert_eq!(told(what), list.iter().map(|one| one.change.name()).collect::<Vec<_>>(), "{}", what);
             prop_assert_eq!(rows_of(&shown(view, Format::Csv), what), rows_of(&all, what), "{} alone", what);
         }
         // A view by itself has what the whole has of it.
@@ -233,7 +233,12 @@ proptest! {
             prop_assert_eq!(alone.lines().next(), all.lines().next());
         }
         // As data everything is there, whatever the view.
-        let document: Value = serde_json::from_str(&shown(CompareWhat::Parts, Format::Json)).unwrap();
+        let mut document: Value = serde_json::from_str(&shown(CompareWhat::Parts, Format::Json)).unwrap();
+        for list in ["headlines", "decisions"] {
+            for one in document[list].as_array_mut().unwrap() {
+                prop_assert!(one.as_object_mut().unwrap().remove("text").is_some_and(|text| text.is_string()));
+            }
+        }
         prop_assert_eq!(&document, &serde_json::to_value(&comparison).unwrap());
     }
 

@@ -285,7 +285,7 @@ fn a_person_and_a_program_are_told_of_as_many() {
     assert_eq!(rows(ShowWhat::Defaults), new.defaults.len());
     assert_eq!(rows(ShowWhat::Repositories), new.repositories.len());
     assert_eq!(rows(ShowWhat::Startup), new.startup.len());
-    assert_eq!(rows(ShowWhat::Odd), new.oddities.len());
+    assert_eq!(rows(ShowWhat::Findings), new.findings.len());
     let shown = new.launchers.iter().filter(|launcher| launcher.shown).count();
     assert!(rows(ShowWhat::Menu) >= shown, "hidden ones may be told as well");
 }

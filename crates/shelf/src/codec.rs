@@ -208,21 +208,21 @@ fn by_lines(mut file: impl BufRead, detail: Detail) -> Option<Tally> {
     file.read_to_end(&mut frame).ok()?;
     let tally: Tally = serde_json::from_str(std::str::from_utf8(&frame).ok()?).ok()?;
     let in_order = sum.is_none_or(|sum| tally.packages_crc32 == Some(sum.finalize()));
-    (tally.tally == SCHEMA && tally.packages.is_empty() && in_order).then_some(Tally {
-        packages,
-        packages_crc32: None,
-        ..tally
-    })
+    let known = is_read(tally.schema_version) && tally.packages.is_empty() && in_order;
+    known.then(|| current(Tally { packages, ..tally }))
 }
 
 /// Reads a tally; `path` names it in errors.
 ///
 /// # Errors
-/// [`ShelfError::OtherSchema`] for another schema number, [`ShelfError::NoTally`] for anything else that is none.
+/// [`ShelfError::OtherSchema`] for a later schema, [`ShelfError::NoTally`] for anything else that is none.
 pub fn decode(path: &Path, bytes: &[u8]) -> Result<Tally, ShelfError> {
     #[derive(Deserialize)]
     struct Head {
-        tally: Option<u64>,
+        #[serde(alias = "tally")]
+        schema_version: Option<u64>,
+        #[serde(default)]
+        program: String,
     }
     let no_tally = |why: String| ShelfError::NoTally { path: path.to_owned(), why };
     // Checked once as a whole, the text need not be checked string by string.
@@ -230,20 +230,36 @@ pub fn decode(path: &Path, bytes: &[u8]) -> Result<Tally, ShelfError> {
         let line = bytes[..error.valid_up_to()].iter().filter(|byte| **byte == b'\n').count() + 1;
         no_tally(format!("line {line} is not UTF-8"))
     })?;
-    let result = serde_json::from_str::<Tally>(text).map(|tally| Tally { packages_crc32: None, ..tally });
-    if let Ok(tally) = result.as_ref()
-        && tally.tally == SCHEMA
+    let result = serde_json::from_str::<Tally>(text);
+    if let Ok(tally) = &result
+        && is_read(tally.schema_version)
     {
-        return result.map_err(|error| no_tally(error.to_string()));
+        return result.map(current).map_err(|error| no_tally(error.to_string()));
     }
     match (serde_json::from_str::<Head>(text), result) {
-        (Ok(Head { tally: Some(found) }), _) if found != u64::from(SCHEMA) => {
-            Err(ShelfError::OtherSchema { path: path.to_owned(), found, known: SCHEMA })
+        (Ok(Head { schema_version: Some(found), program }), _) if found > u64::from(SCHEMA) => {
+            Err(ShelfError::OtherSchema { path: path.to_owned(), found, program, known: SCHEMA })
         }
-        (Ok(Head { tally: None }), _) => Err(no_tally("it is JSON, but has no key `tally`".into())),
+        (Ok(Head { schema_version: None, .. }), _) => {
+            Err(no_tally("it is JSON, but has no key `schema_version`".into()))
+        }
         (_, Err(error)) => Err(no_tally(error.to_string())),
-        (_, Ok(tally)) => Ok(tally),
+        (_, Ok(tally)) => Err(no_tally(format!("there is no schema {}", tally.schema_version))),
     }
+}
+
+/// Whether tallies of a schema are read.
+const fn is_read(schema: u32) -> bool {
+    schema >= 1 && schema <= SCHEMA
+}
+
+/// The tally in the current schema.
+fn current(tally: Tally) -> Tally {
+    let mut tally = Tally { packages_crc32: None, ..tally };
+    if tally.schema_version < SCHEMA {
+        tally_core::derive::upgrade(&mut tally);
+    }
+    tally
 }
 
 /// What a new take of the same install must know of the earlier one.
@@ -393,11 +409,11 @@ mod tests {
         let why = |bytes: &[u8]| decode(Path::new("x"), bytes).unwrap_err().to_string();
         assert_eq!(
             why(b"{\"tally\": 9, \"packages\": 3}"),
-            "`x` is a tally of schema 9; this program reads schema 1"
+            "`x` is a tally of schema 9, written by an unnamed program; this version reads schemas 1 to 2"
         );
-        assert_eq!(why(b"{}"), "`x` is no tally: it is JSON, but has no key `tally`");
+        assert_eq!(why(b"{}"), "`x` is not a tally: it is JSON, but has no key `schema_version`");
         assert!(why(b"{\"tally\": 1,\n \"program\"").contains("line 2"));
-        assert_eq!(why(b"\n\xff\xfe"), "`x` is no tally: line 2 is not UTF-8");
+        assert_eq!(why(b"\n\xff\xfe"), "`x` is not a tally: line 2 is not UTF-8");
     }
 
     fn package() -> impl Strategy<Value = Package> {

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 #[derive(Debug, thiserror::Error)]
 pub enum ShelfError {
     /// Nothing of that handle is on the shelf.
-    #[error("no install `{handle}` is on the shelf")]
+    #[error("there is no install `{handle}` on the shelf")]
     Unknown {
         /// The handle asked for.
         handle: String,
@@ -12,33 +12,39 @@ pub enum ShelfError {
         near: Vec<String>,
     },
     /// The handle is in use.
-    #[error("the handle `{handle}` is in use")]
+    #[error("the handle `{handle}` is already in use")]
     InUse {
         /// The handle.
         handle: String,
     },
     /// The handle could not be a file name.
-    #[error("`{handle}` can't be a handle: use lower-case letters, digits, dots and hyphens")]
+    #[error("`{handle}` is not a valid handle: use lower-case letters, digits, dots and hyphens")]
     BadHandle {
         /// What was given.
         handle: String,
     },
     /// A file is no tally.
-    #[error("`{}` is no tally: {why}", path.display())]
+    #[error("`{}` is not a tally: {why}", path.display())]
     NoTally {
         /// The file.
         path: PathBuf,
         /// What is wrong, with line and column where they help.
         why: String,
     },
-    /// A tally of a schema that this program does not know.
-    #[error("`{}` is a tally of schema {found}; this program reads schema {known}", path.display())]
+    /// A tally of a later schema.
+    #[error(
+        "`{}` is a tally of schema {found}, written by {}; this version reads schemas 1 to {known}",
+        path.display(),
+        if program.is_empty() { "an unnamed program" } else { program }
+    )]
     OtherSchema {
         /// The file.
         path: PathBuf,
         /// Its schema number.
         found: u64,
-        /// The schema number that is read.
+        /// The program that wrote it, with its version.
+        program: String,
+        /// The latest schema that is read.
         known: u32,
     },
     /// The index can't be used, and could not be made anew.

@@ -44,7 +44,7 @@ impl Brief {
         let package = Package {
             upstream_version: c.at(", \"upstream_version\": ")?.text()?,
             arch: c.at(", \"arch\": ")?.text()?,
-            made_from: c.at(", \"made_from\": ")?.or_null(Cursor::text)?,
+            source: c.at(", \"source\": ")?.or_null(Cursor::text)?,
             installed_bytes: c.at(", \"installed_bytes\": ")?.or_null(Cursor::number)?,
             reason: c.at(", \"reason\": ")?.word(Reason::from_name)?,
             essential: c.at(", \"essential\": ")?.bool()?,
@@ -182,12 +182,13 @@ mod tests {
         Package {
             suggests: Vec::new(),
             section: Text::default(),
+            archive_section: None,
             purl: Text::default(),
             summary: Text::default(),
             homepage: Text::default(),
             license: None,
             download_bytes: None,
-            kind_because: Text::default(),
+            kind_because: tally_core::model::KindReason::default(),
             installed_at: None,
             repository: None,
             evidence: Evidence::default(),
@@ -227,14 +228,14 @@ mod tests {
         (words, texts, lists).prop_map(|(words, texts, lists)| {
             let (system, reason, state, kind, phase, [essential, kept], [installed_bytes, download_bytes]) =
                 words;
-            let (name, version, upstream_version, made_from, shipped_version, summary) = texts;
+            let (name, version, upstream_version, source, shipped_version, summary) = texts;
             let (depends, recommends, suggests, provides, replaces, conflicts) = lists;
             let mut package = Package::new(system, name, version);
             (package.reason, package.state, package.kind, package.phase) = (reason, state, kind, phase);
             (package.essential, package.kept) = (essential, kept);
             (package.installed_bytes, package.download_bytes) = (installed_bytes, download_bytes);
-            package.companion_of = made_from.clone();
-            (package.made_from, package.shipped_version) = (made_from, shipped_version);
+            package.companion_of = source.clone();
+            (package.source, package.shipped_version) = (source, shipped_version);
             (package.upstream_version, package.summary) = (upstream_version, summary);
             (package.depends, package.recommends, package.suggests) = (depends, recommends, suggests);
             (package.provides, package.replaces, package.conflicts) = (provides, replaces, conflicts);

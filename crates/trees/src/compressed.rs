@@ -25,7 +25,7 @@ fn unpack(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
     let mut unpacked = Vec::new();
     reader.take(limit.saturating_add(1)).read_to_end(&mut unpacked)?;
     if unpacked.len() as u64 > limit {
-        return Err(io::Error::other(format!("holds more than {limit} bytes")));
+        return Err(io::Error::other(format!("contains more than {limit} bytes")));
     }
     Ok(unpacked)
 }

@@ -30,7 +30,7 @@ pub(crate) fn unclean(head: &[u8]) -> Option<&'static str> {
     const NEEDS_RECOVERY: u16 = 4;
     if le16(head, 1024 + 96) & NEEDS_RECOVERY != 0 {
         return Some(
-            "it was not unmounted: what its journal holds is read, what was never written is missing",
+            "it was not unmounted cleanly: its journal is read, but what was never written is missing",
         );
     }
     (le16(head, 1024 + 58) & IN_ORDER == 0).then_some("it was not unmounted, or has errors")

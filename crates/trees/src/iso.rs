@@ -186,7 +186,7 @@ impl Reader {
         let bytes = self
             .image
             .exactly(start, usize::try_from(length).unwrap_or(usize::MAX))
-            .map_err(|_| damaged("a folder lies behind the end of the image"))?;
+            .map_err(|_| damaged("a folder is beyond the end of the image"))?;
         let mut parts: Vec<(u64, u64)> = Vec::new();
         let mut rest = &bytes[..];
         while let [size, ..] = *rest {
@@ -217,7 +217,7 @@ impl Reader {
                 self.listed.link(&path, PathBuf::from(OsString::from_vec(target)), stamp)?;
             } else if let Some(child) = ridge.child {
                 let own =
-                    self.image.exactly(child, 2048).map_err(|_| damaged("a folder lies behind the end"))?;
+                    self.image.exactly(child, 2048).map_err(|_| damaged("a folder is beyond the end"))?;
                 let length = record(&own).map_or(0, |own| own.length);
                 self.listed.folder(&path, stamp)?;
                 waiting.push((path, child, length));

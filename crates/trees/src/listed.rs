@@ -95,10 +95,10 @@ impl Listed {
         let first = first.as_ref()?;
         let others = match count.saturating_sub(1) {
             0 => String::new(),
-            others => format!(", and {others} others"),
+            others => format!(" and {others} more"),
         };
         Some(format!(
-            "an entry whose name is too long, too deep or leads out of the root is left out: `{first}`{others}"
+            "skipped an entry whose name is too long, too deep or leads out of the root: `{first}`{others}"
         ))
     }
 

@@ -46,7 +46,7 @@ pub(crate) fn medium(tree: Arc<dyn Tree>, nesting: &Nesting) -> Result<Source, S
             Ok(Source { is_medium: true, remarks: said, ..Source::of_tree(Box::new(tree)) })
         }
         (None, None) if said.is_empty() => {
-            Err(SourceError::NoRoot("there is no image of a system on it".to_owned()))
+            Err(SourceError::NoRoot("it contains no image of a system".to_owned()))
         }
         (None, None) => Err(SourceError::NoRoot(said.join("; "))),
     }

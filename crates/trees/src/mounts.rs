@@ -45,7 +45,7 @@ pub(crate) fn put_together(root: Volume, others: &[Volume]) -> (Box<dyn Tree>, V
         match others.iter().find(|volume| volume.is(&line.what, disk)) {
             Some(volume) => mounts.push((line.at, Arc::clone(&volume.tree))),
             None => remarks.push(format!(
-                "`/{}` lies on another file system (`{}`), which was not found on the disk or can't be read here",
+                "`/{}` is on another file system (`{}`), which was not found on the disk or can't be read",
                 line.at.display(),
                 line.what
             )),
@@ -259,7 +259,7 @@ mod tests {
         assert_eq!(
             remarks,
             [
-                "`/home` lies on another file system (`UUID=gone`), which was not found on the disk or can't be read here"
+                "`/home` is on another file system (`UUID=gone`), which was not found on the disk or can't be read"
             ]
         );
     }

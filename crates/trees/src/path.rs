@@ -54,7 +54,7 @@ pub(crate) fn resolve(
             return Err(TreeError::beyond(path, "has too long a path", LIMITS.path_bytes));
         }
         if depth > LIMITS.path_depth {
-            return Err(TreeError::beyond(path, "lies too deep", LIMITS.path_depth));
+            return Err(TreeError::beyond(path, "is nested too deeply", LIMITS.path_depth));
         }
         match look(&clean)? {
             Step::Folder => {}

@@ -36,7 +36,7 @@ pub enum SourceError {
     #[error("{0}")]
     Io(#[from] io::Error),
     /// It is nothing that could hold an install.
-    #[error("is neither an archive nor an image of a disk, a medium or a file system that is known here")]
+    #[error("is not an archive, a disk, a medium or a file system of a known format")]
     Unknown,
     /// It is something that can't be read here.
     #[error("{0}")]
@@ -45,7 +45,7 @@ pub enum SourceError {
     #[error("{0}")]
     Damaged(String),
     /// It was read, and there is no root in it.
-    #[error("holds no install: {0}")]
+    #[error("contains no install: {0}")]
     NoRoot(String),
 }
 
@@ -156,7 +156,7 @@ impl Source {
             Sort::Vdi => Self::inside(Arc::new(disk::Vdi::open(Box::new(bytes))?), &nesting.deeper()?),
             Sort::Disk => partitions(&bytes, nesting),
             Sort::Unread(what) => {
-                Err(SourceError::Unsupported(format!("holds {what}, which is not read here: {KIT}")))
+                Err(SourceError::Unsupported(format!("contains {what}, which is not supported: {KIT}")))
             }
         }
     }
@@ -186,7 +186,7 @@ impl Nesting {
         self.opened.set(opened);
         match opened > LIMITS.images {
             true => Err(SourceError::Unsupported(format!(
-                "holds more than {} images and partitions",
+                "contains more than {} images and partitions",
                 LIMITS.images
             ))),
             false => Ok(()),
@@ -307,7 +307,7 @@ fn partitions(bytes: &Arc<dyn Bytes>, nesting: &Nesting) -> Result<Source, Sourc
                 remarks.extend(remark);
             }
             Ok(Found::Volume(found, remark)) => {
-                said.push(format!("partition {number} holds no root"));
+                said.push(format!("partition {number} contains no root"));
                 remarks.extend(remark);
                 others.push(found);
             }
@@ -347,7 +347,7 @@ fn volume(bytes: Arc<dyn Bytes>, partition: Partition, nesting: &Nesting) -> Res
             return Source::inside(bytes, &nesting.deeper()?).map(Found::Source);
         }
         // A partition holds a file system, and no further disk.
-        _ => return Err(SourceError::Unsupported("holds no file system that is known here".to_owned())),
+        _ => return Err(SourceError::Unsupported("contains no known file system".to_owned())),
     }
     let (uuid, label) = ext4::names(&head);
     let tree: Arc<dyn Tree> = Arc::new(ext4::FileSystem::open(Box::new(bytes))?);

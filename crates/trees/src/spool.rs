@@ -120,7 +120,7 @@ impl Write for Spool {
 
 fn beyond(limit: u64, how: &str) -> io::Error {
     tracing::info!(limit, "limit met: unpacked bytes {how}");
-    io::Error::other(format!("holds more than {limit} bytes {how}, which is more than is unpacked"))
+    io::Error::other(format!("contains more than {limit} bytes {how}, which is more than is unpacked"))
 }
 
 struct Spooled {

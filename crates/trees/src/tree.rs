@@ -125,7 +125,7 @@ impl dyn Tree + '_ {
                 let Some(less) = left.checked_sub(1) else {
                     self.note(
                         &folder,
-                        &format!("holds more names than are looked at: {}", LIMITS.walked_names),
+                        &format!("contains more names than are read: {}", LIMITS.walked_names),
                     );
                     return found;
                 };

@@ -52,7 +52,7 @@ impl Packed {
                     spool.add(&buffer[..read])?;
                     if spool.written() > most {
                         return Err(io::Error::other(format!(
-                            "holds more than {most} bytes: too much for its size"
+                            "contains more than {most} bytes, which is too much for its size"
                         )));
                     }
                 }

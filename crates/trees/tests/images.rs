@@ -138,7 +138,7 @@ fn folders_of_one_root_on_several_partitions_come_together() {
     assert_eq!(tree.read("var/lib/dpkg/status").unwrap(), b"Package: inkcap\n");
     assert!(!tree.exists("var/hidden"), "what lies below a mount is not seen");
     assert_eq!(source.remarks.len(), 1, "{:?}", source.remarks);
-    assert!(source.remarks[0].starts_with("`/home` lies on another file system"), "{:?}", source.remarks);
+    assert!(source.remarks[0].starts_with("`/home` is on another file system"), "{:?}", source.remarks);
     assert!(!source.is_medium);
 }
 

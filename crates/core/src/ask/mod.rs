@@ -1,6 +1,6 @@
 //! One thing asked of one install: is it there, in which version, and where is that written?
 
-use crate::find::find;
+use crate::find::{HitKind, Matched, MatchedBy, find};
 use crate::model::{Application, Delivery, Evidence, Launcher, Package, PackageRef, Tally, Text};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -22,16 +22,16 @@ pub enum AskFor {
 /// What was found.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Answer {
-    /// `application`, `package`, `program` or `launcher`.
-    pub what: &'static str,
+    /// What it is.
+    pub what: HitKind,
     /// Its name.
     pub name: Text,
     /// Its version, where it has one.
     pub version: Option<Text>,
     /// The package behind it.
     pub package: Option<PackageRef>,
-    /// Why another name than the one asked for was taken; `null` when it is the same.
-    pub instead: Option<Text>,
+    /// What matched, where the name is another one than was asked for; `null` when it is the same.
+    pub instead: Option<Matched>,
     /// Where it was read.
     pub evidence: Evidence,
 }
@@ -64,7 +64,7 @@ fn of_application(tally: &Tally, name: &str) -> Option<Answer> {
     let application = tally.applications.iter().find(fits)?;
     let launcher = tally.launcher_of(application);
     Some(Answer {
-        what: "application",
+        what: HitKind::Application,
         name: application.name.clone(),
         version: application.version.clone(),
         package: application.delivered.first().map(Delivery::reference),
@@ -80,7 +80,7 @@ fn of_package(tally: &Tally, name: &str) -> Option<Answer> {
 
 fn package_answer(package: &Package) -> Answer {
     Answer {
-        what: "package",
+        what: HitKind::Package,
         name: package.name.clone(),
         version: Some(package.upstream_version.clone()).filter(|version| !version.is_empty()),
         package: Some(package.reference()),
@@ -95,7 +95,7 @@ fn of_program(tally: &Tally, name: &str) -> Option<Answer> {
             && l.program_present != Some(false)
     };
     tally.launchers.iter().find(fits).map(|launcher| Answer {
-        what: "program",
+        what: HitKind::Command,
         name: name.into(),
         version: launcher.version.clone(),
         package: launcher.package.clone(),
@@ -106,9 +106,9 @@ fn of_program(tally: &Tally, name: &str) -> Option<Answer> {
 
 /// The best match of a search, if it is a match at all.
 fn nearest(tally: &Tally, name: &str) -> Option<Answer> {
-    let hit = find(tally, name).hits.into_iter().find(|hit| !hit.why.starts_with("says "))?;
+    let hit = find(tally, name).hits.into_iter().find(|hit| hit.matched.matched_by != MatchedBy::Summary)?;
     let evidence = match (hit.what, &hit.package) {
-        ("package", Some(package)) => {
+        (HitKind::Package, Some(package)) => {
             tally.present().find(|p| p.reference() == *package).map(|p| &p.evidence)
         }
         _ => tally.launchers.iter().find(|l| l.name == hit.name).map(|l| &l.evidence),
@@ -119,7 +119,7 @@ fn nearest(tally: &Tally, name: &str) -> Option<Answer> {
         name: hit.name,
         version: hit.version,
         package: hit.package,
-        instead: Some(hit.why),
+        instead: Some(hit.matched),
     })
 }
 

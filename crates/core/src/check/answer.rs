@@ -1,31 +1,25 @@
 //! One question put to one install.
 
-use super::document::{Answer, Verdict};
+use super::document::{Answer, Found, Verdict};
 use super::{Asked, Bound, Expect, LookAsked, Subject, Total};
 use crate::ask::{AskFor, ask};
 use crate::knowledge::matches;
 use crate::model::{
-    DefaultChoice, Evidence, Kind, Look, Medium, MissingFact, OddityName, Package, Part, Reading, Reason,
-    Tally, Text, VersionOp, bytes_human,
+    DecidedBy, DefaultChoice, Evidence, Finding, FindingName, Kind, Look, Medium, MissingFact, Package, Part,
+    Reason, Tally, Text, VersionOp,
 };
 use crate::version::compare_plain;
 use std::cmp::Ordering;
 
-/// What is found of a question that the source can't answer.
-const UNTOLD: &str = "can't be told from this source";
-
-/// What is found of a question that waits for a person.
-pub const NOT_ANSWERED: &str = "not answered yet";
-
-/// Names of a list that an answer tells, and places that it points at.
-const TOLD: usize = 4;
+/// Names of a list that an answer shows, and places that it points at.
+const SHOWN: usize = 4;
 
 pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
     let expect = &asked.expect;
     match &asked.subject {
         Subject::Anything(name) => thing(tally, name, AskFor::Anything, expect),
         Subject::Application(name) => {
-            untold_without(tally, MissingFact::Launchers, || thing(tally, name, AskFor::Application, expect))
+            unless_lacking(tally, MissingFact::Launchers, || thing(tally, name, AskFor::Application, expect))
         }
         Subject::Program(name) => thing(tally, name, AskFor::Program, expect),
         Subject::Package(pattern) => packages(tally, pattern, expect),
@@ -38,7 +32,7 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
         Subject::Repository(_) | Subject::Startup(_) | Subject::Session(_) | Subject::Look(_)
             if is_list(tally) =>
         {
-            untold(UNTOLD)
+            not_recorded(Found::NotRecorded)
         }
         Subject::Repository(pattern) => {
             let fits = |text: &str| matches(pattern, text);
@@ -57,10 +51,18 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
         }
         Subject::Look(look) => of_look(tally, *look, expect),
         Subject::Reading(what) => of_reading(tally, what, expect),
-        Subject::Oddity(name) => {
-            let list = tally.oddities.iter().filter(|oddity| oddity.oddity == *name);
-            let list: Vec<_> = list.map(|oddity| (oddity.why.clone(), &oddity.evidence)).collect();
-            if list.is_empty() && !tally.looks_for(*name) { untold(UNTOLD) } else { list_of(&list, expect) }
+        Subject::Finding(name) => {
+            let list: Vec<&Finding> = tally.findings.iter().filter(|one| one.name() == *name).collect();
+            if list.is_empty() && !tally.looks_for(*name) {
+                return not_recorded(Found::NotRecorded);
+            }
+            let findings = list.iter().take(SHOWN).map(|one| one.details.clone()).collect();
+            let found = match list.len() as u64 {
+                0 => Found::NotThere { nearest: None },
+                count => Found::Findings { count, findings },
+            };
+            let places: Vec<&Evidence> = list.iter().map(|one| &one.evidence).collect();
+            said(is_expected(list.len(), expect), found, &places)
         }
         Subject::Person => of_person(tally, &asked.name),
     }
@@ -70,18 +72,18 @@ fn is_list(tally: &Tally) -> bool {
     tally.taken.medium == Medium::Listing
 }
 
-fn said(holds: bool, found: impl Into<Text>, evidence: &[&Evidence]) -> Answer {
+fn said(holds: bool, found: Found, evidence: &[&Evidence]) -> Answer {
     let verdict = if holds { Verdict::Yes } else { Verdict::No };
-    let places = evidence.iter().filter(|place| !place.file.is_empty()).take(TOLD);
-    Answer { verdict, found: found.into(), evidence: places.map(|place| (*place).clone()).collect() }
+    let places = evidence.iter().filter(|place| !place.file.is_empty()).take(SHOWN);
+    Answer { verdict, found, evidence: places.map(|place| (*place).clone()).collect() }
 }
 
-fn untold(why: &str) -> Answer {
-    Answer { verdict: Verdict::Untold, found: why.into(), evidence: Vec::new() }
+fn not_recorded(found: Found) -> Answer {
+    Answer { verdict: Verdict::NotRecorded, found, evidence: Vec::new() }
 }
 
-fn untold_without(tally: &Tally, fact: MissingFact, answer: impl FnOnce() -> Answer) -> Answer {
-    if tally.lacks(fact) { untold(UNTOLD) } else { answer() }
+fn unless_lacking(tally: &Tally, fact: MissingFact, answer: impl FnOnce() -> Answer) -> Answer {
+    if tally.lacks(fact) { not_recorded(Found::NotRecorded) } else { answer() }
 }
 
 impl<T> Bound<T> {
@@ -116,16 +118,11 @@ fn thing(tally: &Tally, name: &str, what: AskFor, expect: &Expect) -> Answer {
         Some(found) if found.instead.is_none() => {
             let version = found.version.as_deref();
             let holds = !expect.absent && version_holds(expect, version);
-            said(holds, joined(&found.name, version), &[&found.evidence])
+            said(holds, thing_of(&found.name, version), &[&found.evidence])
         }
         // That no package is called so is not that no program is.
-        _ if tally.lacks(MissingFact::Launchers) => {
-            untold("no package of that name; programs can't be told from this source")
-        }
-        near => {
-            let near = near.map(|near| format!("not there; nearest: {}", near.name));
-            said(expect.absent, near.unwrap_or_else(|| "not there".into()), &[])
-        }
+        _ if tally.lacks(MissingFact::Launchers) => not_recorded(Found::ProgramsNotRecorded),
+        near => said(expect.absent, Found::NotThere { nearest: near.map(|near| near.name) }, &[]),
     }
 }
 
@@ -143,41 +140,45 @@ fn packages(tally: &Tally, pattern: &str, expect: &Expect) -> Answer {
 
 /// A list that has to be there, not to be there, or to be so long.
 fn list_of(list: &[(Text, &Evidence)], expect: &Expect) -> Answer {
-    let number = as_number(list.len() as u64);
-    let holds = match &expect.number {
-        Some(_) => within(expect, number),
-        None => list.is_empty() == expect.absent,
-    };
-    let names: Vec<&str> = list.iter().take(TOLD).map(|(name, _)| name.as_str()).collect();
-    let found = match list.len() {
-        0 => "none".to_owned(),
-        n if n > TOLD => format!("{n}: {} and {} more", names.join(", "), n - TOLD),
-        1 => names[0].to_owned(),
-        n => format!("{n}: {}", names.join(", ")),
+    let names: Vec<Text> = list.iter().take(SHOWN).map(|(name, _)| name.clone()).collect();
+    let found = match list.len() as u64 {
+        0 => Found::NotThere { nearest: None },
+        count => Found::Things { count, names },
     };
     let places: Vec<&Evidence> = list.iter().map(|(_, evidence)| *evidence).collect();
-    said(holds, found, &places)
+    said(is_expected(list.len(), expect), found, &places)
+}
+
+/// Whether a list is as long as it has to be: within a limit, or there, or not there.
+fn is_expected(length: usize, expect: &Expect) -> bool {
+    match &expect.number {
+        Some(_) => within(expect, as_number(length as u64)),
+        None => (length == 0) == expect.absent,
+    }
 }
 
 /// What opens something: the first question of a role that has an answer.
 fn opener(tally: &Tally, expect: &Expect, asked: impl Fn(&DefaultChoice) -> bool) -> Answer {
     if tally.lacks(MissingFact::Launchers) {
-        return untold(UNTOLD);
+        return not_recorded(Found::NotRecorded);
     }
     let choices: Vec<&DefaultChoice> = tally.defaults.iter().filter(|choice| asked(choice)).collect();
     let Some(choice) = choices.iter().find(|choice| choice.application.is_some()).or(choices.first()) else {
-        return untold("this tally was taken without asking for it");
+        return not_recorded(Found::NotAsked);
     };
-    let evidence = Evidence::file(choice.how.clone());
-    // What decided is either a file or a sentence.
-    let place = choice.how.contains('/').then_some(&evidence);
+    let place = choice.decided.file.clone().map(Evidence::file);
     let Some(id) = &choice.application else {
-        let several = choice.candidates.join(", ");
-        let found =
-            if several.is_empty() { "nothing".to_owned() } else { format!("not told among {several}") };
-        if choice.is_untold() {
-            return Answer { verdict: Verdict::Untold, found: choice.how.clone(), evidence: Vec::new() };
+        if choice.is_not_recorded() {
+            let packages = match &choice.decided.by {
+                DecidedBy::RemovedSince { packages } => packages.clone(),
+                _ => Vec::new(),
+            };
+            return not_recorded(Found::RemovedSince { packages });
         }
+        let found = match &choice.candidates[..] {
+            [] => Found::NotThere { nearest: None },
+            several => Found::NoDefault { candidates: several.to_vec() },
+        };
         return said(expect.absent && choice.candidates.is_empty(), found, &[]);
     };
     let (name, version) = tally.holder(id);
@@ -185,29 +186,33 @@ fn opener(tally: &Tally, expect: &Expect, asked: impl Fn(&DefaultChoice) -> bool
         Some(pattern) => [id.as_str(), name].iter().any(|text| fits(pattern, text)),
         None => !expect.absent,
     };
-    let mut found = joined(name, version).to_string();
-    if !choice.sure {
-        found.push_str(", though no file chooses it");
-    }
-    said(holds, found, &place.into_iter().collect::<Vec<_>>())
+    let found = Found::Default { name: name.into(), version: version.map(Text::from), sure: choice.sure };
+    said(holds, found, &place.iter().collect::<Vec<_>>())
 }
 
 fn of_part(tally: &Tally, part: &str, expect: &Expect) -> Answer {
     let parts: Vec<&Part> = tally.parts.iter().filter(|known| known.part == part).collect();
     if parts.is_empty() {
-        return said(expect.absent, "none", &[]);
+        return said(expect.absent, Found::NotThere { nearest: None }, &[]);
     }
     let holds = |part: &&&Part| {
         expect.is.as_ref().is_none_or(|pattern| fits(pattern, &part.name))
             && version_holds(expect, part.version.as_deref())
     };
-    let told = |part: &Part| joined(&part.name, part.version.as_deref());
     match parts.iter().find(holds) {
-        Some(part) if !expect.absent => said(true, told(part), &[&part.evidence]),
+        Some(part) if !expect.absent => {
+            said(true, thing_of(&part.name, part.version.as_deref()), &[&part.evidence])
+        }
         _ => {
-            let found: Vec<Text> = parts.iter().map(|part| told(part)).collect();
             let absent = expect.absent && expect.is.is_some() && !parts.iter().any(|part| holds(&part));
-            said(absent, found.join(", "), &parts.iter().map(|part| &part.evidence).collect::<Vec<_>>())
+            let found = match &parts[..] {
+                [only] => thing_of(&only.name, only.version.as_deref()),
+                several => Found::Things {
+                    count: several.len() as u64,
+                    names: several.iter().map(|part| joined(&part.name, part.version.as_deref())).collect(),
+                },
+            };
+            said(absent, found, &parts.iter().map(|part| &part.evidence).collect::<Vec<_>>())
         }
     }
 }
@@ -218,44 +223,41 @@ fn of_kind(tally: &Tally, kind: Kind, asked: &Asked) -> Answer {
         let count = |kind| as_number(tally.present().filter(|package| package.kind == kind).count() as u64);
         let (least, most) = (count(kind), count(kind) + count(Kind::Unknown));
         if within(&asked.expect, least) != within(&asked.expect, most) {
-            return untold(UNTOLD);
+            return not_recorded(Found::NotRecorded);
         }
     }
     let list: Vec<&Package> = tally.present().filter(|package| package.kind == kind).collect();
     let places: Vec<&Evidence> = list.iter().map(|package| &package.evidence).collect();
-    let names: Vec<&str> = list.iter().take(TOLD).map(|package| package.name.as_str()).collect();
-    let named = if list.is_empty() {
-        String::new()
-    } else {
-        let more = if list.len() > TOLD { " ..." } else { "" };
-        format!(": {}{more}", names.join(", "))
-    };
+    let names: Vec<Text> = list.iter().take(SHOWN).map(|package| package.name.clone()).collect();
     if asked.expect.bytes {
-        return untold_without(tally, MissingFact::Sizes, || {
+        return unless_lacking(tally, MissingFact::Sizes, || {
             let bytes = list.iter().filter_map(|p| p.installed_bytes).fold(0, u64::saturating_add);
-            said(within(&asked.expect, as_number(bytes)), format!("{}{named}", bytes_human(bytes)), &places)
+            said(within(&asked.expect, as_number(bytes)), Found::Bytes { bytes, names }, &places)
         });
     }
-    said(within(&asked.expect, as_number(list.len() as u64)), format!("{}{named}", list.len()), &places)
+    let count = list.len() as u64;
+    said(within(&asked.expect, as_number(count)), Found::Count { count, names }, &places)
 }
 
 fn of_total(tally: &Tally, total: Total, expect: &Expect) -> Answer {
-    let counted = |number: u64| said(within(expect, as_number(number)), number.to_string(), &[]);
-    let unless = |fact, number: &dyn Fn() -> u64| untold_without(tally, fact, || counted(number()));
+    let counted = |number: u64| counted(number, expect, &[]);
+    let unless = |fact, number: &dyn Fn() -> u64| unless_lacking(tally, fact, || counted(number()));
     match total {
         Total::Packages => counted(tally.present().count() as u64),
-        Total::Chosen => unless(MissingFact::Reasons, &|| {
-            tally.present().filter(|package| package.reason == Reason::Chosen).count() as u64
+        Total::Explicit => unless(MissingFact::Reasons, &|| {
+            tally.present().filter(|package| package.reason == Reason::Explicit).count() as u64
         }),
         Total::Programs => unless(MissingFact::Launchers, &|| tally.applications.len() as u64),
         Total::Entries => unless(MissingFact::Launchers, &|| {
             tally.launchers.iter().filter(|launcher| launcher.shown).count() as u64
         }),
-        Total::Oddities if OddityName::ALL.iter().any(|name| !tally.looks_for(*name)) => untold(UNTOLD),
-        Total::Oddities => counted(tally.oddities.len() as u64),
-        Total::Weight => untold_without(tally, MissingFact::Sizes, || {
+        Total::Findings if FindingName::ALL.iter().any(|name| !tally.looks_for(*name)) => {
+            not_recorded(Found::NotRecorded)
+        }
+        Total::Findings => counted(tally.findings.len() as u64),
+        Total::Weight => unless_lacking(tally, MissingFact::Sizes, || {
             let bytes = tally.installed_bytes();
-            said(within(expect, as_number(bytes)), bytes_human(bytes), &[])
+            said(within(expect, as_number(bytes)), Found::Bytes { bytes, names: Vec::new() }, &[])
         }),
     }
 }
@@ -264,16 +266,16 @@ fn of_look(tally: &Tally, look: LookAsked, expect: &Expect) -> Answer {
     let looks = &tally.looks;
     let places: Vec<&Evidence> = looks.evidence.iter().collect();
     let set = |value: &Option<Text>| match value {
-        None => said(expect.absent, "nothing sets it", &[]),
+        None => said(expect.absent, Found::NotSet, &[]),
         Some(value) => {
             let last = value.rsplit('/').next().unwrap_or(value);
             let fits = |pattern: &Text| fits(pattern, value) || fits(pattern, last);
-            said(expect.is.as_ref().map_or(!expect.absent, fits), value.clone(), &places)
+            let holds = expect.is.as_ref().map_or(!expect.absent, fits);
+            said(holds, Found::Value { value: value.clone() }, &places)
         }
     };
     let counted = |number: u64, list: &[Look]| {
-        let places: Vec<&Evidence> = list.iter().map(|look| &look.evidence).collect();
-        said(within(expect, as_number(number)), number.to_string(), &places)
+        counted(number, expect, &list.iter().map(|look| &look.evidence).collect::<Vec<_>>())
     };
     let pictures = || looks.wallpapers.iter().filter_map(|pack| pack.count).map(u64::from).sum();
     match look {
@@ -292,28 +294,20 @@ fn of_look(tally: &Tally, look: LookAsked, expect: &Expect) -> Answer {
 /// The latest figure counts; one of a live session says nothing of the installed system.
 fn of_reading(tally: &Tally, what: &str, expect: &Expect) -> Answer {
     let Some(reading) = tally.readings.iter().rev().find(|reading| reading.what == what) else {
-        return Answer { verdict: Verdict::Open, found: "not measured yet".into(), evidence: Vec::new() };
+        return Answer { verdict: Verdict::Open, found: Found::NotMeasured, evidence: Vec::new() };
     };
     if reading.conditions.medium.as_deref() == Some("live") && tally.taken.medium != Medium::Live {
-        return untold(&format!("{} on a live session, which is not the install", figure(reading)));
+        return not_recorded(Found::LiveReading { value: reading.value, unit: reading.unit.clone() });
     }
-    let found = format!("{} ({})", figure(reading), reading.method);
+    let found =
+        Found::Reading { value: reading.value, unit: reading.unit.clone(), method: reading.method.clone() };
     said(within(expect, reading.value), found, &[])
-}
-
-#[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "figures are told rounded")]
-fn figure(reading: &Reading) -> String {
-    match reading.unit.as_str() {
-        "bytes" => bytes_human(reading.value as u64),
-        "seconds" => format!("{} s", reading.value),
-        _ => reading.value.to_string(),
-    }
 }
 
 /// The latest note that answers the question.
 fn of_person(tally: &Tally, name: &str) -> Answer {
     let Some(note) = tally.notes.iter().rev().find(|note| note.ask.as_deref() == Some(name)) else {
-        return Answer { verdict: Verdict::Open, found: NOT_ANSWERED.into(), evidence: Vec::new() };
+        return Answer { verdict: Verdict::Open, found: Found::NotAnswered, evidence: Vec::new() };
     };
     let first = note.text.split([' ', ',', ';', ':', '.']).next().unwrap_or_default().to_lowercase();
     let verdict = match first.as_str() {
@@ -321,7 +315,7 @@ fn of_person(tally: &Tally, name: &str) -> Answer {
         "no" => Verdict::No,
         _ => Verdict::Noted,
     };
-    Answer { verdict, found: note.text.clone(), evidence: Vec::new() }
+    Answer { verdict, found: Found::Note { note: note.text.clone() }, evidence: Vec::new() }
 }
 
 /// A pattern holds whatever the letters' case.
@@ -332,6 +326,15 @@ fn fits(pattern: &str, text: &str) -> bool {
 /// A unit may be named without its ending.
 fn fits_unit(pattern: &str, name: &str) -> bool {
     matches(pattern, name) || name.rsplit_once('.').is_some_and(|(stem, _)| matches(pattern, stem))
+}
+
+/// A number that has to be within a limit.
+fn counted(count: u64, expect: &Expect, evidence: &[&Evidence]) -> Answer {
+    said(within(expect, as_number(count)), Found::Count { count, names: Vec::new() }, evidence)
+}
+
+fn thing_of(name: &str, version: Option<&str>) -> Found {
+    Found::Thing { name: name.into(), version: version.map(Text::from) }
 }
 
 fn joined(name: &str, version: Option<&str>) -> Text {

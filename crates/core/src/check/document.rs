@@ -1,10 +1,10 @@
 use crate::model::vocabulary::vocabulary;
-use crate::model::{Evidence, Label, Text};
+use crate::model::{Evidence, FindingDetails, Label, Text};
 use schemars::JsonSchema;
 use serde::Serialize;
 
 /// Schema number of a check document.
-pub const CHECK_SCHEMA: u32 = 1;
+pub const CHECK_SCHEMA: u32 = 2;
 
 vocabulary! {
     /// How a question was answered.
@@ -17,8 +17,8 @@ vocabulary! {
         Noted = "noted",
         /// Only a person can answer, and nobody did yet.
         Open = "open",
-        /// The source of the tally can't tell.
-        Untold = "untold",
+        /// The source does not record it.
+        NotRecorded = "not-recorded",
     }
 }
 
@@ -26,7 +26,7 @@ vocabulary! {
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Check {
     /// Schema number of this document.
-    pub check: u32,
+    pub schema_version: u32,
     /// Name of the checklist.
     pub checklist: Text,
     /// The installs, in the order of the answers.
@@ -50,13 +50,117 @@ pub struct Question {
     pub answers: Vec<Answer>,
 }
 
+/// What was found for a question.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[serde(tag = "found", rename_all = "kebab-case")]
+pub enum Found {
+    /// It is not there; perhaps a name near it is.
+    NotThere {
+        /// The nearest name.
+        nearest: Option<Text>,
+    },
+    /// One thing.
+    Thing {
+        /// Its name.
+        name: Text,
+        /// Its version.
+        version: Option<Text>,
+    },
+    /// Some things of a list.
+    Things {
+        /// How many there are.
+        count: u64,
+        /// The names of the first few.
+        names: Vec<Text>,
+    },
+    /// Findings of the rule that was asked for.
+    Findings {
+        /// How many there are.
+        count: u64,
+        /// The first few.
+        findings: Vec<FindingDetails>,
+    },
+    /// A number.
+    Count {
+        /// The number.
+        count: u64,
+        /// The names of the first few that were counted.
+        names: Vec<Text>,
+    },
+    /// A size.
+    Bytes {
+        /// Bytes on disk.
+        bytes: u64,
+        /// The names of the first few packages.
+        names: Vec<Text>,
+    },
+    /// A setting.
+    Value {
+        /// Its value.
+        value: Text,
+    },
+    /// A setting that no file sets.
+    NotSet,
+    /// A default app.
+    Default {
+        /// Its name.
+        name: Text,
+        /// Its version.
+        version: Option<Text>,
+        /// Whether a file sets it, or there is no other.
+        sure: bool,
+    },
+    /// Several applications could do it, and none is set.
+    NoDefault {
+        /// All that could.
+        candidates: Vec<Text>,
+    },
+    /// A measured figure.
+    Reading {
+        /// The figure.
+        value: f64,
+        /// Its unit.
+        unit: Text,
+        /// How it was measured.
+        method: Text,
+    },
+    /// A figure of a live session, which says nothing of the installed system.
+    LiveReading {
+        /// The figure.
+        value: f64,
+        /// Its unit.
+        unit: Text,
+    },
+    /// Words of a person.
+    Note {
+        /// The words.
+        note: Text,
+    },
+    /// Nobody has answered it yet.
+    NotAnswered,
+    /// Nobody has measured it yet.
+    NotMeasured,
+    /// The source does not record it.
+    NotRecorded,
+    /// No package has that name; the source does not record programs.
+    ProgramsNotRecorded,
+    /// The tally was taken with rules that do not ask for it.
+    NotAsked,
+    /// A program that was removed since may have done it.
+    RemovedSince {
+        /// Packages that were removed.
+        packages: Vec<Text>,
+    },
+}
+
 /// An answer, and what it rests on.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Answer {
     /// The answer.
     pub verdict: Verdict,
     /// What was found.
-    pub found: Text,
+    #[serde(flatten)]
+    pub found: Found,
     /// Where it was read.
     pub evidence: Vec<Evidence>,
 }
@@ -74,8 +178,8 @@ pub struct Totals {
     pub noted: u32,
     /// Still to be answered by a person.
     pub open: u32,
-    /// That this source can't tell.
-    pub untold: u32,
+    /// Not recorded in this source.
+    pub not_recorded: u32,
 }
 
 impl Totals {
@@ -91,7 +195,7 @@ impl Totals {
                 }
                 Verdict::Noted => totals.noted += 1,
                 Verdict::Open => totals.open += 1,
-                Verdict::Untold => totals.untold += 1,
+                Verdict::NotRecorded => totals.not_recorded += 1,
             }
         }
         totals

@@ -7,11 +7,10 @@ mod answer;
 mod document;
 mod parse;
 
-pub use answer::NOT_ANSWERED;
-pub use document::{Answer, CHECK_SCHEMA, Check, Question, Totals, Verdict};
+pub use document::{Answer, CHECK_SCHEMA, Check, Found, Question, Totals, Verdict};
 
 use crate::knowledge::{PartRules, Roles, RulesError};
-use crate::model::{Kind, OddityName, Tally, Text};
+use crate::model::{FindingName, Kind, Tally, Text};
 
 /// The checklist that `check --starter` prints.
 const STARTER: &str = include_str!("starter.toml");
@@ -56,11 +55,11 @@ enum Subject {
     Session(Text),
     Look(LookAsked),
     Reading(Text),
-    Oddity(OddityName),
+    Finding(FindingName),
     Person,
 }
 
-/// What is expected; where nothing is, the subject has to be there (an oddity: not to be there).
+/// What is expected; where nothing is, the subject has to be there (a finding: not to be there).
 #[derive(Debug, Clone, Default, PartialEq)]
 struct Expect {
     absent: bool,
@@ -83,10 +82,10 @@ struct Bound<T> {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Total {
     Packages,
-    Chosen,
+    Explicit,
     Programs,
     Entries,
-    Oddities,
+    Findings,
     Weight,
 }
 
@@ -108,7 +107,7 @@ impl Checklist {
     /// Reads a checklist; roles and parts must be known to the rules given.
     ///
     /// # Errors
-    /// The first thing wrong, with its line: a syntax error; an unknown key, role, part, kind, oddity or measure, with the nearest
+    /// The first thing wrong, with its line: a syntax error; an unknown key, role, part, kind, finding or measure, with the nearest
     /// right word; a question without a subject, or with a limit that its subject does not have.
     pub fn parse(text: &str, parts: &PartRules, roles: &Roles) -> Result<Self, RulesError> {
         parse::checklist(text, parts, roles)
@@ -135,7 +134,7 @@ pub fn check(checklist: &Checklist, tallies: &[&Tally]) -> Check {
     let totals =
         (0..tallies.len()).map(|i| Totals::of(questions.iter().map(|q| (q.wish, q.answers[i].verdict))));
     Check {
-        check: CHECK_SCHEMA,
+        schema_version: CHECK_SCHEMA,
         checklist: checklist.name.clone(),
         installs: tallies.iter().map(|tally| tally.label.clone()).collect(),
         totals: totals.collect(),

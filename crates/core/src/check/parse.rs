@@ -2,7 +2,7 @@
 
 use super::{Asked, Bound, Checklist, Expect, LookAsked, Subject, Total};
 use crate::knowledge::{PartRules, Roles, RulesError};
-use crate::model::{Kind, MEASURES, Measure, OddityName, Text, VersionOp, bytes_of, slug};
+use crate::model::{FindingName, Kind, MEASURES, Measure, Text, VersionOp, bytes_of, slug};
 use serde::Deserialize;
 use toml::Spanned;
 
@@ -37,7 +37,8 @@ struct RawQuestion {
     session: Word,
     look: Word,
     reading: Word,
-    oddity: Word,
+    #[serde(alias = "oddity")]
+    finding: Word,
     person: Option<Spanned<bool>>,
     expect: Word,
     is: Word,
@@ -66,7 +67,7 @@ const KEYS: &[&str] = &[
     "session",
     "look",
     "reading",
-    "oddity",
+    "finding",
     "person",
     "expect",
     "is",
@@ -79,10 +80,12 @@ const KEYS: &[&str] = &[
 
 const TOTALS: &[(&str, Total)] = &[
     ("packages", Total::Packages),
-    ("chosen", Total::Chosen),
+    ("explicit", Total::Explicit),
+    ("chosen", Total::Explicit),
     ("programs", Total::Programs),
     ("entries", Total::Entries),
-    ("oddities", Total::Oddities),
+    ("findings", Total::Findings),
+    ("oddities", Total::Findings),
     ("weight", Total::Weight),
 ];
 
@@ -113,7 +116,7 @@ pub(super) fn checklist(text: &str, parts: &PartRules, roles: &Roles) -> Result<
         list.questions.push(asked);
     }
     if list.questions.is_empty() {
-        return Err(RulesError { line: None, why: "it holds no [[question]]".into() });
+        return Err(RulesError { line: None, why: "it contains no [[question]]".into() });
     }
     Ok(list)
 }
@@ -122,9 +125,10 @@ pub(super) fn checklist(text: &str, parts: &PartRules, roles: &Roles) -> Result<
 fn nearest_key(error: RulesError) -> RulesError {
     let unknown = error.why.strip_prefix("unknown field `").and_then(|rest| rest.split('`').next());
     match unknown {
-        Some(word) => {
-            RulesError { why: format!("no key `{word}`{}", near(word, KEYS.iter().copied())), ..error }
-        }
+        Some(word) => RulesError {
+            why: format!("there is no key `{word}`{}", near(word, KEYS.iter().copied())),
+            ..error
+        },
         None => error,
     }
 }
@@ -186,7 +190,7 @@ impl Reader<'_> {
             ("session", &raw.session),
             ("look", &raw.look),
             ("reading", &raw.reading),
-            ("oddity", &raw.oddity),
+            ("finding", &raw.finding),
         ];
         let given: Vec<(&str, &Spanned<Text>)> =
             words.iter().filter_map(|(key, word)| Some((*key, word.as_ref()?))).collect();
@@ -207,7 +211,10 @@ impl Reader<'_> {
     fn one_subject(&self, key: &str, word: &Spanned<Text>) -> Result<Subject, RulesError> {
         let name = word.get_ref().clone();
         let unknown = |what: &str, known: Vec<&str>| {
-            self.wrong(word.span().start, format!("no {what} `{name}`{}", near(&name, known.into_iter())))
+            self.wrong(
+                word.span().start,
+                format!("there is no {what} `{name}`{}", near(&name, known.into_iter())),
+            )
         };
         if name.is_empty() {
             return Err(self.wrong(word.span().start, format!("`{key}` is empty")));
@@ -236,9 +243,9 @@ impl Reader<'_> {
                 Some(kind) => Subject::Kind(kind),
                 None => return Err(unknown("kind", Kind::ALL.iter().map(|kind| kind.name()).collect())),
             },
-            "oddity" => match OddityName::from_name(&name) {
-                Some(oddity) => Subject::Oddity(oddity),
-                None => return Err(unknown("oddity", OddityName::ALL.iter().map(|o| o.name()).collect())),
+            "finding" => match FindingName::from_name(&name) {
+                Some(finding) => Subject::Finding(finding),
+                None => return Err(unknown("finding", FindingName::ALL.iter().map(|o| o.name()).collect())),
             },
             "total" => match of(TOTALS) {
                 Some(total) => Subject::Total(total),
@@ -267,7 +274,7 @@ impl Reader<'_> {
             Subject::Kind(_) => &["count", "weight"],
             Subject::Total(Total::Weight) => &["weight"],
             Subject::Total(_) => &["count"],
-            Subject::Repository(_) | Subject::Startup(_) | Subject::Session(_) | Subject::Oddity(_) => {
+            Subject::Repository(_) | Subject::Startup(_) | Subject::Session(_) | Subject::Finding(_) => {
                 &["expect", "count"]
             }
             Subject::Look(
@@ -285,7 +292,7 @@ impl Reader<'_> {
             ("weight", &raw.weight),
             ("value", &raw.value),
         ];
-        let mut expect = Expect { absent: matches!(subject, Subject::Oddity(_)), ..Expect::default() };
+        let mut expect = Expect { absent: matches!(subject, Subject::Finding(_)), ..Expect::default() };
         for (key, word) in given {
             let Some(word) = word else { continue };
             if !allowed.contains(&key) {
@@ -321,7 +328,7 @@ impl Reader<'_> {
                     "absent" => true,
                     other => {
                         let near = near(other, ["present", "absent"].into_iter());
-                        return Err(wrong(format!("`expect` is no `{other}`{near}")));
+                        return Err(wrong(format!("`expect` can't be `{other}`{near}")));
                     }
                 };
             }
@@ -354,8 +361,8 @@ fn as_number(bytes: u64) -> f64 {
 }
 
 fn plain_number(text: &str) -> Result<f64, String> {
-    let number: f64 = text.parse().map_err(|_| format!("`{text}` is no number"))?;
-    if number.is_finite() { Ok(number) } else { Err(format!("`{text}` is no number")) }
+    let number: f64 = text.parse().map_err(|_| format!("`{text}` is not a number"))?;
+    if number.is_finite() { Ok(number) } else { Err(format!("`{text}` is not a number")) }
 }
 
 /// The operator that a limit begins with; none means "equal".

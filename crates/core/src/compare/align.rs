@@ -406,9 +406,9 @@ mod tests {
         align(&Sides { old, new, ..Sides::default() })
     }
 
-    fn made_from(source: &str, name: &str) -> Package {
+    fn source(source: &str, name: &str) -> Package {
         let mut package = package(name, "1", "amd64");
-        package.made_from = Some(source.into());
+        package.source = Some(source.into());
         package
     }
 
@@ -427,14 +427,14 @@ mod tests {
     #[test]
     fn series_numbers_do_not_make_another_package() {
         let old = [
-            made_from("weir", "libweir2"),
-            made_from("linux-6.8", "linux-image-6.8.0-31-generic"),
-            made_from("x", "libx1"),
+            source("weir", "libweir2"),
+            source("linux-6.8", "linux-image-6.8.0-31-generic"),
+            source("x", "libx1"),
         ];
         let new = [
-            made_from("weir", "libweir3t64"),
-            made_from("linux-6.11", "linux-image-6.11.0-8-generic"),
-            made_from("y", "libx2"),
+            source("weir", "libweir3t64"),
+            source("linux-6.11", "linux-image-6.11.0-8-generic"),
+            source("y", "libx2"),
         ];
         let alignment = aligned(&old.iter().collect::<Vec<_>>(), &new.iter().collect::<Vec<_>>());
         assert_eq!(said(&alignment), [(0, 0, Match::Renumbered), (1, 1, Match::Renumbered)]);
@@ -447,10 +447,10 @@ mod tests {
 
     #[test]
     fn the_strongest_claim_takes_the_place_and_the_rest_is_split_or_merged() {
-        let old = [made_from("brook", "brook"), made_from("brook", "brook-extra")];
+        let old = [source("brook", "brook"), source("brook", "brook-extra")];
         let new = [
-            declares(made_from("brook", "brook-libs"), &["brook"], &[]),
-            declares(made_from("brook", "brook-ng"), &["brook", "brook-extra"], &["brook"]),
+            declares(source("brook", "brook-libs"), &["brook"], &[]),
+            declares(source("brook", "brook-ng"), &["brook", "brook-extra"], &["brook"]),
         ];
         let alignment = aligned(&old.iter().collect::<Vec<_>>(), &new.iter().collect::<Vec<_>>());
         assert_eq!(said(&alignment), [(0, 1, Match::Declared)]);
@@ -497,7 +497,7 @@ mod tests {
         };
         let make = move |(name, version, arch, replaces, provides): Drawn| {
             let mut package = package(&name, &version, arch);
-            package.made_from = Some(name[..1].into());
+            package.source = Some(name[..1].into());
             (package.replaces, package.provides) = (names(&replaces), names(&provides));
             package
         };

@@ -1,4 +1,4 @@
-use super::{ApplicationChange, ApplicationSort, DefaultChange, DefaultSort, Side};
+use super::{ApplicationChange, ApplicationChangeKind, DefaultChange, DefaultChangeKind, NameAndVersion};
 use crate::derive::application_id;
 use crate::model::{Application, Does, Launcher, System, Tally, Text};
 use crate::version;
@@ -41,10 +41,10 @@ pub(super) fn changes(before: Menus<'_>, after: Menus<'_>) -> Vec<ApplicationCha
                 changes.extend(kept(application, &new[*j]));
             }
             None => {
-                let gone = change(ApplicationSort::Gone, Some(application), None);
+                let gone = change(ApplicationChangeKind::Removed, Some(application), None);
                 changes.push(match is_hidden.get(&application.id) {
                     Some(launcher) => ApplicationChange {
-                        sort: ApplicationSort::Hidden,
+                        change: ApplicationChangeKind::Hidden,
                         new_version: launcher.version.clone(),
                         new_systems: launcher.format.into_iter().collect(),
                         ..gone
@@ -55,10 +55,10 @@ pub(super) fn changes(before: Menus<'_>, after: Menus<'_>) -> Vec<ApplicationCha
         }
     }
     for (application, _) in new.iter().zip(&partnered).filter(|(_, partnered)| !**partnered) {
-        let fresh = change(ApplicationSort::New, None, Some(application));
+        let fresh = change(ApplicationChangeKind::Added, None, Some(application));
         changes.push(match was_hidden.get(&application.id) {
             Some(launcher) => ApplicationChange {
-                sort: ApplicationSort::Shown,
+                change: ApplicationChangeKind::Shown,
                 old_version: launcher.version.clone(),
                 old_systems: launcher.format.into_iter().collect(),
                 ..fresh
@@ -72,20 +72,23 @@ pub(super) fn changes(before: Menus<'_>, after: Menus<'_>) -> Vec<ApplicationCha
 
 /// Tells what left a role and what took it as one change.
 pub(super) fn join_replaced(changes: &mut Vec<ApplicationChange>, defaults: &[DefaultChange]) {
-    for default in defaults.iter().filter(|default| default.sort == DefaultSort::Replaced) {
+    for default in defaults.iter().filter(|default| default.change == DefaultChangeKind::Replaced) {
         let find = |sort, id: &Option<Text>| {
-            changes.iter().position(|change| change.sort == sort && Some(&change.id) == id.as_ref())
+            changes.iter().position(|change| change.change == sort && Some(&change.id) == id.as_ref())
         };
-        let (Some(gone), Some(new)) =
-            (find(ApplicationSort::Gone, &default.old), find(ApplicationSort::New, &default.new))
-        else {
+        let (Some(gone), Some(new)) = (
+            find(ApplicationChangeKind::Removed, &default.old),
+            find(ApplicationChangeKind::Added, &default.new),
+        ) else {
             continue;
         };
         let before = changes[gone].clone();
         let change = &mut changes[new];
-        change.sort = ApplicationSort::Replaced;
-        change.in_place_of =
-            Some(Side { name: before.name, version: before.old_version.clone().unwrap_or_default() });
+        change.change = ApplicationChangeKind::Replaced;
+        change.in_place_of = Some(NameAndVersion {
+            name: before.name,
+            version: before.old_version.clone().unwrap_or_default(),
+        });
         change.role = Some(default.role.clone());
         change.old_systems = before.old_systems;
         change.old_menu = Some(before.menu).filter(|menu| *menu != change.menu);
@@ -95,8 +98,9 @@ pub(super) fn join_replaced(changes: &mut Vec<ApplicationChange>, defaults: &[De
 }
 
 fn sort(changes: &mut [ApplicationChange]) {
-    changes
-        .sort_by(|a, b| (a.sort, a.name.to_lowercase(), &a.id).cmp(&(b.sort, b.name.to_lowercase(), &b.id)));
+    changes.sort_by(|a, b| {
+        (a.change, a.name.to_lowercase(), &a.id).cmp(&(b.change, b.name.to_lowercase(), &b.id))
+    });
 }
 
 /// For each old application the position of the new one that is the same.
@@ -133,18 +137,22 @@ fn kept(old: &Application, new: &Application) -> Option<ApplicationChange> {
     // What is there in both ways now has not moved as long as the first way is the same.
     let moved = !before.is_empty() && !after.is_empty() && before != after;
     let sort = if moved && (old.version == new.version || before.first() != after.first()) {
-        ApplicationSort::MovedFormat
+        ApplicationChangeKind::FormatChanged
     } else if old.version != new.version {
-        ApplicationSort::Updated
+        ApplicationChangeKind::Updated
     } else if old.menu != new.menu {
-        ApplicationSort::MovedMenu
+        ApplicationChangeKind::MenuChanged
     } else {
         return None;
     };
     Some(change(sort, Some(old), Some(new)))
 }
 
-fn change(sort: ApplicationSort, old: Option<&Application>, new: Option<&Application>) -> ApplicationChange {
+fn change(
+    kind: ApplicationChangeKind,
+    old: Option<&Application>,
+    new: Option<&Application>,
+) -> ApplicationChange {
     let shown = new.or(old);
     let version_of = |a: Option<&Application>| a.and_then(|a| a.version.clone());
     let (old_version, new_version) = (version_of(old), version_of(new));
@@ -154,7 +162,7 @@ fn change(sort: ApplicationSort, old: Option<&Application>, new: Option<&Applica
     };
     let menu = shown.map_or(crate::model::Menu::Other, |a| a.menu);
     ApplicationChange {
-        sort,
+        change: kind,
         id: shown.map_or_else(Text::default, |a| a.id.clone()),
         name: shown.map_or_else(Text::default, |a| a.name.clone()),
         menu,
@@ -202,31 +210,31 @@ mod tests {
         let shown = [application("a", "A", "1", System::Dpkg)];
         let launchers = [hidden("org.marsh.A.desktop", "program")];
         let forth = changes(menus(&shown, &[]), menus(&[], &launchers));
-        assert_eq!((forth.len(), forth[0].sort), (1, ApplicationSort::Hidden));
+        assert_eq!((forth.len(), forth[0].change), (1, ApplicationChangeKind::Hidden));
         assert_eq!(
             (forth[0].old_version.as_deref(), forth[0].new_version.as_deref()),
             (Some("1"), Some("2"))
         );
         let back = changes(menus(&[], &launchers), menus(&shown, &[]));
-        assert_eq!((back.len(), back[0].sort), (1, ApplicationSort::Shown));
+        assert_eq!((back.len(), back[0].change), (1, ApplicationChangeKind::Shown));
         assert_eq!((back[0].old_version.as_deref(), back[0].new_version.as_deref()), (Some("2"), Some("1")));
         let page = [hidden("a.desktop", "web-page")];
-        assert_eq!(changes(menus(&shown, &[]), menus(&[], &page))[0].sort, ApplicationSort::Gone);
+        assert_eq!(changes(menus(&shown, &[]), menus(&[], &page))[0].change, ApplicationChangeKind::Removed);
 
         let mut lost = [hidden("org.marsh.A.desktop", "program")];
         lost[0].program_present = Some(false);
-        assert_eq!(changes(menus(&shown, &[]), menus(&[], &lost))[0].sort, ApplicationSort::Gone);
+        assert_eq!(changes(menus(&shown, &[]), menus(&[], &lost))[0].change, ApplicationChangeKind::Removed);
         for because in ["Hidden=true", "TryExec: `a` is not there"] {
             let mut left = [hidden("org.marsh.A.desktop", "program")];
             left[0].hidden_because = Some(because.into());
             assert_eq!(
-                changes(menus(&shown, &[]), menus(&[], &left))[0].sort,
-                ApplicationSort::Gone,
+                changes(menus(&shown, &[]), menus(&[], &left))[0].change,
+                ApplicationChangeKind::Removed,
                 "{because}"
             );
             assert_eq!(
-                changes(menus(&[], &left), menus(&shown, &[]))[0].sort,
-                ApplicationSort::New,
+                changes(menus(&[], &left), menus(&shown, &[]))[0].change,
+                ApplicationChangeKind::Added,
                 "{because}"
             );
         }
@@ -239,7 +247,7 @@ mod tests {
             [application("c", "same", "2", System::Dpkg), application("b", "Renamed", "1", System::Dpkg)];
         let changes = changes(menus(&old, &[]), menus(&new, &[]));
         assert_eq!(changes.len(), 1);
-        assert_eq!((changes[0].sort, changes[0].id.as_str()), (ApplicationSort::Updated, "c"));
+        assert_eq!((changes[0].change, changes[0].id.as_str()), (ApplicationChangeKind::Updated, "c"));
     }
 
     #[test]
@@ -247,7 +255,7 @@ mod tests {
         let (old, new) =
             (application("a", "A", "1", System::Dpkg), application("a", "A", "2", System::Flatpak));
         let changes = changes(menus(&[old], &[]), menus(&[new], &[]));
-        assert_eq!(changes[0].sort, ApplicationSort::MovedFormat);
+        assert_eq!(changes[0].change, ApplicationChangeKind::FormatChanged);
         assert_eq!(
             (&changes[0].old_systems[..], &changes[0].new_systems[..]),
             (&[System::Dpkg][..], &[System::Flatpak][..])
@@ -259,8 +267,8 @@ mod tests {
         let (old, new) = (application("a", "A", "1", System::Dpkg), application("b", "B", "1", System::Dpkg));
         let changes = changes(menus(&[old], &[]), menus(&[new], &[]));
         assert_eq!(
-            changes.iter().map(|c| c.sort).collect::<Vec<_>>(),
-            [ApplicationSort::New, ApplicationSort::Gone]
+            changes.iter().map(|c| c.change).collect::<Vec<_>>(),
+            [ApplicationChangeKind::Added, ApplicationChangeKind::Removed]
         );
     }
 }

@@ -1,19 +1,19 @@
-//! Which decision is behind each package that came or went: what was put in or taken out on purpose, and what followed.
+//! Which decision is behind each package that was added or removed: what was added or dropped on purpose, and what followed.
 //!
 //! Each changed package gets the first explanation that holds:
 //!
-//! 1. it was chosen, and nothing that stays needs it: a decision of its own;
-//! 2. a metapackage that stays brings it now (or brought it): a decision of its own, taken through that metapackage;
-//! 3. another package that stays needs it now (or needed it): that package's new needs are one decision;
-//! 4. one decision dominates it: every way to it leads through that one, and it followed;
-//! 5. several decisions bring it: it is shared by those;
-//! 6. a package that stays needed it all along, or whatever stood in its place: the last resort, as that is no change;
-//! 7. nothing explains it, and it is counted as such.
+//! 1. it is installed explicitly, and nothing that stays depends on it: a decision of its own;
+//! 2. a metapackage that stays pulls it in now (or did before): a decision of its own, taken through that metapackage;
+//! 3. another package that stays depends on it now (or did before): the new dependencies of that package are one decision;
+//! 4. one decision dominates it (every path to it in the dependency graph leads through that one): it followed;
+//! 5. several decisions pull it in: it is shared by them;
+//! 6. a package that stays depended on it all along, or on what it replaces: the last resort, since nothing changed there;
+//! 7. nothing explains it, and it is counted as unexplained.
 //!
-//! A need counts as new (or as gone) only if the other side's package of the same pair does not state it: that a terminal is
-//! needed explains no particular one.
+//! A dependency counts as new (or lost) only if the other side's package of the same pair does not state it: "depends on a terminal"
+//! explains no particular terminal.
 
-use super::document::{Decision, DecisionSort};
+use super::document::{Decision, DecisionKind, DecisionReason};
 use crate::graph::{Above, Dominators, Graph, Ix};
 use crate::model::{Alternatives, Application, Kind, Package, Reason, System, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -27,7 +27,7 @@ pub(super) struct Side<'a> {
     pub(super) partners: Vec<Option<&'a Package>>,
     /// Those that are on this side only, by position.
     pub(super) changed: Vec<usize>,
-    /// Those whose place another package took, by position: they stay only in a manner of speaking.
+    /// Those that another package replaces, by position: they do not stay.
     pub(super) replaced: Vec<usize>,
     /// Packages that the other side tells of as removed after its own install day.
     pub(super) removed_since: FxHashSet<(System, &'a str)>,
@@ -64,17 +64,17 @@ pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
         return (Vec::new(), Vec::new());
     }
     let graph = Graph::onto(side.packages, Some(&side.changed));
-    let work = Work::new(side, &graph);
-    let targets = work.targets();
-    let sources = work.sources(&targets);
-    work.decide(&targets, &sources)
+    let finder = DecisionFinder::new(side, &graph);
+    let targets = finder.targets();
+    let sources = finder.sources(&targets);
+    finder.decide(&targets, &sources)
 }
 
 /// Why a changed package is a start of its own.
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Start {
-    /// Asked for.
-    Chosen,
+    /// Installed explicitly.
+    Explicit,
     /// Removed after the install day, by whoever worked on it.
     RemovedSince,
     /// By a metapackage that stays, by position.
@@ -90,7 +90,7 @@ enum Need {
     Old,
 }
 
-struct Work<'a> {
+struct DecisionFinder<'a> {
     side: &'a Side<'a>,
     graph: &'a Graph<'a>,
     /// Position among the changed ones, by position in the graph.
@@ -105,7 +105,7 @@ struct Work<'a> {
     all_unreasoned: bool,
 }
 
-impl<'a> Work<'a> {
+impl<'a> DecisionFinder<'a> {
     fn new(side: &'a Side<'a>, graph: &'a Graph<'a>) -> Self {
         let mut changed_at = vec![None; side.packages.len()];
         for (i, at) in side.changed.iter().enumerate() {
@@ -156,7 +156,7 @@ impl<'a> Work<'a> {
     /// For each changed package why it is a start, if it is one.
     fn sources(&self, targets: &[Vec<usize>]) -> Vec<Option<Start>> {
         let mut starts: Vec<Option<Start>> = (0..self.side.changed.len())
-            .map(|i| self.chosen(i).or_else(|| self.through(i, Need::New)))
+            .map(|i| self.explicit(i).or_else(|| self.through(i, Need::New)))
             .collect();
         let open = (0..starts.len()).filter(|i| starts[*i].is_none()).collect();
         self.needed(&mut starts, open, Need::New);
@@ -205,16 +205,19 @@ impl<'a> Work<'a> {
         }
     }
 
-    fn chosen(&self, i: usize) -> Option<Start> {
+    fn explicit(&self, i: usize) -> Option<Start> {
         let package = self.package(i);
         if self.side.removed_since.contains(&(package.system, package.name.as_str())) {
             return Some(Start::RemovedSince);
         }
         let needed = self.graph.needed_by(Ix(self.side.changed[i]));
         let by_others = needed.iter().any(|at| self.side.packages[at.0].source() != package.source());
-        let chosen =
-            if self.all_unreasoned { self.bringers[i].is_empty() } else { package.reason == Reason::Chosen };
-        (chosen && (!by_others || package.kind == Kind::Metapackage)).then_some(Start::Chosen)
+        let explicit = if self.all_unreasoned {
+            self.bringers[i].is_empty()
+        } else {
+            package.reason == Reason::Explicit
+        };
+        (explicit && (!by_others || package.kind == Kind::Metapackage)).then_some(Start::Explicit)
     }
 
     /// The metapackage that stays and brings it.
@@ -245,7 +248,7 @@ impl<'a> Work<'a> {
         let mut group_of: Vec<Option<Group>> = vec![None; count];
         for i in &heads {
             group_of[*i] = starts[*i].as_ref().map(|start| match start {
-                Start::Chosen | Start::RemovedSince | Start::Through(..) => Group::Own(*i),
+                Start::Explicit | Start::RemovedSince | Start::Through(..) => Group::Own(*i),
                 Start::Needed(source, need) => Group::Needed(source.clone(), *need),
             });
         }
@@ -325,57 +328,41 @@ impl<'a> Work<'a> {
 
     fn one(&self, group: &Group, members: &[usize], starts: &[Option<Start>]) -> Decision {
         let came = self.side.came;
-        let (sort, what, because, head) = match group {
+        let (added, dropped) = match group {
+            Group::Own(_) => (DecisionKind::AddedOnPurpose, DecisionKind::DroppedOnPurpose),
+            Group::Needed(..) => (DecisionKind::NewDependency, DecisionKind::DependencyLost),
+            Group::Shared(_) => (DecisionKind::SharedAddition, DecisionKind::SharedRemoval),
+        };
+        let (reason, head) = match group {
             Group::Own(i) => {
-                let package = self.package(*i);
-                let because = match &starts[*i] {
-                    Some(Start::Through(at, need)) => {
-                        let meta = &self.side.packages[*at].name;
-                        match (need, came) {
-                            (Need::New, true) => format!("{meta} brings it now"),
-                            (Need::New, false) => format!("{meta} no longer brings it"),
-                            (Need::Old, true) => format!("{meta} asked for it all along"),
-                            (Need::Old, false) => format!("{meta} still asks for it"),
-                        }
-                    }
-                    Some(Start::RemovedSince) => "it was removed after the install day".to_owned(),
-                    _ if self.all_unreasoned => "nothing else brings it".to_owned(),
-                    _ if came => "it was chosen".to_owned(),
-                    _ => "it had been chosen".to_owned(),
+                let reason = match &starts[*i] {
+                    Some(Start::Through(at, need)) => DecisionReason::Metapackage {
+                        metapackage: self.side.packages[*at].name.clone(),
+                        is_new: *need == Need::New,
+                    },
+                    Some(Start::RemovedSince) => DecisionReason::RemovedSince,
+                    _ if self.all_unreasoned => DecisionReason::NothingElse,
+                    _ => DecisionReason::InstalledExplicitly,
                 };
-                let sort = if came { DecisionSort::PutIn } else { DecisionSort::TakenOut };
-                (sort, self.name(package), because, Some(package.reference()))
+                (reason, Some(self.package(*i).reference()))
             }
             Group::Needed(source, need) => {
-                let sort = if came { DecisionSort::NewlyNeeded } else { DecisionSort::NoLongerNeeded };
                 let heads: BTreeSet<Text> = members
                     .iter()
                     .filter(|i| starts[**i].is_some())
                     .map(|i| self.package(*i).name.clone())
                     .collect();
-                let needs = match (need, came) {
-                    (Need::New, true) => format!("needs {} now", listed(&heads)),
-                    (Need::New, false) => format!("needs {} no longer", listed(&heads)),
-                    (Need::Old, true) => format!("could use {} all along", listed(&heads)),
-                    (Need::Old, false) => format!("could use {} still", listed(&heads)),
+                let reason = DecisionReason::Dependencies {
+                    dependencies: heads.into_iter().collect(),
+                    is_new: *need == Need::New,
+                    stays: self.staying.contains(source.as_str()),
                 };
-                (
-                    sort,
-                    source.clone(),
-                    if self.staying.contains(source.as_str()) {
-                        format!("it stays, and {needs}")
-                    } else {
-                        format!("another one took its place, which {needs}")
-                    },
-                    None,
-                )
+                (reason, None)
             }
-            Group::Shared(bring) => {
-                let names: BTreeSet<Text> = bring.iter().map(|group| self.name_of(group)).collect();
-                let sort = if came { DecisionSort::SharedNew } else { DecisionSort::SharedOld };
-                (sort, listed(&names), format!("{} decisions bring it", bring.len()), None)
-            }
+            Group::Shared(_) => (DecisionReason::Shared, None),
         };
+        let mut names: BTreeSet<Text> = BTreeSet::new();
+        self.add_names(group, &mut names);
         let bytes: i64 = members
             .iter()
             .filter_map(|i| self.package(*i).installed_bytes.and_then(|bytes| i64::try_from(bytes).ok()))
@@ -384,9 +371,9 @@ impl<'a> Work<'a> {
         packages.sort();
         Decision {
             id: Text::default(),
-            what,
-            sort,
-            because: because.into(),
+            names: names.into_iter().collect(),
+            kind: if came { added } else { dropped },
+            reason,
             followers: u32::try_from(members.len() - usize::from(head.is_some())).unwrap_or(u32::MAX),
             bytes_delta: if came { bytes } else { -bytes },
             head,
@@ -401,11 +388,13 @@ impl<'a> Work<'a> {
             .map_or_else(|| package.name.clone(), |name| Text::from(*name))
     }
 
-    fn name_of(&self, group: &Group) -> Text {
+    /// Adds what a group is called; a shared one is called like all that share it.
+    fn add_names(&self, group: &Group, names: &mut BTreeSet<Text>) {
         match group {
-            Group::Own(i) => self.name(self.package(*i)),
-            Group::Needed(source, _) => source.clone(),
-            Group::Shared(_) => "others".into(),
+            Group::Own(i) => _ = names.insert(self.name(self.package(*i))),
+            Group::Needed(source, _) => _ = names.insert(source.clone()),
+            // Groups are nested only as deep as decisions share what is shared.
+            Group::Shared(groups) => groups.iter().for_each(|group| self.add_names(group, names)),
         }
     }
 }
@@ -418,16 +407,6 @@ enum Group {
     Shared(Vec<Group>),
 }
 
-/// At most three names, and how many more.
-fn listed(names: &BTreeSet<Text>) -> Text {
-    let shown: Vec<&str> = names.iter().take(3).map(Text::as_str).collect();
-    match names.len() {
-        0 => Text::default(),
-        1..=3 => shown.join(", ").into(),
-        more => format!("{} and {} more", shown.join(", "), more - 3).into(),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -437,7 +416,7 @@ mod tests {
         let mut package = Package::new(System::Dpkg, name, "1");
         package.reason = reason;
         package.kind = kind;
-        package.made_from = Some(name.into());
+        package.source = Some(name.into());
         package.installed_bytes = Some(10);
         let one = |name: &&str| {
             Alternatives::from_elem(Dependency { name: (*name).into(), op: None, version: None }, 1)
@@ -448,17 +427,17 @@ mod tests {
 
     #[test]
     fn each_package_gets_the_first_explanation_that_holds() {
-        use Reason::{Chosen, Followed};
+        use Reason::{Dependency as Automatic, Explicit};
         let packages = [
-            package("desktop", Chosen, Kind::Metapackage, &["office", "panel"]),
-            package("panel", Followed, Kind::Desktop, &["libpanel"]),
-            package("office", Followed, Kind::Application, &["libshared", "liboffice"]),
-            package("libpanel", Followed, Kind::Library, &[]),
-            package("liboffice", Followed, Kind::Library, &["libdeep"]),
-            package("libdeep", Followed, Kind::Library, &[]),
-            package("mail", Chosen, Kind::Application, &["libshared"]),
-            package("libshared", Followed, Kind::Library, &[]),
-            package("stray", Followed, Kind::Library, &[]),
+            package("desktop", Explicit, Kind::Metapackage, &["office", "panel"]),
+            package("panel", Automatic, Kind::Desktop, &["libpanel"]),
+            package("office", Automatic, Kind::Application, &["libshared", "liboffice"]),
+            package("libpanel", Automatic, Kind::Library, &[]),
+            package("liboffice", Automatic, Kind::Library, &["libdeep"]),
+            package("libdeep", Automatic, Kind::Library, &[]),
+            package("mail", Explicit, Kind::Application, &["libshared"]),
+            package("libshared", Automatic, Kind::Library, &[]),
+            package("stray", Automatic, Kind::Library, &[]),
         ];
         let packages: Vec<&Package> = packages.iter().collect();
         let side = Side {
@@ -473,37 +452,38 @@ mod tests {
         let (decisions, of) = explain(&side);
         let said: Vec<Option<String>> = of
             .iter()
-            .map(|at| at.map(|at| format!("{} {}", decisions[at].sort.name(), decisions[at].what)))
+            .map(|at| at.map(|at| format!("{} {}", decisions[at].kind, decisions[at].names.join(", "))))
             .collect();
         let said: Vec<&str> = said.iter().map(|said| said.as_deref().unwrap_or("unexplained")).collect();
         assert_eq!(
             said,
             [
-                "put-in office",
-                "newly-needed panel",
-                "put-in office",
-                "put-in office",
-                "put-in mail",
-                "shared-new mail, office",
+                "added-on-purpose office",
+                "new-dependency panel",
+                "added-on-purpose office",
+                "added-on-purpose office",
+                "added-on-purpose mail",
+                "shared-addition mail, office",
                 "unexplained"
             ]
         );
-        let office = decisions.iter().find(|decision| decision.what == "office").unwrap();
+        let office = decisions.iter().find(|decision| decision.names == ["office"]).unwrap();
         assert_eq!((office.followers, office.bytes_delta), (2, 30));
-        assert_eq!(office.because, "desktop brings it now");
+        let (metapackage, is_new) = ("desktop".into(), true);
+        assert_eq!(office.reason, DecisionReason::Metapackage { metapackage, is_new });
     }
 
     #[test]
     fn a_need_that_was_always_there_explains_nothing_but_the_last() {
-        use Reason::{Chosen, Followed};
-        let mut starter = package("starter", Chosen, Kind::System, &["terminal"]);
+        use Reason::{Dependency as Automatic, Explicit};
+        let mut starter = package("starter", Explicit, Kind::System, &["terminal"]);
         starter.depends[0].push(Dependency { name: "shell".into(), op: None, version: None });
         let packages = [
             starter.clone(),
-            package("desktop", Chosen, Kind::Metapackage, &["terminal"]),
-            package("terminal", Followed, Kind::Application, &[]),
-            package("shell", Followed, Kind::System, &["libshell"]),
-            package("libshell", Followed, Kind::Library, &[]),
+            package("desktop", Explicit, Kind::Metapackage, &["terminal"]),
+            package("terminal", Automatic, Kind::Application, &[]),
+            package("shell", Automatic, Kind::System, &["libshell"]),
+            package("libshell", Automatic, Kind::Library, &[]),
         ];
         let packages: Vec<&Package> = packages.iter().collect();
         let side = Side {
@@ -516,11 +496,11 @@ mod tests {
             came: true,
         };
         let (decisions, of) = explain(&side);
-        let said: Vec<&str> = of.iter().map(|at| decisions[at.unwrap()].what.as_str()).collect();
+        let said: Vec<&str> = of.iter().map(|at| decisions[at.unwrap()].names[0].as_str()).collect();
         assert_eq!(said, ["desktop", "desktop", "starter", "starter"]);
         let side = Side { partners: Vec::new(), ..side };
         let (decisions, of) = explain(&side);
-        assert_eq!(decisions[of[1].unwrap()].what, "starter", "without its partner the need is new");
+        assert_eq!(decisions[of[1].unwrap()].names, ["starter"], "without its partner the need is new");
     }
 
     #[test]
@@ -542,7 +522,7 @@ mod tests {
         };
         let (decisions, of) = explain(&side);
         assert_eq!(of, [Some(0), Some(0)]);
-        assert_eq!(decisions[0].because, "it was removed after the install day");
+        assert_eq!(decisions[0].reason, DecisionReason::RemovedSince);
     }
 
     #[test]
@@ -566,7 +546,7 @@ mod tests {
         };
         let (decisions, of) = explain(&side);
         assert_eq!(decisions.len(), 1);
-        assert_eq!((decisions[0].sort, decisions[0].bytes_delta), (DecisionSort::TakenOut, -20));
+        assert_eq!((decisions[0].kind, decisions[0].bytes_delta), (DecisionKind::DroppedOnPurpose, -20));
         assert_eq!(of, [None, None, Some(0), Some(0)], "a ring that nothing leads into is not explained");
     }
 }

@@ -1,39 +1,24 @@
 //! The comparison document: what `compare --format json` prints.
 
 use super::Alignment;
-use crate::model::{Kind, Label, Menu, PackageRef, System, Tally, Text};
+use crate::model::vocabulary;
+use crate::model::{
+    AgentPurpose, Decided, Kind, Label, Menu, NotComparable, PackageRef, System, Tally, Text,
+};
 use crate::version::Step;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// The schema number of comparisons.
-pub const COMPARISON_SCHEMA: u32 = 1;
+pub const COMPARISON_SCHEMA: u32 = 2;
 
-macro_rules! sorts {
-    ($(#[$meta:meta])* $name:ident { $($(#[$note:meta])* $variant:ident = $text:literal),+ $(,)? }) => {
-        $(#[$meta])*
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
-        pub enum $name { $($(#[$note])* #[serde(rename = $text)] $variant),+ }
-
-        impl $name {
-            /// Every sort, in the order that a comparison lists them.
-            pub const ALL: &'static [Self] = &[$(Self::$variant),+];
-
-            /// The stable name.
-            pub const fn name(self) -> &'static str {
-                match self { $(Self::$variant => $text),+ }
-            }
-        }
-    };
-}
-
-sorts! {
+vocabulary! {
     /// What happened to a package.
-    PackageSort {
-        /// It came.
+    pub enum PackageChangeKind {
+        /// Added.
         Added = "added",
-        /// It went.
+        /// Removed.
         Removed = "removed",
         /// A later version.
         Upgraded = "upgraded",
@@ -43,98 +28,98 @@ sorts! {
         Rebuilt = "rebuilt",
         /// Another name, as the new one declares.
         Renamed = "renamed",
-        /// Another series number in the name: kernels, library series, interpreters.
-        Renumbered = "renumbered",
+        /// Another series in the name: kernels, libraries, interpreters.
+        NewSeries = "new-series",
         /// One old package became several.
         Split = "split",
         /// Several old packages became one.
         Merged = "merged",
-        /// The same application, by another package system.
-        MovedFormat = "moved-format",
+        /// The same application, now delivered by another package system.
+        FormatChanged = "format-changed",
         /// The same version for another architecture.
         ArchChanged = "arch-changed",
-        /// The same version, but now chosen, or no longer.
+        /// The same version, but now installed explicitly, or no longer.
         ReasonChanged = "reason-changed",
     }
 }
 
-sorts! {
+vocabulary! {
     /// What happened to an application.
-    ApplicationSort {
-        /// It came.
-        New = "new",
-        /// It went.
-        Gone = "gone",
-        /// It left a role, and another one took it: one line for both.
+    pub enum ApplicationChangeKind {
+        /// Added.
+        Added = "added",
+        /// Removed.
+        Removed = "removed",
+        /// It took over the role of one that is gone: one change for both.
         Replaced = "replaced",
-        /// It comes from another package system.
-        MovedFormat = "moved-format",
+        /// It is delivered by another package system.
+        FormatChanged = "format-changed",
         /// It has another version.
         Updated = "updated",
-        /// It stands in another menu.
-        MovedMenu = "moved-menu",
-        /// It stands in the menu now; it was there, and hidden.
+        /// It is in another menu.
+        MenuChanged = "menu-changed",
+        /// It is shown in the menu now; it was installed, but hidden.
         Shown = "shown",
-        /// It is still there, and no longer stands in the menu.
+        /// It is still installed, but hidden from the menu.
         Hidden = "hidden",
     }
 }
 
-sorts! {
-    /// What happened to a default.
-    DefaultSort {
-        /// Another application holds the role, and the earlier one is gone.
+vocabulary! {
+    /// What happened to a default app.
+    pub enum DefaultChangeKind {
+        /// Another application is the default, and the earlier one is gone.
         Replaced = "replaced",
-        /// Another application holds the role; the earlier one is still there.
-        DefaultChanged = "default-changed",
-        /// Nothing holds the role any more.
-        NowEmpty = "now-empty",
-        /// Something holds the role that nothing held.
-        NowFilled = "now-filled",
-        /// Several could, and none is chosen any more.
-        NowUnsure = "now-unsure",
+        /// Another application is the default; the earlier one is still installed.
+        Switched = "switched",
+        /// No application is left for the role.
+        Lost = "lost",
+        /// There is an application for a role that had none.
+        Filled = "filled",
+        /// Several applications could do it, and none is set any more.
+        Ambiguous = "ambiguous",
     }
 }
 
-sorts! {
-    /// What happened to something in a list.
-    ListSort {
-        /// It came.
+vocabulary! {
+    /// What happened to an item of a list.
+    pub enum ListChangeKind {
+        /// Added.
         Added = "added",
-        /// It went.
+        /// Removed.
         Removed = "removed",
-        /// It says something else.
+        /// Another value.
         Changed = "changed",
     }
 }
 
-sorts! {
-    /// What a decision was.
-    DecisionSort {
-        /// Something was put in on purpose.
-        PutIn = "put-in",
-        /// Something was taken out on purpose.
-        TakenOut = "taken-out",
-        /// A package that stays needs it now.
-        NewlyNeeded = "newly-needed",
-        /// A package that stays needs it no longer.
-        NoLongerNeeded = "no-longer-needed",
-        /// Several decisions bring it.
-        SharedNew = "shared-new",
-        /// Several decisions brought it.
-        SharedOld = "shared-old",
+vocabulary! {
+    /// What was decided.
+    pub enum DecisionKind {
+        /// Something was added on purpose.
+        AddedOnPurpose = "added-on-purpose",
+        /// Something was dropped on purpose.
+        DroppedOnPurpose = "dropped-on-purpose",
+        /// A package that stays has new dependencies.
+        NewDependency = "new-dependency",
+        /// A package that stays lost dependencies.
+        DependencyLost = "dependency-lost",
+        /// Several additions need it.
+        SharedAddition = "shared-addition",
+        /// Several removals needed it.
+        SharedRemoval = "shared-removal",
     }
 }
 
-sorts! {
-    /// What happened to a part.
-    PartSort {
+vocabulary! {
+    /// What happened to a part of the system.
+    pub enum PartChangeKind {
         /// Something else fills it.
         Replaced = "replaced",
-        /// It came.
-        New = "new",
-        /// It went.
-        Gone = "gone",
+        /// Added.
+        Added = "added",
+        /// Removed.
+        Removed = "removed",
         /// A later version.
         Upgraded = "upgraded",
         /// An earlier version.
@@ -146,7 +131,7 @@ sorts! {
 
 /// Name and version on one side of a change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct Side {
+pub struct NameAndVersion {
     /// Name.
     pub name: Text,
     /// Full version, in the system's own text.
@@ -157,13 +142,13 @@ pub struct Side {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct PackageChange {
     /// What happened.
-    pub sort: PackageSort,
+    pub change: PackageChangeKind,
     /// Package system.
     pub system: System,
     /// The old side; `null` for an added package.
-    pub old: Option<Side>,
+    pub old: Option<NameAndVersion>,
     /// The new side; `null` for a removed package.
-    pub new: Option<Side>,
+    pub new: Option<NameAndVersion>,
     /// What it is (on the new side, where there is one).
     pub kind: Kind,
     /// How far an upgrade or downgrade goes.
@@ -180,7 +165,7 @@ pub struct PackageChange {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct ApplicationChange {
     /// What happened.
-    pub sort: ApplicationSort,
+    pub change: ApplicationChangeKind,
     /// Identifier.
     pub id: Text,
     /// Name in the menu.
@@ -201,7 +186,7 @@ pub struct ApplicationChange {
     pub new_systems: Vec<System>,
     /// Identifier and name of what it took the place of.
     #[serde(default)]
-    pub in_place_of: Option<Side>,
+    pub in_place_of: Option<NameAndVersion>,
     /// The role that it took, where it replaced another one.
     #[serde(default)]
     pub role: Option<Text>,
@@ -211,7 +196,7 @@ pub struct ApplicationChange {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct DefaultChange {
     /// What happened.
-    pub sort: DefaultSort,
+    pub change: DefaultChangeKind,
     /// The role.
     pub role: Text,
     /// The type or category that was asked.
@@ -222,8 +207,8 @@ pub struct DefaultChange {
     pub new: Option<Text>,
     /// Whether the new answer is set, or the only one.
     pub sure: bool,
-    /// What says so on the new side.
-    pub how: Text,
+    /// What decided it on the new side.
+    pub decided: Decided,
     /// Whether the base made the same change; `null` without a base.
     pub inherited: Option<bool>,
 }
@@ -232,7 +217,7 @@ pub struct DefaultChange {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct ListChange {
     /// What happened.
-    pub sort: ListSort,
+    pub change: ListChangeKind,
     /// What it is.
     pub name: Text,
     /// What was said of it.
@@ -257,21 +242,52 @@ pub struct ReadingChange {
     /// The difference, where the two compare.
     pub difference: Option<f64>,
     /// Why they do not.
-    pub not_comparable: Option<Text>,
+    pub not_comparable: Option<NotComparable>,
 }
 
-/// One choice, and all that followed from it.
+/// What shows that something was decided.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "because", rename_all = "kebab-case")]
+pub enum DecisionReason {
+    /// It is, or was, installed explicitly.
+    InstalledExplicitly,
+    /// It was removed after the install day, by whoever worked on that install.
+    RemovedSince,
+    /// Nothing else pulls it in, where the source records no reasons.
+    NothingElse,
+    /// A metapackage that stays pulls it in now, or no longer.
+    Metapackage {
+        /// The metapackage.
+        metapackage: Text,
+        /// Whether the metapackage itself changed; otherwise it asked for it all along.
+        is_new: bool,
+    },
+    /// A package that stays has new dependencies, or lost some.
+    Dependencies {
+        /// Packages that it depends on now, or no longer.
+        dependencies: Vec<Text>,
+        /// Whether the dependency itself changed; otherwise it could use them all along.
+        is_new: bool,
+        /// Whether the source package stays; otherwise another one took its place.
+        stays: bool,
+    },
+    /// Several decisions need it.
+    Shared,
+}
+
+/// Something that was decided, and all that followed from it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Decision {
     /// Short name within this comparison: `d1` has the largest consequence.
     pub id: Text,
-    /// What was decided: an application or package, or the packages that need or share something.
-    pub what: Text,
-    /// What was done.
-    pub sort: DecisionSort,
+    /// What it is about: an application or package; of a shared one all that need it.
+    pub names: Vec<Text>,
+    /// What was decided.
+    pub kind: DecisionKind,
     /// What shows that.
-    pub because: Text,
-    /// The package that was put in or taken out; `null` where there is no single one.
+    #[serde(flatten)]
+    pub reason: DecisionReason,
+    /// The package that was added or dropped; `null` where there is no single one.
     pub head: Option<PackageRef>,
     /// Packages that followed.
     pub followers: u32,
@@ -283,6 +299,123 @@ pub struct Decision {
     pub inherited: Option<bool>,
 }
 
+/// A role or a part with the words that the rules have for it.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct Named {
+    /// Stable name.
+    pub name: Text,
+    /// What it is called.
+    pub label: Text,
+}
+
+/// Name and version of what fills a part.
+#[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct Filling {
+    /// Its name.
+    pub name: Text,
+    /// Its version.
+    pub version: Option<Text>,
+}
+
+/// How much a decision adds or removes.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct Weight {
+    /// Packages.
+    pub packages: u32,
+    /// Change of the bytes on disk.
+    pub bytes_delta: i64,
+}
+
+/// What a headline says.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "news", rename_all = "kebab-case")]
+pub enum News {
+    /// Another default app.
+    Default {
+        /// What happened.
+        change: DefaultChangeKind,
+        /// Applications that were the default.
+        was: Vec<Text>,
+        /// The application that is, if any.
+        is: Option<Text>,
+        /// The roles, the most important first.
+        roles: Vec<Named>,
+    },
+    /// A part was replaced or has another version.
+    Part {
+        /// What happened.
+        change: PartChangeKind,
+        /// The part.
+        part: Named,
+        /// How far the version moved.
+        step: Option<Step>,
+        /// What filled it.
+        was: Filling,
+        /// What fills it.
+        is: Filling,
+    },
+    /// Applications that were added, removed, or are delivered by another package system.
+    Applications {
+        /// What happened.
+        change: ApplicationChangeKind,
+        /// Their names.
+        names: Vec<Text>,
+        /// What they bring along or take with them.
+        weight: Weight,
+        /// Package systems before.
+        old_systems: Vec<System>,
+        /// Package systems now.
+        new_systems: Vec<System>,
+    },
+    /// A decision with large consequences.
+    Decision {
+        /// What was decided.
+        kind: DecisionKind,
+        /// What it is about.
+        names: Vec<Text>,
+        /// What shows it.
+        #[serde(flatten)]
+        reason: DecisionReason,
+        /// All that followed.
+        weight: Weight,
+        /// The sandbox system that delivers it, if one does.
+        system: Option<System>,
+    },
+    /// Games that were added or removed.
+    Games {
+        /// What happened.
+        change: ApplicationChangeKind,
+        /// Their names.
+        names: Vec<Text>,
+    },
+    /// A repository that was not configured before.
+    RepositoryAdded {
+        /// Its name.
+        repository: Text,
+    },
+    /// A program that starts by itself and reports to its makers.
+    AgentAdded {
+        /// Its name.
+        name: Text,
+        /// What it does.
+        purpose: AgentPurpose,
+    },
+    /// Programs that start by themselves now.
+    StartupAdded {
+        /// Their names.
+        names: Vec<Text>,
+    },
+    /// The whole install is larger or smaller.
+    Size {
+        /// Bytes on disk before.
+        old_bytes: u64,
+        /// Bytes on disk now.
+        new_bytes: u64,
+        /// Whether there are many more languages.
+        more_languages: bool,
+    },
+}
+
 /// One line of the headlines.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Headline {
@@ -290,17 +423,60 @@ pub struct Headline {
     pub rule: Text,
     /// Its score, with what the rule adds for size.
     pub score: u32,
-    /// One sentence.
-    pub text: Text,
+    /// What it says.
+    #[serde(flatten)]
+    pub news: News,
     /// What it is about: `role:...`, `part:...`, `application:...`, `decision:...`.
     pub about: Text,
+}
+
+vocabulary! {
+    /// What a comparison leaves out, since one of the two sources does not record it.
+    pub enum Section {
+        /// Applications and default apps.
+        Programs = "programs",
+        /// Bytes on disk.
+        Sizes = "sizes",
+        /// Decisions.
+        Decisions = "decisions",
+        /// Repositories.
+        Repositories = "repositories",
+        /// Startup items.
+        Startup = "startup",
+        /// Sessions, themes, wallpapers, fonts.
+        Looks = "looks",
+        /// Measured figures.
+        Readings = "readings",
+    }
+}
+
+/// What a comparison does not know.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(default)]
+pub struct NotRecorded {
+    /// Sections that one of the two sources does not record.
+    pub sections: Vec<Section>,
+    /// Packages that were removed since installation, whose menu entries are not known.
+    pub menu_entries_of: Vec<Text>,
+}
+
+impl NotRecorded {
+    /// Whether a section is left out.
+    pub fn has(&self, section: Section) -> bool {
+        self.sections.contains(&section)
+    }
+
+    /// Whether nothing is left out.
+    pub fn is_empty(&self) -> bool {
+        self.sections.is_empty() && self.menu_entries_of.is_empty()
+    }
 }
 
 /// A part on both sides.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct PartChange {
     /// What happened.
-    pub sort: PartSort,
+    pub change: PartChangeKind,
     /// Stable name of the part.
     pub part: Text,
     /// What filled it.
@@ -329,14 +505,14 @@ pub struct Totals {
     pub new_packages: u32,
     /// Pairs without any change.
     pub unchanged: u32,
-    /// Changes by sort; sorts that did not occur are 0.
-    pub packages: BTreeMap<PackageSort, u32>,
+    /// Changes by kind; kinds that did not occur are 0.
+    pub packages: BTreeMap<PackageChangeKind, u32>,
     /// Applications on the old side.
     pub old_applications: u32,
     /// Applications on the new side.
     pub new_applications: u32,
-    /// Changes of applications by sort; sorts that did not occur are 0.
-    pub applications: BTreeMap<ApplicationSort, u32>,
+    /// Changes of applications by kind; kinds that did not occur are 0.
+    pub applications: BTreeMap<ApplicationChangeKind, u32>,
     /// Applications without any change.
     pub same_applications: u32,
     /// Bytes on disk of the old side's packages.
@@ -361,28 +537,29 @@ impl Totals {
         packages: &[PackageChange],
         applications: &[ApplicationChange],
     ) -> Self {
-        let mut by_sort: BTreeMap<PackageSort, u32> =
-            PackageSort::ALL.iter().map(|sort| (*sort, 0)).collect();
+        let mut by_kind: BTreeMap<PackageChangeKind, u32> =
+            PackageChangeKind::ALL.iter().map(|change| (*change, 0)).collect();
         for change in packages {
-            *by_sort.entry(change.sort).or_default() += 1;
+            *by_kind.entry(change.change).or_default() += 1;
         }
-        let mut by_application: BTreeMap<ApplicationSort, u32> =
-            ApplicationSort::ALL.iter().map(|sort| (*sort, 0)).collect();
+        let mut by_application: BTreeMap<ApplicationChangeKind, u32> =
+            ApplicationChangeKind::ALL.iter().map(|change| (*change, 0)).collect();
         for change in applications {
-            *by_application.entry(change.sort).or_default() += 1;
+            *by_application.entry(change.change).or_default() += 1;
         }
-        let further = |c: &&PackageChange| matches!(c.sort, PackageSort::Split | PackageSort::Merged);
+        let further =
+            |c: &&PackageChange| matches!(c.change, PackageChangeKind::Split | PackageChangeKind::Merged);
         let changed_pairs =
             packages.iter().filter(|c| c.old.is_some() && c.new.is_some() && !further(c)).count();
-        let came = |sort| matches!(sort, ApplicationSort::New | ApplicationSort::Shown);
-        let went = |sort| matches!(sort, ApplicationSort::Gone | ApplicationSort::Hidden);
-        let changed_applications = applications.iter().filter(|c| !came(c.sort) && !went(c.sort)).count();
-        let gone = applications.iter().filter(|c| went(c.sort)).count();
+        let came = |change| matches!(change, ApplicationChangeKind::Added | ApplicationChangeKind::Shown);
+        let went = |change| matches!(change, ApplicationChangeKind::Removed | ApplicationChangeKind::Hidden);
+        let changed_applications = applications.iter().filter(|c| !came(c.change) && !went(c.change)).count();
+        let gone = applications.iter().filter(|c| went(c.change)).count();
         Self {
             old_packages: count(old.present().count()),
             new_packages: count(new.present().count()),
             unchanged: count(alignment.pairs.len() - changed_pairs),
-            packages: by_sort,
+            packages: by_kind,
             old_applications: count(old.applications.len()),
             new_applications: count(new.applications.len()),
             applications: by_application,
@@ -396,14 +573,14 @@ impl Totals {
         }
     }
 
-    /// Number of package changes of one sort.
-    pub fn packages_of(&self, sort: PackageSort) -> u32 {
-        self.packages.get(&sort).copied().unwrap_or(0)
+    /// Number of package changes of one kind.
+    pub fn packages_of(&self, change: PackageChangeKind) -> u32 {
+        self.packages.get(&change).copied().unwrap_or(0)
     }
 
-    /// Number of application changes of one sort.
-    pub fn applications_of(&self, sort: ApplicationSort) -> u32 {
-        self.applications.get(&sort).copied().unwrap_or(0)
+    /// Number of application changes of one kind.
+    pub fn applications_of(&self, change: ApplicationChangeKind) -> u32 {
+        self.applications.get(&change).copied().unwrap_or(0)
     }
 }
 
@@ -415,7 +592,7 @@ fn count(n: usize) -> u32 {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Comparison {
     /// Schema number, [`COMPARISON_SCHEMA`].
-    pub comparison: u32,
+    pub schema_version: u32,
     /// The old install.
     pub old: Label,
     /// The new install.
@@ -424,11 +601,11 @@ pub struct Comparison {
     pub headlines: Vec<Headline>,
     /// All parts of both sides, unchanged ones included, in the order of the rules.
     pub parts: Vec<PartChange>,
-    /// Applications that changed, by sort and name.
+    /// Applications that changed, by kind and name.
     pub applications: Vec<ApplicationChange>,
     /// Defaults that changed, in the order of the roles.
     pub defaults: Vec<DefaultChange>,
-    /// Packages that changed, by sort and name.
+    /// Packages that changed, by kind and name.
     pub packages: Vec<PackageChange>,
     /// Decisions, the one with the largest consequence first.
     pub decisions: Vec<Decision>,
@@ -444,10 +621,9 @@ pub struct Comparison {
     pub held_back: Vec<PackageChange>,
     /// The sums.
     pub totals: Totals,
-    /// What is not compared, since one of the two sources can't tell it: `programs` (with what opens what), `weight`,
-    /// `decisions`, `repositories`, `startup`, `looks`, `readings`.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub untold: Vec<Text>,
+    /// What is not compared.
+    #[serde(default, skip_serializing_if = "NotRecorded::is_empty")]
+    pub not_recorded: NotRecorded,
 }
 
 impl Comparison {
@@ -459,6 +635,6 @@ impl Comparison {
             && self.repositories.is_empty()
             && self.startup.is_empty()
             && self.looks.is_empty()
-            && self.parts.iter().all(|change| change.sort == PartSort::Same)
+            && self.parts.iter().all(|change| change.change == PartChangeKind::Same)
     }
 }

@@ -1,6 +1,6 @@
 //! Inherited or their own: what the base did as well, and what it did alone.
 
-use super::document::{Comparison, ListChange, PackageChange, PackageSort, PartSort};
+use super::document::{Comparison, ListChange, PackageChange, PackageChangeKind, PartChangeKind};
 use crate::model::{System, Tally};
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -44,12 +44,12 @@ pub(super) fn mark(comparison: &mut Comparison, old: &Tally, new: &Tally, base: 
 }
 
 /// What two changes must share to be the same one: sort, names, and the version that it came to.
-fn key(change: &PackageChange) -> (PackageSort, System, &str, &str, &str) {
-    fn name(side: Option<&super::Side>) -> &str {
+fn key(change: &PackageChange) -> (PackageChangeKind, System, &str, &str, &str) {
+    fn name(side: Option<&super::NameAndVersion>) -> &str {
         side.map_or("", |side| side.name.as_str())
     }
     let (old, new) = (name(change.old.as_ref()), name(change.new.as_ref()));
-    (change.sort, change.system, old, new, change.new.as_ref().map_or("", |side| side.version.as_str()))
+    (change.change, change.system, old, new, change.new.as_ref().map_or("", |side| side.version.as_str()))
 }
 
 fn both(comparison: &mut Comparison, old: &Tally, new: &Tally, base: &Comparison) {
@@ -60,10 +60,10 @@ fn both(comparison: &mut Comparison, old: &Tally, new: &Tally, base: &Comparison
     }
     for change in &mut comparison.parts {
         let same = base.parts.iter().any(|other| {
-            (other.sort, &other.part, &other.new_name, &other.new_version)
-                == (change.sort, &change.part, &change.new_name, &change.new_version)
+            (other.change, &other.part, &other.new_name, &other.new_version)
+                == (change.change, &change.part, &change.new_name, &change.new_version)
         });
-        change.inherited = (change.sort != PartSort::Same).then_some(same);
+        change.inherited = (change.change != PartChangeKind::Same).then_some(same);
     }
     for change in &mut comparison.defaults {
         let same = |other: &&super::DefaultChange| {
@@ -77,7 +77,7 @@ fn both(comparison: &mut Comparison, old: &Tally, new: &Tally, base: &Comparison
         (&mut comparison.looks, &base.looks),
     ] {
         for change in mine {
-            let same = |other: &&ListChange| (other.sort, &other.name) == (change.sort, &change.name);
+            let same = |other: &&ListChange| (other.change, &other.name) == (change.change, &change.name);
             change.inherited = Some(theirs.iter().any(|other| same(&other)));
         }
     }
@@ -98,7 +98,7 @@ fn held_back(old: &Tally, new: &Tally, base: &Comparison) -> Vec<PackageChange> 
                 old.contains(&here) && new.contains(&here)
             })
         })
-        .filter(|change| change.sort != PackageSort::ReasonChanged)
+        .filter(|change| change.change != PackageChangeKind::ReasonChanged)
         .cloned()
         .collect()
 }
@@ -109,7 +109,7 @@ fn one(comparison: &mut Comparison, base: &Tally) {
         versions.entry((package.system, &package.name)).or_default().push(&package.version);
     }
     for change in &mut comparison.packages {
-        let has = |side: &super::Side| {
+        let has = |side: &super::NameAndVersion| {
             versions
                 .get(&(change.system, side.name.as_str()))
                 .is_some_and(|list| list.contains(&side.version.as_str()))
@@ -120,7 +120,7 @@ fn one(comparison: &mut Comparison, base: &Tally) {
             (None, None) => false,
         });
     }
-    for change in comparison.parts.iter_mut().filter(|change| change.sort != PartSort::Same) {
+    for change in comparison.parts.iter_mut().filter(|change| change.change != PartChangeKind::Same) {
         let same = base.parts.iter().any(|part| {
             (Some(&part.part), Some(&part.name), &part.version)
                 == (Some(&change.part), change.new_name.as_ref(), &change.new_version)

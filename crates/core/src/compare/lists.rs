@@ -1,10 +1,10 @@
 //! Changes of defaults, repositories, startup items, looks and readings: lists compared by key.
 
-use super::document::{DefaultChange, DefaultSort, ListChange, ListSort, ReadingChange};
+use super::document::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ReadingChange};
 use crate::model::{DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
 use std::collections::BTreeMap;
 
-/// What opens what, where the answer differs. `stays` tells whether an application of the old side is on the new one.
+/// Default apps that differ. `stays` tells whether an application of the old side is on the new one.
 pub(super) fn defaults(
     old: &[DefaultChoice],
     new: &[DefaultChoice],
@@ -15,26 +15,26 @@ pub(super) fn defaults(
     let mut changes = Vec::new();
     for choice in new {
         let Some(earlier) = before.get(&(choice.role.as_str(), choice.asked.as_str())) else { continue };
-        if earlier.is_untold() || choice.is_untold() {
+        if earlier.is_not_recorded() || choice.is_not_recorded() {
             continue;
         }
-        let sort = match (&earlier.application, &choice.application) {
-            (a, b) if a == b && earlier.sure && !choice.sure => DefaultSort::NowUnsure,
+        let change = match (&earlier.application, &choice.application) {
+            (a, b) if a == b && earlier.sure && !choice.sure => DefaultChangeKind::Ambiguous,
             (a, b) if a == b => continue,
-            (None, Some(_)) => DefaultSort::NowFilled,
-            (Some(_), None) if !choice.candidates.is_empty() => DefaultSort::NowUnsure,
-            (Some(_), None) => DefaultSort::NowEmpty,
-            (Some(holder), Some(_)) if !stays(holder) => DefaultSort::Replaced,
-            _ => DefaultSort::DefaultChanged,
+            (None, Some(_)) => DefaultChangeKind::Filled,
+            (Some(_), None) if !choice.candidates.is_empty() => DefaultChangeKind::Ambiguous,
+            (Some(_), None) => DefaultChangeKind::Lost,
+            (Some(holder), Some(_)) if !stays(holder) => DefaultChangeKind::Replaced,
+            _ => DefaultChangeKind::Switched,
         };
         changes.push(DefaultChange {
-            sort,
+            change,
             role: choice.role.clone(),
             asked: choice.asked.clone(),
             old: earlier.application.clone(),
             new: choice.application.clone(),
             sure: choice.sure,
-            how: choice.how.clone(),
+            decided: choice.decided.clone(),
             inherited: None,
         });
     }
@@ -45,8 +45,8 @@ pub(super) fn defaults(
 type Things = BTreeMap<Text, Text>;
 
 fn differences(old: &Things, new: &Things) -> Vec<ListChange> {
-    let change = |sort, name: &Text, old: Option<&Text>, new: Option<&Text>| ListChange {
-        sort,
+    let change = |kind, name: &Text, old: Option<&Text>, new: Option<&Text>| ListChange {
+        change: kind,
         name: name.clone(),
         old: old.cloned().filter(|text| !text.is_empty()),
         new: new.cloned().filter(|text| !text.is_empty()),
@@ -55,16 +55,16 @@ fn differences(old: &Things, new: &Things) -> Vec<ListChange> {
     let mut changes: Vec<ListChange> = Vec::new();
     for (name, text) in new {
         match old.get(name) {
-            None => changes.push(change(ListSort::Added, name, None, Some(text))),
+            None => changes.push(change(ListChangeKind::Added, name, None, Some(text))),
             Some(before) if before != text => {
-                changes.push(change(ListSort::Changed, name, Some(before), Some(text)));
+                changes.push(change(ListChangeKind::Changed, name, Some(before), Some(text)));
             }
             Some(_) => {}
         }
     }
     let gone = old.iter().filter(|(name, _)| !new.contains_key(*name));
-    changes.extend(gone.map(|(name, text)| change(ListSort::Removed, name, Some(text), None)));
-    changes.sort_by(|a, b| (a.sort, &a.name).cmp(&(b.sort, &b.name)));
+    changes.extend(gone.map(|(name, text)| change(ListChangeKind::Removed, name, Some(text), None)));
+    changes.sort_by(|a, b| (a.change, &a.name).cmp(&(b.change, &b.name)));
     changes
 }
 
@@ -93,10 +93,10 @@ pub(super) fn repositories(old: (&[Repository], &Label), new: (&[Repository], &L
     };
     let mut changes = differences(&things(old), &things(new));
     for change in &mut changes {
-        let label = match change.sort {
-            ListSort::Added => new.1,
-            ListSort::Removed => old.1,
-            ListSort::Changed => continue,
+        let label = match change.change {
+            ListChangeKind::Added => new.1,
+            ListChangeKind::Removed => old.1,
+            ListChangeKind::Changed => continue,
         };
         change.name = change.name.replace(CODENAME, &codename(label)).into();
     }
@@ -175,7 +175,7 @@ pub(super) fn readings(old: &[Reading], new: &[Reading]) -> Vec<ReadingChange> {
             old: old_reading.value,
             new: new_reading.value,
             difference: why.is_none().then_some(new_reading.value - old_reading.value),
-            not_comparable: why.map(Text::from),
+            not_comparable: why,
         });
     }
     changes

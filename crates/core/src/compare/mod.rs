@@ -2,11 +2,11 @@
 
 mod align;
 mod applications;
+mod comparable;
 mod decisions;
 mod document;
 mod headlines;
 mod inherited;
-mod level;
 mod lists;
 mod packages;
 mod parts;
@@ -14,9 +14,10 @@ mod stem;
 
 pub use align::{Alignment, Match, Pair, Sides, align};
 pub use document::{
-    ApplicationChange, ApplicationSort, COMPARISON_SCHEMA, Comparison, Decision, DecisionSort, DefaultChange,
-    DefaultSort, Headline, ListChange, ListSort, PackageChange, PackageSort, PartChange, PartSort,
-    ReadingChange, Side, Totals,
+    ApplicationChange, ApplicationChangeKind, COMPARISON_SCHEMA, Comparison, Decision, DecisionKind,
+    DecisionReason, DefaultChange, DefaultChangeKind, Filling, Headline, ListChange, ListChangeKind,
+    NameAndVersion, Named, News, NotRecorded, PackageChange, PackageChangeKind, PartChange, PartChangeKind,
+    ReadingChange, Section, Totals, Weight,
 };
 pub use headlines::HeadlineRules;
 pub use inherited::Base;
@@ -31,25 +32,21 @@ use rustc_hash::{FxHashMap, FxHashSet};
 ///
 /// Every package of both sides is accounted for: unchanged pairs in the totals, all others as changes; every package
 /// that came or went has a decision, or is counted as unexplained. Packages of which only configuration files are
-/// left count as absent. What one of the two sources can't tell is no change: the comparison names it, and leaves it out.
+/// left count as absent. What one of the two sources does not record is no change: the comparison names it, and leaves it out.
 pub fn compare(old: &Tally, new: &Tally) -> Comparison {
-    let (old, new, untold) = level::level(old, new);
-    compare_alike(&old, &new, untold_of_the_removed(&old, &new, untold))
+    let (old, new, not_recorded) = comparable::restrict_to_comparable(old, new);
+    compare_alike(&old, &new, with_removed(&old, &new, not_recorded))
 }
 
-/// What was removed since the install day took its menu entries along: a program of it is neither there nor gone.
-fn untold_of_the_removed(old: &Tally, new: &Tally, mut untold: Vec<Text>) -> Vec<Text> {
+/// Adds the packages that were removed since the install day: their menu entries went with them, and are neither there nor gone.
+fn with_removed(old: &Tally, new: &Tally, mut not_recorded: NotRecorded) -> NotRecorded {
     for side in [old, new] {
-        let names: Vec<&str> = side
+        let removed = side
             .present()
-            .filter(|package| package.phase == Phase::RemovedLater && package.kind.may_have_programs())
-            .map(|package| package.name.as_str())
-            .collect();
-        if !names.is_empty() {
-            untold.push(format!("the menu entries of {}, removed since", names.join(", ")).into());
-        }
+            .filter(|package| package.phase == Phase::RemovedLater && package.kind.may_have_programs());
+        not_recorded.menu_entries_of.extend(removed.map(|package| package.name.clone()));
     }
-    untold
+    not_recorded
 }
 
 /// What a tally tells of as removed after its install day.
@@ -60,7 +57,7 @@ fn removed_later(tally: &Tally) -> FxHashSet<(System, &str)> {
 }
 
 /// Compares two tallies that tell alike.
-fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
+fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Comparison {
     let old_packages: Vec<&Package> = old.present().collect();
     let new_packages: Vec<&Package> = new.present().collect();
     let sides = Sides {
@@ -78,7 +75,7 @@ fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
     );
     let (mut decisions, mut unexplained) =
         number(came, went, &alignment, &new_packages, &old_packages, &mut packages);
-    if untold.iter().any(|word| word == level::DECISIONS) {
+    if not_recorded.has(Section::Decisions) {
         (decisions, unexplained) = (Vec::new(), 0);
         packages.iter_mut().for_each(|change| change.decision = None);
     }
@@ -87,7 +84,7 @@ fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
     totals.unexplained = unexplained;
     let Beside { applications, defaults, parts, repositories, startup, looks, readings } = beside;
     Comparison {
-        comparison: COMPARISON_SCHEMA,
+        schema_version: COMPARISON_SCHEMA,
         old: old.label.clone(),
         new: new.label.clone(),
         headlines: Vec::new(),
@@ -102,7 +99,7 @@ fn compare_alike(old: &Tally, new: &Tally, untold: Vec<Text>) -> Comparison {
         readings,
         held_back: Vec::new(),
         totals,
-        untold,
+        not_recorded,
     }
 }
 
@@ -185,9 +182,9 @@ pub fn compare_in_full(
     base: Option<Base<'_>>,
     rules: &HeadlineRules<'_>,
 ) -> Comparison {
-    let (old, new, untold) = level::level(old, new);
+    let (old, new, not_recorded) = comparable::restrict_to_comparable(old, new);
     let (old, new) = (&*old, &*new);
-    let mut comparison = compare_alike(old, new, untold_of_the_removed(old, new, untold));
+    let mut comparison = compare_alike(old, new, with_removed(old, new, not_recorded));
     if let Some(base) = base {
         inherited::mark(&mut comparison, old, new, base);
     }
@@ -214,7 +211,7 @@ fn number(
         let weight = |d: &Decision| (d.bytes_delta.unsigned_abs(), d.packages.len());
         weight(b)
             .cmp(&weight(a))
-            .then_with(|| (a.sort, &a.what, &a.packages).cmp(&(b.sort, &b.what, &b.packages)))
+            .then_with(|| (a.kind, &a.names, &a.packages).cmp(&(b.kind, &b.names, &b.packages)))
     });
     let mut ids: Vec<Text> = vec![Text::default(); order.len()];
     for (number, (at, decision)) in (1..).zip(&mut order) {
@@ -224,8 +221,8 @@ fn number(
     let mut unexplained = 0;
     let mut behind: FxHashMap<ChangeKey<'_>, &Text> = FxHashMap::default();
     let sides = [
-        (PackageSort::Added, &alignment.added, &came.1, new, 0),
-        (PackageSort::Removed, &alignment.removed, &went.1, old, cut),
+        (PackageChangeKind::Added, &alignment.added, &came.1, new, 0),
+        (PackageChangeKind::Removed, &alignment.removed, &went.1, old, cut),
     ];
     for (sort, changed, of, packages, offset) in sides {
         for (at, decision) in changed.iter().zip(of) {
@@ -241,7 +238,7 @@ fn number(
     }
     for change in changes {
         if let Some(side) = change.new.as_ref().or(change.old.as_ref()) {
-            let key = (change.sort, change.system, side.name.as_str(), side.version.as_str());
+            let key = (change.change, change.system, side.name.as_str(), side.version.as_str());
             change.decision = behind.get(&key).map(|id| (*id).clone());
         }
     }
@@ -249,4 +246,4 @@ fn number(
 }
 
 /// What tells one change from another: sort, system, name and version.
-type ChangeKey<'a> = (PackageSort, System, &'a str, &'a str);
+type ChangeKey<'a> = (PackageChangeKind, System, &'a str, &'a str);

@@ -1,4 +1,4 @@
-use super::{PartChange, PartSort};
+use super::{PartChange, PartChangeKind};
 use crate::model::Part;
 use crate::version;
 
@@ -36,24 +36,24 @@ fn change(old: Option<&Part>, new: Option<&Part>) -> PartChange {
         (Some(old), Some(new)) => version::step(old, new),
         _ => None,
     };
-    let sort = match (old, new) {
-        (None, _) => PartSort::New,
-        (_, None) => PartSort::Gone,
-        (Some(old), Some(new)) if old.name != new.name => PartSort::Replaced,
+    let change = match (old, new) {
+        (None, _) => PartChangeKind::Added,
+        (_, None) => PartChangeKind::Removed,
+        (Some(old), Some(new)) if old.name != new.name => PartChangeKind::Replaced,
         (Some(old), Some(new)) => match (old.version.as_deref(), new.version.as_deref()) {
-            (Some(a), Some(b)) if version::compare_plain(a, b).is_lt() => PartSort::Upgraded,
-            (Some(a), Some(b)) if version::compare_plain(a, b).is_gt() => PartSort::Downgraded,
-            _ => PartSort::Same,
+            (Some(a), Some(b)) if version::compare_plain(a, b).is_lt() => PartChangeKind::Upgraded,
+            (Some(a), Some(b)) if version::compare_plain(a, b).is_gt() => PartChangeKind::Downgraded,
+            _ => PartChangeKind::Same,
         },
     };
     PartChange {
-        sort,
+        change,
         part: new.or(old).map(|p| p.part.clone()).unwrap_or_default(),
         old_name: old.map(|p| p.name.clone()),
         old_version: old.and_then(|p| p.version.clone()),
         new_name: new.map(|p| p.name.clone()),
         new_version: new.and_then(|p| p.version.clone()),
-        step: if matches!(sort, PartSort::Replaced | PartSort::Same) { None } else { step },
+        step: if matches!(change, PartChangeKind::Replaced | PartChangeKind::Same) { None } else { step },
         package: new.or(old).and_then(|p| p.package.clone()),
         inherited: None,
     }
@@ -80,27 +80,30 @@ mod tests {
     fn a_replaced_part_is_one_line() {
         let changes = changes(&[part("sound", "Ripple", "14")], &[part("sound", "Brook", "1.1")]);
         assert_eq!(changes.len(), 1);
-        assert_eq!((changes[0].sort, changes[0].step), (PartSort::Replaced, None));
+        assert_eq!((changes[0].change, changes[0].step), (PartChangeKind::Replaced, None));
     }
 
     #[test]
     fn the_first_of_several_is_replaced_by_the_first() {
         let old = [part("desktop", "Weir", "4"), part("desktop", "Lapwing", "1")];
         let new = [part("desktop", "Reed", "2")];
-        let sorts: Vec<_> = changes(&old, &new).iter().map(|c| (c.sort, c.old_name.clone())).collect();
+        let sorts: Vec<_> = changes(&old, &new).iter().map(|c| (c.change, c.old_name.clone())).collect();
         assert_eq!(
             sorts,
-            [(PartSort::Replaced, Some("Weir".into())), (PartSort::Gone, Some("Lapwing".into()))]
+            [
+                (PartChangeKind::Replaced, Some("Weir".into())),
+                (PartChangeKind::Removed, Some("Lapwing".into()))
+            ]
         );
-        let back: Vec<_> = changes(&new, &old).iter().map(|c| c.sort).collect();
-        assert_eq!(back, [PartSort::Replaced, PartSort::New]);
+        let back: Vec<_> = changes(&new, &old).iter().map(|c| c.change).collect();
+        assert_eq!(back, [PartChangeKind::Replaced, PartChangeKind::Added]);
     }
 
     #[test]
     fn parts_with_several_entries_compare_thing_by_thing() {
         let old = [part("toolkit", "Two", "2"), part("toolkit", "Three", "3.1")];
         let new = [part("toolkit", "Three", "3.2"), part("toolkit", "Four", "4")];
-        let sorts: Vec<_> = changes(&old, &new).iter().map(|c| c.sort).collect();
-        assert_eq!(sorts, [PartSort::Upgraded, PartSort::New, PartSort::Gone]);
+        let sorts: Vec<_> = changes(&old, &new).iter().map(|c| c.change).collect();
+        assert_eq!(sorts, [PartChangeKind::Upgraded, PartChangeKind::Added, PartChangeKind::Removed]);
     }
 }

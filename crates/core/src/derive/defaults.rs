@@ -1,9 +1,10 @@
-//! What opens what: the MIME Applications Associations specification 1.0.1, and categories where no type stands for a job.
+//! Default apps: the MIME Applications Associations specification 1.0.1, and categories where no type stands for a job.
 
 use super::application_id;
 use crate::knowledge::{Role, Roles};
 use crate::model::{
-    Application, DefaultChoice, Evidence, Launcher, Oddity, OddityName, PackageRef, System, Text,
+    Application, Decided, DecidedBy, DefaultChoice, Evidence, Finding, FindingDetails, Launcher, PackageRef,
+    System, Text,
 };
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::{BTreeMap, BTreeSet};
@@ -85,7 +86,7 @@ pub fn choose_defaults(
 }
 
 /// Defaults of asked types that name launchers of which none is there: a list, the type, and what it names.
-pub fn dead_defaults(roles: &Roles, associations: &Associations, launchers: &[Launcher]) -> Vec<Oddity> {
+pub fn dead_defaults(roles: &Roles, associations: &Associations, launchers: &[Launcher]) -> Vec<Finding> {
     let there: FxHashSet<&str> = launchers
         .iter()
         .filter(|launcher| launcher.is_usable())
@@ -99,10 +100,10 @@ pub fn dead_defaults(roles: &Roles, associations: &Associations, launchers: &[La
             if named.iter().any(|launcher| there.contains(launcher.as_str())) {
                 break;
             }
-            found.push(Oddity {
-                oddity: OddityName::DefaultPointsNowhere,
-                about: vec![format!("role:{}", role.role).into()],
-                why: format!("{asked} is set to open with {}, which is not there", named.join(" or ")).into(),
+            let (role, launchers) = (role.role.clone(), named.clone());
+            found.push(Finding {
+                about: vec![format!("role:{role}").into()],
+                details: FindingDetails::BrokenDefault { role, asked: asked.clone(), launchers },
                 evidence: Evidence::file(list.file.clone()),
             });
         }
@@ -149,31 +150,27 @@ impl<'a> Chooser<'a> {
         let proper = self.associations.aliases.get(asked);
         for name in self.names_of(asked) {
             let own = self.associated(name);
-            let as_alias = if name == asked {
-                String::new()
-            } else if Some(name) == proper {
-                format!(" (for {name}, its proper name)")
-            } else {
-                format!(" (for {name}, another name of it)")
-            };
-            if let Some((launcher, how)) = self.default_of(name) {
-                return self.choice(role, asked, Some(launcher), format!("{how}{as_alias}"), &own, true);
+            let alias = (name != asked).then(|| name.clone());
+            let decided = |by, file| Decided { by, file: Some(file), alias: alias.clone() };
+            if let Some((launcher, file)) = self.default_of(name) {
+                let decided = decided(DecidedBy::SetInFile, file);
+                return self.choice(role, asked, Some(launcher), decided, &own, true);
             }
             if let Some((launcher, file)) = own.first() {
-                let how =
-                    if own.len() == 1 { "the only one" } else { "no default is set; the first of several" };
-                let how = format!("{file}: {how}{as_alias}");
-                return self.choice(role, asked, Some(launcher), how, &own, own.len() == 1);
+                let only = own.len() == 1;
+                let by = if only { DecidedBy::OnlyCandidate } else { DecidedBy::FirstOfSeveral };
+                return self.choice(role, asked, Some(launcher), decided(by, file.clone()), &own, only);
             }
         }
         for parent in self.ancestors(proper.unwrap_or(asked)) {
             let inherited = self.associated(parent);
             if let Some((launcher, file)) = self.default_of(parent).or_else(|| inherited.first().cloned()) {
-                let how = format!("{file}: by its parent type {parent}");
-                return self.choice(role, asked, Some(&launcher), how, &inherited, inherited.len() == 1);
+                let by = DecidedBy::ParentType { parent: parent.clone() };
+                let decided = Decided::in_file(by, &file);
+                return self.choice(role, asked, Some(&launcher), decided, &inherited, inherited.len() == 1);
             }
         }
-        self.choice::<&str>(role, asked, None, "nothing opens it", &[], true)
+        self.choice::<&str>(role, asked, None, Decided::by(DecidedBy::Nothing), &[], true)
     }
 
     /// All names of a type: as asked, its proper one, then the other ones in their order.
@@ -209,7 +206,7 @@ impl<'a> Chooser<'a> {
         role: &Text,
         asked: &Text,
         launcher: Option<L>,
-        how: impl Into<Text>,
+        decided: Decided,
         candidates: &[(Text, Text)],
         sure: bool,
     ) -> DefaultChoice {
@@ -224,7 +221,7 @@ impl<'a> Chooser<'a> {
             asked: asked.clone(),
             application,
             launcher,
-            how: how.into(),
+            decided,
             candidates: all,
             sure,
             shipped_application: None,
@@ -288,28 +285,25 @@ impl<'a> Chooser<'a> {
             fitting.iter().all(|other| self.application(&other.id) == self.application(&first.id))
         };
         if let Some(only) = fitting.first().filter(|first| all_one(first)) {
-            let how = format!("{}: the only one", only.evidence.file);
-            return self.choice(&role.role, &asked, Some(&only.id), how, &candidates, true);
+            let decided = Decided::in_file(DecidedBy::OnlyCandidate, &only.evidence.file);
+            return self.choice(&role.role, &asked, Some(&only.id), decided, &candidates, true);
         }
         if let Some((link, program)) =
             role.alternative.as_ref().and_then(|link| self.associations.alternatives.get_key_value(link))
             && let Some(chosen) = fitting.iter().find(|l| l.runs.as_deref() == Some(program_of(program)))
         {
-            let how = format!("etc/alternatives/{link}");
-            return self.choice(&role.role, &asked, Some(&chosen.id), how, &candidates, true);
+            let file = format!("etc/alternatives/{link}").into();
+            let decided = Decided::in_file(DecidedBy::AlternativeLink, &file);
+            return self.choice(&role.role, &asked, Some(&chosen.id), decided, &candidates, true);
         }
         // Of several in a category that fits, the one that is called after the job.
         let mut called = fitting.iter().filter(|launcher| role.is_said_by(launcher));
         if let (Some(only), None, false) = (called.next(), called.next(), role.categories.is_empty()) {
-            let how = format!("{}: the only one that says so by its name", only.evidence.file);
-            return self.choice(&role.role, &asked, Some(&only.id), how, &candidates, true);
+            let decided = Decided::in_file(DecidedBy::OnlyByName, &only.evidence.file);
+            return self.choice(&role.role, &asked, Some(&only.id), decided, &candidates, true);
         }
-        let how = if fitting.is_empty() {
-            "nothing in the menu does it"
-        } else {
-            "several do it, and none is chosen"
-        };
-        self.choice::<&str>(&role.role, &asked, None, how, &candidates, fitting.is_empty())
+        let by = if fitting.is_empty() { DecidedBy::Nothing } else { DecidedBy::NotSet };
+        self.choice::<&str>(&role.role, &asked, None, Decided::by(by), &candidates, fitting.is_empty())
     }
 }
 
@@ -351,6 +345,10 @@ mod tests {
         choices.into_iter().find(|choice| choice.asked.contains(asked)).unwrap()
     }
 
+    fn by_parent(file: &str) -> Decided {
+        Decided::in_file(DecidedBy::ParentType { parent: "text/plain".into() }, &file.into())
+    }
+
     fn cached(asked: &str, launchers: &[&str]) -> Associations {
         let named = launchers.iter().map(|id| Text::from(format!("{id}.desktop"))).collect();
         Associations {
@@ -373,8 +371,8 @@ mod tests {
         ];
         let choice = asked(&associations, &launchers, "text/plain");
         assert_eq!(
-            (choice.application.as_deref(), choice.how.as_str(), choice.sure),
-            (Some("b"), "one", true)
+            (choice.application.as_deref(), choice.decided.clone(), choice.sure),
+            (Some("b"), Decided::in_file(DecidedBy::SetInFile, &"one".into()), true)
         );
         assert_eq!(choice.candidates, ["b", "a"]);
     }
@@ -397,18 +395,15 @@ mod tests {
         let mut associations = cached("text/plain", &["a"]);
         associations.parents = BTreeMap::from([("text/csv".into(), vec!["text/plain".into()])]);
         let choice = asked(&associations, &[launcher("a", "")], "text/csv");
-        assert_eq!(
-            (choice.application.as_deref(), choice.how.as_str()),
-            (Some("a"), "cache: by its parent type text/plain")
-        );
+        assert_eq!((choice.application.as_deref(), choice.decided.clone()), (Some("a"), by_parent("cache")));
         let default = list("etc/xdg/mimeapps.list", "default", "text/plain", &["a"]);
         let associations = Associations { lists: vec![default], caches: Vec::new(), ..associations };
         let choice = asked(&associations, &[launcher("a", "")], "text/csv");
-        assert_eq!(choice.how, "etc/xdg/mimeapps.list: by its parent type text/plain");
+        assert_eq!(choice.decided, by_parent("etc/xdg/mimeapps.list"));
         let nothing = asked(&Associations::default(), &[], "application/pdf");
         assert_eq!(
-            (nothing.application, nothing.how.as_str(), nothing.sure),
-            (None, "nothing opens it", true)
+            (nothing.application, nothing.decided, nothing.sure),
+            (None, Decided::by(DecidedBy::Nothing), true)
         );
     }
 
@@ -419,13 +414,13 @@ mod tests {
             BTreeMap::from([("application/x-iso9660-image".into(), "application/vnd.disc".into())]);
         let choice = asked(&associations, &[launcher("a", "")], "application/x-iso9660-image");
         assert_eq!((choice.application.as_deref(), choice.sure), (Some("a"), true));
-        assert!(choice.how.contains("its proper name"), "{}", choice.how);
+        assert_eq!(choice.decided.alias.as_deref(), Some("application/vnd.disc"));
         let mut associations = cached("text/plain", &["a"]);
         let parent = |of: &str, parent: &str| (of.into(), vec![parent.into(), of.into()]);
         associations.parents =
             BTreeMap::from([parent("text/csv", "text/x-mid"), parent("text/x-mid", "text/plain")]);
         let choice = asked(&associations, &[launcher("a", "")], "text/csv");
-        assert_eq!(choice.how, "cache: by its parent type text/plain");
+        assert_eq!(choice.decided, by_parent("cache"));
     }
 
     #[test]
@@ -436,7 +431,8 @@ mod tests {
             ("application/x-reed".into(), "font/otf".into()),
         ]);
         let choice = asked(&associations, &[launcher("a", "")], "font/ttf");
-        assert_eq!(choice.how, "cache: the only one (for application/x-font-reed, another name of it)");
+        let (by, file) = (DecidedBy::OnlyCandidate, Some("cache".into()));
+        assert_eq!(choice.decided, Decided { by, file, alias: Some("application/x-font-reed".into()) });
         associations.aliases.clear();
         assert_eq!(asked(&associations, &[launcher("a", "")], "font/ttf").application, None);
     }
@@ -476,7 +472,7 @@ mod tests {
         ];
         let choice = asked(&Associations::default(), &one, "Monitor");
         assert_eq!((choice.application.as_deref(), choice.sure), (Some("gauge"), true));
-        assert!(choice.how.ends_with("the only one that says so by its name"), "{}", choice.how);
+        assert_eq!(choice.decided.by, DecidedBy::OnlyByName);
         let two = [called("gauge", "System Monitor"), called("tasks", "Task Manager")];
         assert_eq!(asked(&Associations::default(), &two, "Monitor").application, None);
     }
@@ -515,7 +511,10 @@ mod tests {
         let launchers = [launcher("inkcap", "TextEditor")];
         let dead = dead_defaults(&roles, &named(&["gone.desktop"]), &launchers);
         assert_eq!(dead.len(), 1);
-        assert_eq!(dead[0].why, "text/plain is set to open with gone.desktop, which is not there");
+        let launchers_named = vec![Text::from("gone.desktop")];
+        assert!(
+            matches!(&dead[0].details, FindingDetails::BrokenDefault { launchers, .. } if *launchers == launchers_named)
+        );
         assert!(dead_defaults(&roles, &named(&["gone.desktop", "inkcap.desktop"]), &launchers).is_empty());
     }
 

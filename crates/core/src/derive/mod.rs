@@ -2,8 +2,10 @@
 
 mod applications;
 mod defaults;
-mod oddities;
+mod findings;
+mod schema_1;
 
 pub use applications::{application_id, join_applications, mark_roles};
 pub use defaults::{AssociationList, Associations, LauncherTypes, choose_defaults, dead_defaults};
-pub use oddities::find_oddities;
+pub use findings::derive_findings;
+pub use schema_1::upgrade;

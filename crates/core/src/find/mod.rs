@@ -1,15 +1,57 @@
 //! Approximate search over one install: a name heard, misspelt or in part.
 
+use crate::model::vocabulary;
 use crate::model::{PackageRef, Tally, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use schemars::JsonSchema;
 use serde::Serialize;
 
+vocabulary! {
+    /// What was found.
+    pub enum HitKind {
+        /// An application.
+        Application = "application",
+        /// A command.
+        Command = "command",
+        /// A launcher.
+        Launcher = "launcher",
+        /// A package.
+        Package = "package",
+    }
+}
+
+vocabulary! {
+    /// Which text of a thing matched.
+    pub enum MatchedBy {
+        /// Its name.
+        Name = "name",
+        /// Its identifier.
+        Id = "id",
+        /// Its name in the menu.
+        MenuEntry = "menu-entry",
+        /// What it is, in general.
+        GenericName = "generic-name",
+        /// The command that it runs.
+        Command = "command",
+        /// Its summary.
+        Summary = "summary",
+    }
+}
+
+/// The text that matched.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Matched {
+    /// Which text it is.
+    pub matched_by: MatchedBy,
+    /// The text itself.
+    pub matched_text: Text,
+}
+
 /// Something that was found.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Hit {
-    /// `application`, `launcher`, `package` or `command`.
-    pub what: &'static str,
+    /// What it is.
+    pub what: HitKind,
     /// Its name.
     pub name: Text,
     /// Its version.
@@ -17,7 +59,8 @@ pub struct Hit {
     /// The package behind it.
     pub package: Option<PackageRef>,
     /// Why it matched.
-    pub why: Text,
+    #[serde(flatten)]
+    pub matched: Matched,
     /// How well, from 0 to 1.
     pub score: f64,
 }
@@ -43,9 +86,9 @@ impl NameScore {
 
 /// What was asked for, best first; and when nothing matches, the names nearest to it.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
-pub struct Findings {
+pub struct SearchResult {
     /// Schema number of this document.
-    pub find: u32,
+    pub schema_version: u32,
     /// What was asked.
     pub asked: String,
     /// Matches, best first.
@@ -55,7 +98,7 @@ pub struct Findings {
 }
 
 /// Searches names, identifiers, generic names, summaries and commands. All words must be found for a summary to match.
-pub fn find(tally: &Tally, asked: &str) -> Findings {
+pub fn find(tally: &Tally, asked: &str) -> SearchResult {
     let wanted = Wanted::of(asked);
     // Each with the one thing that it is of: an application with its launchers.
     let mut hits: Vec<(Hit, Text)> = Vec::new();
@@ -66,20 +109,25 @@ pub fn find(tally: &Tally, asked: &str) -> Findings {
         .collect();
     for application in &tally.applications {
         let package = application.delivered.first().map(crate::model::Delivery::reference);
-        let best = wanted.best(&[("named", &application.name), ("known as", &application.id)]);
-        let hit = hit("application", &application.name, application.version.as_ref(), package, best);
+        let best = wanted.best(&[(MatchedBy::Name, &application.name), (MatchedBy::Id, &application.id)]);
+        let hit = hit(HitKind::Application, &application.name, application.version.as_ref(), package, best);
         hits.extend(hit.map(|hit| (hit, application.id.clone())));
     }
     for launcher in &tally.launchers {
         let generic = launcher.generic_name.clone().unwrap_or_default();
         let runs = launcher.runs.clone().unwrap_or_default();
-        let best = wanted.best(&[("menu entry", &launcher.name), ("is a", &generic), ("runs", &runs)]);
+        let best = wanted.best(&[
+            (MatchedBy::MenuEntry, &launcher.name),
+            (MatchedBy::GenericName, &generic),
+            (MatchedBy::Command, &runs),
+        ]);
         let thing = of_application.get(&launcher.id).copied().unwrap_or(&launcher.id);
-        let hit = hit("launcher", &launcher.name, launcher.version.as_ref(), launcher.package.clone(), best);
+        let hit =
+            hit(HitKind::Launcher, &launcher.name, launcher.version.as_ref(), launcher.package.clone(), best);
         hits.extend(hit.map(|hit| (hit, thing.clone())));
     }
     for package in tally.present() {
-        let named = wanted.best(&[("named", &package.name)]);
+        let named = wanted.best(&[(MatchedBy::Name, &package.name)]);
         let says = wanted.in_sentence(&package.summary);
         let best = if says.as_ref().is_some_and(|(score, _)| *score > named.0) {
             says.unwrap_or(named)
@@ -87,11 +135,11 @@ pub fn find(tally: &Tally, asked: &str) -> Findings {
             named
         };
         let (version, reference) = (Some(&package.upstream_version), Some(package.reference()));
-        let hit = hit("package", &package.name, version, reference, best);
+        let hit = hit(HitKind::Package, &package.name, version, reference, best);
         hits.extend(hit.map(|hit| (hit, Text::default())));
     }
     hits.sort_by(|(a, _), (b, _)| {
-        b.score.total_cmp(&a.score).then_with(|| a.name.cmp(&b.name)).then_with(|| a.what.cmp(b.what))
+        b.score.total_cmp(&a.score).then_with(|| a.name.cmp(&b.name)).then_with(|| a.what.cmp(&b.what))
     });
     let mut nearest: Vec<Text> = Vec::new();
     if hits.first().is_none_or(|(hit, _)| hit.score < MATCH) {
@@ -104,7 +152,7 @@ pub fn find(tally: &Tally, asked: &str) -> Findings {
     let mut seen = Seen::default();
     let hits = hits.into_iter().filter(|(hit, thing)| hit.score >= MATCH && seen.is_new(hit, thing));
     let hits = hits.map(|(hit, _)| hit).collect();
-    Findings { find: 1, asked: asked.to_owned(), hits, nearest }
+    SearchResult { schema_version: 2, asked: asked.to_owned(), hits, nearest }
 }
 
 /// What was told already. An application, its launchers and its package are one thing to whoever asks, and the best of them is
@@ -118,7 +166,7 @@ struct Seen {
 
 impl Seen {
     fn is_new(&mut self, hit: &Hit, thing: &Text) -> bool {
-        if hit.what == "package" {
+        if hit.what == HitKind::Package {
             let Some(package) = &hit.package else { return true };
             return !self.told_of.contains(package) && self.packages.insert(package.clone());
         }
@@ -131,22 +179,15 @@ impl Seen {
 }
 
 fn hit(
-    what: &'static str,
+    what: HitKind,
     name: &Text,
     version: Option<&Text>,
     package: Option<PackageRef>,
-    (score, why): (f64, String),
+    (score, matched): (f64, Matched),
 ) -> Option<Hit> {
     let version = version.filter(|version| !version.is_empty()).cloned();
     let score_told = (score * 1000.0).round() / 1000.0;
-    (score > 0.15).then(|| Hit {
-        what,
-        name: name.clone(),
-        version,
-        package,
-        why: why.into(),
-        score: score_told,
-    })
+    (score > 0.15).then(|| Hit { what, name: name.clone(), version, package, matched, score: score_told })
 }
 
 #[derive(Debug)]
@@ -161,10 +202,11 @@ impl Wanted {
         Self { words: whole.split(' ').filter(|word| !word.is_empty()).map(str::to_owned).collect(), whole }
     }
 
-    fn best(&self, names: &[(&str, &Text)]) -> (f64, String) {
-        let scored = names.iter().map(|(how, name)| (self.score(name), how, name));
+    fn best(&self, names: &[(MatchedBy, &Text)]) -> (f64, Matched) {
+        let scored = names.iter().map(|(by, name)| (self.score(name), *by, *name));
         let best = scored.max_by(|a, b| a.0.total_cmp(&b.0));
-        best.map_or((0.0, String::new()), |(score, how, name)| (score, format!("{how} {name}")))
+        let (score, matched_by, text) = best.unwrap_or((0.0, MatchedBy::Name, names[0].1));
+        (score, Matched { matched_by, matched_text: text.clone() })
     }
 
     fn score(&self, name: &str) -> f64 {
@@ -193,11 +235,11 @@ impl Wanted {
     }
 
     /// Every word stands in a sentence.
-    fn in_sentence(&self, sentence: &str) -> Option<(f64, String)> {
+    fn in_sentence(&self, sentence: &Text) -> Option<(f64, Matched)> {
         let plain = plain(sentence);
         let stands = |word: &String| plain.split(' ').any(|other| other.starts_with(word.as_str()));
         (!self.words.is_empty() && self.words.iter().all(stands))
-            .then(|| (0.62, format!("says \"{sentence}\"")))
+            .then(|| (0.62, Matched { matched_by: MatchedBy::Summary, matched_text: sentence.clone() }))
     }
 }
 
@@ -264,17 +306,18 @@ mod tests {
                 });
             }
         }
-        let told = |asked: &str| -> Vec<(&'static str, String)> {
+        let told = |asked: &str| -> Vec<(HitKind, String)> {
             find(&tally, asked).hits.iter().map(|hit| (hit.what, hit.name.to_string())).collect()
         };
-        assert_eq!(told("writer"), [("application", "Inkcap Writer".to_owned())]);
-        let both: Vec<_> = told("Inkcap ").into_iter().filter(|(what, _)| *what == "application").collect();
+        assert_eq!(told("writer"), [(HitKind::Application, "Inkcap Writer".to_owned())]);
+        let both: Vec<_> =
+            told("Inkcap ").into_iter().filter(|(what, _)| *what == HitKind::Application).collect();
         assert!(both.is_empty(), "a package of that very name stands for what it brought");
         tally.packages.retain(|package| package.name != "inkcap");
         let both: Vec<_> =
             find(&tally, "inkcap").hits.iter().map(|hit| (hit.what, hit.name.to_string())).take(2).collect();
         // Of each the entry that runs a command of this name comes nearest.
-        let entry = |name: &str| ("launcher", name.to_owned());
+        let entry = |name: &str| (HitKind::Launcher, name.to_owned());
         assert_eq!(both, [entry("Inkcap Sheets three"), entry("Inkcap Writer one")]);
     }
 

@@ -202,7 +202,7 @@ impl<'g> Graph<'g> {
         let mut leaving: Vec<Ix> = self
             .all()
             .filter(|at| *at != package)
-            .filter(|at| gone[at.0] || (!stays[at.0] && self.package(*at).reason == Reason::Followed))
+            .filter(|at| gone[at.0] || (!stays[at.0] && self.package(*at).reason == Reason::Dependency))
             .collect();
         leaving.sort_by_key(|at| &self.package(*at).name);
         leaving
@@ -230,7 +230,7 @@ impl<'g> Graph<'g> {
 
 /// Whether the package system itself keeps a package: chosen, or one that it refuses to remove.
 fn is_kept(package: &Package) -> bool {
-    package.reason == Reason::Chosen
+    package.reason == Reason::Explicit
         || package.essential
         || package.kept
         || matches(NEVER_CLEARED, &package.name)
@@ -322,32 +322,32 @@ mod tests {
         names(&graph, &graph.leaves_with(graph.named(name)[0]))
     }
 
-    use Reason::{Chosen, Followed};
+    use Reason::{Dependency as Automatic, Explicit};
 
     #[test]
     fn what_needs_it_leaves_and_what_it_alone_brought_too() {
         let packages = [
-            package("desktop", Chosen, &["inkcap|other", "shared"]),
-            package("inkcap", Followed, &["data", "shared"]),
-            package("plugin", Followed, &["inkcap"]),
-            package("data", Followed, &[]),
-            package("shared", Followed, &[]),
+            package("desktop", Explicit, &["inkcap|other", "shared"]),
+            package("inkcap", Automatic, &["data", "shared"]),
+            package("plugin", Automatic, &["inkcap"]),
+            package("data", Automatic, &[]),
+            package("shared", Automatic, &[]),
         ];
         assert_eq!(leaving(&packages, "inkcap"), ["data", "desktop", "plugin", "shared"]);
         let mut with_other = packages.to_vec();
-        with_other.push(package("other", Followed, &[]));
+        with_other.push(package("other", Automatic, &[]));
         assert_eq!(leaving(&with_other, "inkcap"), ["data", "plugin"]);
         assert_eq!(leaving(&packages, "plugin"), [""; 0]);
     }
 
     #[test]
     fn one_system_may_keep_reasons_and_another_none() {
-        let mut sandboxed = package("org.marsh.Curlew", Chosen, &[]);
+        let mut sandboxed = package("org.marsh.Curlew", Explicit, &[]);
         sandboxed.system = System::Flatpak;
         let packages = [
             package("inkcap", Reason::Unknown, &["data"]),
             package("data", Reason::Unknown, &[]),
-            package("left-over", Followed, &[]),
+            package("left-over", Automatic, &[]),
             sandboxed,
         ];
         let graph = Graph::new(&packages);
@@ -359,16 +359,16 @@ mod tests {
 
     #[test]
     fn versions_and_provides_decide_who_fits() {
-        let mut needs = package("needs", Chosen, &[]);
+        let mut needs = package("needs", Explicit, &[]);
         let relation = |op, version: &str| Dependency {
             name: "lib".into(),
             op: Some(op),
             version: Some(version.into()),
         };
         needs.depends = vec![Alternatives::from_iter([relation(VersionOp::AtLeast, "2")])];
-        let mut provider = package("provider", Followed, &[]);
+        let mut provider = package("provider", Automatic, &[]);
         provider.provides = vec![relation(VersionOp::Exactly, "3")];
-        let packages = [needs, provider, package("lib", Followed, &[])];
+        let packages = [needs, provider, package("lib", Automatic, &[])];
         let graph = Graph::new(&packages);
         assert_eq!(graph.paths_to(graph.named("provider")[0]).len(), 1);
         assert_eq!(graph.paths_to(graph.named("lib")[0]).len(), 0);
@@ -377,10 +377,10 @@ mod tests {
     #[test]
     fn paths_come_from_every_root_shortest_first() {
         let packages = [
-            package("a", Chosen, &["b"]),
-            package("b", Followed, &["c"]),
-            package("c", Followed, &["b"]),
-            package("d", Chosen, &["c"]),
+            package("a", Explicit, &["b"]),
+            package("b", Automatic, &["c"]),
+            package("c", Automatic, &["b"]),
+            package("d", Explicit, &["c"]),
         ];
         let graph = Graph::new(&packages);
         let paths: Vec<Vec<String>> =
@@ -397,11 +397,11 @@ mod tests {
             package
         };
         let mut packages = [
-            collection("task", "tasks", Chosen, &["goodies", "office"]),
-            collection("goodies", "metapackages", Followed, &["burner", "panel-plugin"]),
-            package("burner", Followed, &[]),
-            package("panel-plugin", Followed, &[]),
-            package("office", Followed, &[]),
+            collection("task", "tasks", Explicit, &["goodies", "office"]),
+            collection("goodies", "metapackages", Automatic, &["burner", "panel-plugin"]),
+            package("burner", Automatic, &[]),
+            package("panel-plugin", Automatic, &[]),
+            package("office", Automatic, &[]),
         ];
         assert_eq!(leaving(&packages, "burner"), ["goodies", "task"]);
         packages[1].archive_section = Some("desktop".into());
@@ -411,12 +411,12 @@ mod tests {
 
     #[test]
     fn a_suggestion_keeps_and_never_brings() {
-        let mut lister = package("lister", Chosen, &[]);
-        lister.suggests = package("", Chosen, &["browser"]).depends;
-        let mut task = package("task", Chosen, &[]);
-        task.recommends = package("", Chosen, &["desktop"]).depends;
+        let mut lister = package("lister", Explicit, &[]);
+        lister.suggests = package("", Explicit, &["browser"]).depends;
+        let mut task = package("task", Explicit, &[]);
+        task.recommends = package("", Explicit, &["desktop"]).depends;
         let packages =
-            [lister, package("browser", Followed, &[]), task, package("desktop", Followed, &["browser"])];
+            [lister, package("browser", Automatic, &[]), task, package("desktop", Automatic, &["browser"])];
         let graph = Graph::new(&packages);
         let browser = graph.named("browser")[0];
         let paths: Vec<Vec<String>> =
@@ -446,7 +446,7 @@ mod tests {
                     .map(|g| g.iter().map(|n| format!("p{n}")).collect::<Vec<_>>().join("|"))
                     .collect();
                 let groups: Vec<&str> = groups.iter().map(String::as_str).collect();
-                package(&format!("p{i}"), if *chosen { Chosen } else { Followed }, &groups)
+                package(&format!("p{i}"), if *chosen { Explicit } else { Automatic }, &groups)
             };
             list.iter().enumerate().map(make).collect()
         })
@@ -471,7 +471,7 @@ mod tests {
                 match more { Some(t) => stays.push(t), None => break }
             }
             let mut expected: Vec<Ix> = graph.all().filter(|p| *p != at)
-                .filter(|p| gone.contains(p) || (!stays.contains(p) && packages[p.0].reason == Followed)).collect();
+                .filter(|p| gone.contains(p) || (!stays.contains(p) && packages[p.0].reason == Automatic)).collect();
             expected.sort_by_key(|p| packages[p.0].name.clone());
             prop_assert_eq!(graph.leaves_with(at), expected);
         }

@@ -1,27 +1,28 @@
+use super::likeness::Likeness;
 use crate::model::vocabulary::vocabulary;
-use crate::model::{Evidence, Label, PackageRef, Text};
+use crate::model::{Evidence, Kind, Label, NotComparable, PackageRef, System, Text};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
 /// Schema number of a grid document.
-pub const GRID_SCHEMA: u32 = 1;
+pub const GRID_SCHEMA: u32 = 2;
 
 vocabulary! {
     /// What the rows of a grid are about, in the order that they stand in.
     pub enum RowGroup {
         /// What was asked for by name.
         Asked = "asked",
-        /// What tells the installs from each other.
+        /// What the installs are.
         Label = "label",
-        /// Parts under the hood.
+        /// Parts of the system.
         Parts = "parts",
-        /// What opens what, by role.
+        /// Default apps, by role.
         Defaults = "defaults",
         /// Numbers of packages, programs and the like.
         Counts = "counts",
         /// Bytes on disk.
-        Weight = "weight",
+        Sizes = "sizes",
         /// Programs that not all of them have, or not in one version.
         Programs = "programs",
         /// What starts by itself.
@@ -39,7 +40,7 @@ vocabulary! {
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Grid {
     /// Schema number of this document.
-    pub grid: u32,
+    pub schema_version: u32,
     /// The installs, in the order of the cells; each handle stands once.
     pub installs: Vec<Label>,
     /// The rows.
@@ -56,8 +57,8 @@ pub struct Grid {
     pub only_applications: BTreeMap<Text, Vec<Text>>,
     /// Applications that one alone lacks, by ID; empty for two installs.
     pub only_lacks_applications: BTreeMap<Text, Vec<Text>>,
-    /// What likeness is measured by: `applications`, `packages` or `weight`.
-    pub alike_by: Text,
+    /// What likeness is measured by.
+    pub alike_by: Likeness,
     /// For each pair the share that both have of what either has, from 0 to 1; rows and columns as `installs`.
     pub alike: Vec<Vec<f64>>,
     /// Positions of the installs in an order that puts likes side by side.
@@ -71,8 +72,8 @@ pub struct GridRow {
     pub group: RowGroup,
     /// Stable name of the question within its group.
     pub row: Text,
-    /// Name for people.
-    pub label: Text,
+    /// What the row is about.
+    pub label: RowLabel,
     /// `count`, `bytes` or `seconds` where the cells are numbers.
     pub unit: Option<Text>,
     /// An answer for each install.
@@ -80,45 +81,176 @@ pub struct GridRow {
     /// Whether all answers are the same.
     pub same: bool,
     /// What stands out: who alone has or lacks it, what can't be compared.
-    pub remark: Option<Text>,
+    pub remark: Option<Remark>,
+}
+
+vocabulary! {
+    /// Rows that every grid has.
+    pub enum Field {
+        /// Name of the distribution.
+        Distribution = "distribution",
+        /// Release.
+        Release = "release",
+        /// Codename.
+        Codename = "codename",
+        /// Edition.
+        Edition = "edition",
+        /// Profile.
+        Profile = "profile",
+        /// Architecture.
+        Architecture = "architecture",
+        /// Distributions it is based on.
+        Base = "base",
+        /// Release date.
+        ReleaseDate = "release-date",
+        /// End of support.
+        SupportEnd = "support-end",
+        /// What the source was.
+        Medium = "medium",
+        /// All packages, or their size.
+        Packages = "packages",
+        /// Packages installed explicitly.
+        Explicit = "explicit",
+        /// Applications.
+        Applications = "applications",
+        /// Menu entries.
+        MenuEntries = "menu-entries",
+        /// Findings.
+        Findings = "findings",
+        /// Startup items of the machine.
+        AtBoot = "at-boot",
+        /// Startup items of users.
+        AtLogin = "at-login",
+        /// The session that starts by default.
+        DefaultSession = "default-session",
+        /// The theme for new users.
+        Theme = "theme",
+        /// The icons for new users.
+        Icons = "icons",
+        /// The font for new users.
+        Font = "font",
+        /// The wallpaper for new users.
+        Wallpaper = "wallpaper",
+        /// Themes to choose from.
+        Themes = "themes",
+        /// Icon sets to choose from.
+        IconSets = "icon-sets",
+        /// Wallpapers to choose from.
+        Wallpapers = "wallpapers",
+        /// Font families.
+        FontFamilies = "font-families",
+    }
+}
+
+/// What a row is about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum RowLabel {
+    /// One of the rows that every grid has.
+    Field(Field),
+    /// Something by its name: a part, a role, a program, a startup item, a repository.
+    Name(Text),
+    /// What was asked for, and the names that were taken for it, where none has that very name.
+    Asked {
+        /// What was asked.
+        name: Text,
+        /// What was found instead.
+        taken_as: Vec<Text>,
+    },
+    /// Packages of one kind.
+    Kind(Kind),
+    /// Packages of one system.
+    System(System),
+    /// A session.
+    Session {
+        /// Its name.
+        name: Text,
+        /// `X11` or `Wayland`.
+        display: Text,
+    },
+    /// A measured figure, by its stable name.
+    Measure(Text),
+}
+
+/// What stands out in a row.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Remark {
+    /// Only this one has it.
+    Only(Text),
+    /// All have it but this one.
+    AllBut(Text),
+    /// Figures of these can't be compared with the others.
+    NotComparable(Vec<(Text, NotComparable)>),
+}
+
+vocabulary! {
+    /// What a cell says.
+    pub enum CellState {
+        /// The source does not record it.
+        NotRecorded = "not-recorded",
+        /// It is not there.
+        No = "no",
+        /// It is there; nothing more is known of it, or to be said.
+        Yes = "yes",
+        /// It has a value.
+        Value = "value",
+        /// It has a value, though no file sets it.
+        Unsure = "unsure",
+        /// Several could be it, and none is set.
+        Ambiguous = "ambiguous",
+        /// No file sets it.
+        NotSet = "not-set",
+        /// Nobody has measured it.
+        NotMeasured = "not-measured",
+    }
 }
 
 /// One answer.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Cell {
-    /// The answer; `no` when it isn't there; `null` when the source can't tell.
+    /// What it says.
+    pub state: CellState,
+    /// The value, where it has one.
     pub value: Option<Text>,
-    /// The answer as a number.
+    /// The value as a number.
     pub number: Option<f64>,
     /// Where it was read, where it is one place.
     pub evidence: Option<Evidence>,
-    /// Why this figure can't be held against those of the others.
-    pub not_comparable: Option<Text>,
+    /// Why this figure can't be compared with those of the others.
+    pub not_comparable: Option<NotComparable>,
 }
 
-/// The value of what isn't there.
-const NO: &str = "no";
-
 impl Cell {
-    /// An answer in words.
-    pub fn said(value: impl Into<Text>) -> Self {
-        Self { value: Some(value.into()), ..Self::default() }
+    /// An answer without a value.
+    pub const fn of(state: CellState) -> Self {
+        Self { state, value: None, number: None, evidence: None, not_comparable: None }
     }
 
-    /// It isn't there.
-    pub fn no() -> Self {
-        Self::said(NO)
+    /// A value.
+    pub fn value(value: impl Into<Text>) -> Self {
+        Self { value: Some(value.into()), ..Self::of(CellState::Value) }
     }
 
-    /// An answer, or that it isn't there.
+    /// It is not there.
+    pub const fn no() -> Self {
+        Self::of(CellState::No)
+    }
+
+    /// A value, or that it is there.
+    pub fn value_or_yes(value: Option<Text>) -> Self {
+        value.map_or_else(|| Self::of(CellState::Yes), Self::value)
+    }
+
+    /// A value, or that it is not there.
     pub fn optional(value: Option<Text>) -> Self {
-        value.filter(|value| !value.is_empty()).map_or_else(Self::no, Self::said)
+        value.filter(|value| !value.is_empty()).map_or_else(Self::no, Self::value)
     }
 
     /// A number.
     #[allow(clippy::cast_precision_loss, reason = "counts and bytes of an install are far below 2^53")]
     pub fn count(number: u64) -> Self {
-        Self { value: Some(number.to_string().into()), number: Some(number as f64), ..Self::default() }
+        Self { number: Some(number as f64), ..Self::value(number.to_string()) }
     }
 
     /// The same, with the place it was read.
@@ -127,8 +259,18 @@ impl Cell {
         Self { evidence: Some(evidence.clone()).filter(|evidence| !evidence.file.is_empty()), ..self }
     }
 
-    /// Whether it says that the thing isn't there.
+    /// Whether it says that the thing is not there.
     pub fn is_no(&self) -> bool {
-        self.value.as_deref() == Some(NO)
+        self.state == CellState::No
+    }
+
+    /// Whether the source does not record it.
+    pub fn is_not_recorded(&self) -> bool {
+        self.state == CellState::NotRecorded
+    }
+
+    /// Whether two answers are the same.
+    pub fn says_the_same(&self, other: &Self) -> bool {
+        (self.state, &self.value) == (other.state, &other.value)
     }
 }

@@ -4,7 +4,7 @@ mod document;
 mod likeness;
 mod rows;
 
-pub use document::{Cell, GRID_SCHEMA, Grid, GridRow, RowGroup};
+pub use document::{Cell, CellState, Field, GRID_SCHEMA, Grid, GridRow, Remark, RowGroup, RowLabel};
 pub use likeness::{Likeness, likeness, side_by_side};
 
 use crate::knowledge::{PartRules, Roles};
@@ -43,7 +43,7 @@ pub fn grid(tallies: &[&Tally], rules: &GridRules<'_>) -> Grid {
     let applications = Spread::of(&installs, &tallies.iter().map(ids).collect::<Vec<_>>());
     let alike = likeness(tallies, rules.likeness);
     Grid {
-        grid: GRID_SCHEMA,
+        schema_version: GRID_SCHEMA,
         rows: rows::rows(tallies, &installs, rules),
         shared: packages.shared,
         only: packages.only,
@@ -51,7 +51,7 @@ pub fn grid(tallies: &[&Tally], rules: &GridRules<'_>) -> Grid {
         shared_applications: applications.shared,
         only_applications: applications.only,
         only_lacks_applications: applications.only_lacks,
-        alike_by: rules.likeness.name().into(),
+        alike_by: rules.likeness,
         side_by_side: side_by_side(&alike),
         alike,
         installs,

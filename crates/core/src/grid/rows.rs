@@ -1,10 +1,10 @@
 //! The rows of a grid, group by group.
 
 use super::GridRules;
-use super::document::{Cell, GridRow, RowGroup};
+use super::document::{Cell, CellState, Field, GridRow, Remark, RowGroup, RowLabel};
 use crate::ask::{AskFor, ask};
 use crate::model::{
-    Kind, Label, Look, MEASURES, Medium, MissingFact, OddityName, Part, Reading, Reason, Scope, System,
+    FindingName, Kind, Label, Look, MEASURES, Medium, MissingFact, Part, Reading, Reason, Scope, System,
     Tally, Text,
 };
 use std::collections::{BTreeMap, BTreeSet};
@@ -16,7 +16,7 @@ pub(super) fn rows(tallies: &[&Tally], installs: &[Label], rules: &GridRules<'_>
     table.parts(rules);
     table.defaults(rules);
     table.counts();
-    table.weight();
+    table.sizes();
     table.programs();
     table.startup();
     table.repositories();
@@ -33,23 +33,23 @@ struct Rows<'a> {
 
 impl Rows<'_> {
     /// Adds a row; one that says "no" everywhere is left out, but for what was asked.
-    fn add(&mut self, group: RowGroup, row: &str, label: &str, unit: Option<&str>, mut cells: Vec<Cell>) {
+    fn add(&mut self, group: RowGroup, row: &str, label: RowLabel, unit: Option<&str>, mut cells: Vec<Cell>) {
         // That a list of packages does not name something is no proof that it isn't there.
         for (cell, tally) in cells.iter_mut().zip(self.tallies) {
             if tally.taken.medium == Medium::Listing && cell.is_no() {
-                *cell = Cell::default();
+                *cell = Cell::of(CellState::NotRecorded);
             }
         }
-        if group != RowGroup::Asked && cells.iter().all(|cell| cell.is_no() || cell.value.is_none()) {
+        if group != RowGroup::Asked && cells.iter().all(|cell| cell.is_no() || cell.is_not_recorded()) {
             return;
         }
-        let same = cells.windows(2).all(|pair| pair[0].value == pair[1].value)
+        let same = cells.windows(2).all(|pair| pair[0].says_the_same(&pair[1]))
             && cells.iter().all(|cell| cell.not_comparable.is_none());
         let remark = self.remark(&cells);
         self.rows.push(GridRow {
             group,
             row: row.into(),
-            label: label.into(),
+            label,
             unit: unit.map(Text::from),
             cells,
             same,
@@ -57,34 +57,39 @@ impl Rows<'_> {
         });
     }
 
-    fn each(&mut self, group: RowGroup, row: &str, label: &str, cell: impl Fn(&Tally) -> Cell) {
+    fn each(&mut self, group: RowGroup, row: &str, label: RowLabel, cell: impl Fn(&Tally) -> Cell) {
         let cells = self.tallies.iter().map(|tally| cell(tally)).collect();
         self.add(group, row, label, None, cells);
+    }
+
+    fn field(&mut self, group: RowGroup, field: Field, cell: impl Fn(&Tally) -> Cell) {
+        self.each(group, field.name(), RowLabel::Field(field), cell);
+    }
+
+    fn count_of(&mut self, group: RowGroup, field: Field, number: impl Fn(&Tally) -> Option<u64>) {
+        self.number(group, (field.name(), RowLabel::Field(field)), "count", number);
     }
 
     fn number(
         &mut self,
         group: RowGroup,
-        (row, label): (&str, &str),
+        (row, label): (&str, RowLabel),
         unit: &str,
         number: impl Fn(&Tally) -> Option<u64>,
     ) {
-        let cells: Vec<Cell> =
-            self.tallies.iter().map(|tally| number(tally).map_or_else(Cell::default, Cell::count)).collect();
+        let cells: Vec<Cell> = self.tallies.iter().map(|tally| counted(number(tally))).collect();
         if cells.iter().any(|cell| cell.number.is_some_and(|number| number > 0.0)) {
             self.add(group, row, label, Some(unit), cells);
         }
     }
 
     /// What stands out in a row: who alone has or lacks it; which figure can't be held against the others.
-    fn remark(&self, cells: &[Cell]) -> Option<Text> {
+    fn remark(&self, cells: &[Cell]) -> Option<Remark> {
         if cells.iter().any(|cell| cell.not_comparable.is_some()) {
             let odd = cells.iter().zip(self.installs).filter_map(|(cell, install)| {
-                cell.not_comparable
-                    .as_ref()
-                    .map(|why| format!("{}: not comparable, {why}", short(install, self.installs)))
+                cell.not_comparable.map(|why| (short(install, self.installs), why))
             });
-            return Some(odd.collect::<Vec<_>>().join("; ").into());
+            return Some(Remark::NotComparable(odd.collect()));
         }
         if cells.len() < 3 {
             return None;
@@ -95,8 +100,8 @@ impl Rows<'_> {
             found.next().is_none().then(|| short(first.1, self.installs))
         };
         match (only(false), only(true)) {
-            (Some(name), _) => Some(format!("only {name}").into()),
-            (None, Some(name)) => Some(format!("not {name}").into()),
+            (Some(name), _) => Some(Remark::Only(name)),
+            (None, Some(name)) => Some(Remark::AllBut(name)),
             _ => None,
         }
     }
@@ -110,43 +115,39 @@ impl Rows<'_> {
                 .iter()
                 .map(|answer| match answer {
                     Some(answer) if answer.instead.is_none() => {
-                        Cell::said(answer.version.clone().unwrap_or_else(|| "there".into()))
-                            .from(&answer.evidence)
+                        Cell::value_or_yes(answer.version.clone()).from(&answer.evidence)
                     }
                     Some(answer) if !exact => {
                         let version = answer.version.as_deref().unwrap_or_default();
-                        Cell::said(format!("{} {version}", answer.name).trim()).from(&answer.evidence)
+                        Cell::value(format!("{} {version}", answer.name).trim()).from(&answer.evidence)
                     }
                     _ => Cell::no(),
                 })
                 .collect();
             let taken: BTreeSet<&str> = found.iter().flatten().map(|answer| answer.name.as_str()).collect();
-            let label = if exact || taken.is_empty() {
-                name.clone()
-            } else {
-                format!("{name} (taken as {})", taken.into_iter().collect::<Vec<_>>().join(", "))
-            };
-            self.add(RowGroup::Asked, name, &label, None, cells);
+            let taken_as = if exact { Vec::new() } else { taken.into_iter().map(Text::from).collect() };
+            let label = RowLabel::Asked { name: name.into(), taken_as };
+            self.add(RowGroup::Asked, name, label, None, cells);
         }
     }
 
     fn label(&mut self) {
-        type Field = fn(&Label) -> Option<Text>;
-        let fields: [(&str, &str, Field); 9] = [
-            ("distribution", "Distribution", |l| Some(l.distro.clone())),
-            ("release", "Release", |l| l.release.clone()),
-            ("codename", "Code name", |l| l.codename.clone()),
-            ("edition", "Edition", |l| l.edition.clone()),
-            ("profile", "Profile", |l| l.profile.clone()),
-            ("architecture", "Architecture", |l| l.arch.clone()),
-            ("base", "Built on", |l| Some(l.base_id.join(", ").into())),
-            ("release-date", "Released", |l| l.release_date.clone()),
-            ("support-end", "Supported until", |l| l.support_end.clone()),
+        type Value = fn(&Label) -> Option<Text>;
+        let fields: [(Field, Value); 9] = [
+            (Field::Distribution, |l| Some(l.distro.clone())),
+            (Field::Release, |l| l.release.clone()),
+            (Field::Codename, |l| l.codename.clone()),
+            (Field::Edition, |l| l.edition.clone()),
+            (Field::Profile, |l| l.profile.clone()),
+            (Field::Architecture, |l| l.arch.clone()),
+            (Field::Base, |l| Some(l.base_id.join(", ").into())),
+            (Field::ReleaseDate, |l| l.release_date.clone()),
+            (Field::SupportEnd, |l| l.support_end.clone()),
         ];
-        for (row, label, field) in fields {
-            self.each(RowGroup::Label, row, label, |tally| Cell::optional(field(&tally.label)));
+        for (field, value) in fields {
+            self.field(RowGroup::Label, field, |tally| Cell::optional(value(&tally.label)));
         }
-        self.each(RowGroup::Label, "medium", "Read as", |tally| Cell::said(tally.taken.medium.name()));
+        self.field(RowGroup::Label, Field::Medium, |tally| Cell::value(tally.taken.medium.name()));
     }
 
     fn parts(&mut self, rules: &GridRules<'_>) {
@@ -157,7 +158,7 @@ impl Rows<'_> {
         for name in names {
             let of = |tally: &Tally| tally.parts.iter().filter(|part| part.part == *name).cloned().collect();
             let filled: Vec<Vec<Part>> = self.tallies.iter().map(|tally| of(tally)).collect();
-            let label = rules.parts.label(name);
+            let label = RowLabel::Name(rules.parts.label(name).into());
             if filled.iter().all(|parts| parts.len() <= 1) {
                 let cells =
                     filled.iter().map(|parts| parts.first().map_or_else(Cell::no, part_cell)).collect();
@@ -172,90 +173,96 @@ impl Rows<'_> {
                 }
             }
             for thing in things {
-                let version = |part: &Part| {
-                    Cell::said(part.version.clone().unwrap_or_else(|| "there".into())).from(&part.evidence)
-                };
+                let version = |part: &Part| Cell::value_or_yes(part.version.clone()).from(&part.evidence);
                 let cell = |parts: &Vec<Part>| {
                     parts.iter().find(|part| part.name == *thing).map_or_else(Cell::no, version)
                 };
                 let cells = filled.iter().map(cell).collect();
-                self.add(RowGroup::Parts, &format!("{name}:{thing}"), thing, None, cells);
+                self.add(
+                    RowGroup::Parts,
+                    &format!("{name}:{thing}"),
+                    RowLabel::Name(thing.clone()),
+                    None,
+                    cells,
+                );
             }
         }
     }
 
-    /// The answer to the first question of each role that has one; unsure ones carry a question mark.
+    /// The answer to the first question of each role that has one.
     fn defaults(&mut self, rules: &GridRules<'_>) {
         for role in &rules.roles.role {
-            self.each(RowGroup::Defaults, &role.role, &role.label, |tally| {
+            let label = RowLabel::Name(role.label.clone());
+            self.each(RowGroup::Defaults, &role.role, label, |tally| {
                 let choices = || tally.defaults.iter().filter(|choice| choice.role == role.role);
                 let Some(choice) = choices().find(|choice| choice.application.is_some()) else {
-                    return if choices().any(|choice| !choice.candidates.is_empty() || choice.is_untold()) {
-                        Cell::said("not told")
+                    return if choices()
+                        .any(|choice| !choice.candidates.is_empty() || choice.is_not_recorded())
+                    {
+                        Cell::of(CellState::Ambiguous)
                     } else {
                         Cell::no()
                     };
                 };
                 let id = choice.application.as_deref().unwrap_or_default();
                 let (name, version) = tally.holder(id);
-                let mark = if choice.sure { "" } else { "?" };
-                Cell::said(format!("{name} {}", version.unwrap_or_default()).trim_end().to_owned() + mark)
+                let state = if choice.sure { CellState::Value } else { CellState::Unsure };
+                Cell { state, ..Cell::value(format!("{name} {}", version.unwrap_or_default()).trim_end()) }
             });
         }
     }
 
     fn counts(&mut self) {
         let group = RowGroup::Counts;
-        self.number(group, ("packages", "Packages"), "count", |t| {
+        self.count_of(group, Field::Packages, |t| {
             Some(t.counts.packages.values().copied().map(u64::from).sum())
         });
         for system in System::ALL {
             let systems = |t: &&&Tally| t.counts.packages.contains_key(system);
             // The one system that all have is what the line above counts.
             if self.tallies.iter().any(|t| t.counts.packages.len() > 1 && systems(&t)) {
-                let label = format!("Packages by {system}");
-                self.number(group, (&format!("packages-{system}"), &label), "count", |t| {
+                let label = RowLabel::System(*system);
+                self.number(group, (&format!("packages-{system}"), label), "count", |t| {
                     Some(u64::from(t.counts.packages.get(system).copied().unwrap_or(0)))
                 });
             }
         }
-        self.number(group, ("chosen", "Chosen packages"), "count", |t| {
-            let chosen = t.present().filter(|package| package.reason == Reason::Chosen).count();
+        self.count_of(group, Field::Explicit, |t| {
+            let chosen = t.present().filter(|package| package.reason == Reason::Explicit).count();
             (!t.lacks(MissingFact::Reasons)).then_some(chosen as u64)
         });
-        self.number(group, ("applications", "Programs"), "count", |t| {
+        self.count_of(group, Field::Applications, |t| {
             (!t.lacks(MissingFact::Launchers)).then_some(u64::from(t.counts.applications))
         });
-        self.number(group, ("menu-entries", "Entries in the menu"), "count", |t| {
+        self.count_of(group, Field::MenuEntries, |t| {
             (!t.lacks(MissingFact::Launchers)).then_some(u64::from(t.counts.launchers_shown))
         });
         for kind in Kind::ALL {
-            self.number(group, (&format!("kind-{kind}"), &format!("Kind {kind}")), "count", |t| {
+            self.number(group, (&format!("kind-{kind}"), RowLabel::Kind(*kind)), "count", |t| {
                 Some(u64::from(t.counts.by_kind.get(kind).copied().unwrap_or(0)))
             });
         }
-        self.number(group, ("oddities", "Oddities"), "count", |t| {
-            let all_looked_for = OddityName::ALL.iter().all(|name| t.looks_for(*name));
-            all_looked_for.then_some(t.oddities.len() as u64)
+        self.count_of(group, Field::Findings, |t| {
+            let all_looked_for = FindingName::ALL.iter().all(|name| t.looks_for(*name));
+            all_looked_for.then_some(t.findings.len() as u64)
         });
     }
 
-    fn weight(&mut self) {
-        let group = RowGroup::Weight;
+    fn sizes(&mut self) {
+        let group = RowGroup::Sizes;
         let known = |t: &Tally| !t.lacks(MissingFact::Sizes);
-        self.number(group, ("total", "All packages"), "bytes", |t| known(t).then(|| t.installed_bytes()));
+        let label = RowLabel::Field(Field::Packages);
+        self.number(group, ("total", label), "bytes", |t| known(t).then(|| t.installed_bytes()));
         let sums: Vec<BTreeMap<Kind, u64>> = self.tallies.iter().map(|tally| by_kind(tally)).collect();
         for kind in Kind::ALL {
             let cells: Vec<Cell> = self
                 .tallies
                 .iter()
                 .zip(&sums)
-                .map(|(t, sum)| {
-                    if known(t) { Cell::count(sum.get(kind).copied().unwrap_or(0)) } else { Cell::default() }
-                })
+                .map(|(t, sum)| counted(known(t).then(|| sum.get(kind).copied().unwrap_or(0))))
                 .collect();
             if cells.iter().any(|cell| cell.number.is_some_and(|number| number > 0.0)) {
-                self.add(group, &format!("kind-{kind}"), &format!("Kind {kind}"), Some("bytes"), cells);
+                self.add(group, &format!("kind-{kind}"), RowLabel::Kind(*kind), Some("bytes"), cells);
             }
         }
     }
@@ -267,9 +274,8 @@ impl Rows<'_> {
             for application in &tally.applications {
                 let key = (application.name.to_lowercase(), &application.id);
                 let cells = all.entry(key).or_insert_with(|| vec![None; self.tallies.len()]);
-                let version = application.version.clone().unwrap_or_else(|| "there".into());
                 let launcher = tally.launcher_of(application);
-                let cell = Cell::said(version);
+                let cell = Cell::value_or_yes(application.version.clone());
                 cells[i] = Some(match launcher {
                     Some(launcher) => cell.from(&launcher.evidence),
                     None => cell,
@@ -278,17 +284,19 @@ impl Rows<'_> {
         }
         let named: BTreeMap<&Text, &Text> =
             self.tallies.iter().flat_map(|t| &t.applications).map(|a| (&a.id, &a.name)).collect();
-        let untold: Vec<bool> = self.tallies.iter().map(|t| t.lacks(MissingFact::Launchers)).collect();
+        let unknown: Vec<bool> = self.tallies.iter().map(|t| t.lacks(MissingFact::Launchers)).collect();
         for ((_, id), cells) in all {
             let cells = cells
                 .into_iter()
-                .zip(&untold)
-                .map(|(cell, untold)| {
-                    cell.unwrap_or_else(|| if *untold { Cell::default() } else { Cell::no() })
+                .zip(&unknown)
+                .map(|(cell, unknown)| {
+                    cell.unwrap_or_else(
+                        || if *unknown { Cell::of(CellState::NotRecorded) } else { Cell::no() },
+                    )
                 })
                 .collect();
             let name = named.get(id).map_or(id.as_str(), |name| name.as_str());
-            self.add(RowGroup::Programs, id, name, None, cells);
+            self.add(RowGroup::Programs, id, RowLabel::Name(name.into()), None, cells);
         }
     }
 
@@ -297,8 +305,8 @@ impl Rows<'_> {
         let on = |t: &Tally, scopes: &[Scope]| {
             Some(t.startup.iter().filter(|item| item.enabled && scopes.contains(&item.scope)).count() as u64)
         };
-        self.number(group, ("with-the-machine", "With the machine"), "count", |t| on(t, &[Scope::System]));
-        self.number(group, ("at-login", "At login"), "count", |t| on(t, &[Scope::User, Scope::Session]));
+        self.count_of(group, Field::AtBoot, |t| on(t, &[Scope::System]));
+        self.count_of(group, Field::AtLogin, |t| on(t, &[Scope::User, Scope::Session]));
         let names: BTreeSet<(Scope, &Text)> = self
             .tallies
             .iter()
@@ -307,9 +315,9 @@ impl Rows<'_> {
             .map(|item| (item.scope, &item.name))
             .collect();
         for (scope, name) in names {
-            self.each(group, &format!("{scope}:{name}"), name, |tally| {
+            self.each(group, &format!("{scope}:{name}"), RowLabel::Name(name.clone()), |tally| {
                 let item = tally.startup.iter().find(|i| i.enabled && i.scope == scope && i.name == *name);
-                item.map_or_else(Cell::no, |item| Cell::said("starts").from(&item.evidence))
+                item.map_or_else(Cell::no, |item| Cell::of(CellState::Yes).from(&item.evidence))
             });
         }
     }
@@ -323,14 +331,15 @@ impl Rows<'_> {
             .map(|repository| (repository.system, &repository.name))
             .collect();
         for (system, name) in names {
-            self.each(RowGroup::Repositories, &format!("{system}:{name}"), name, |tally| {
+            let label = RowLabel::Name(name.clone());
+            self.each(RowGroup::Repositories, &format!("{system}:{name}"), label, |tally| {
                 let fits = |r: &&crate::model::Repository| r.enabled && r.system == system && r.name == *name;
                 let found = tally.repositories.iter().find(fits);
                 found.map_or_else(Cell::no, |repository| {
                     let suite = repository.suite.as_deref().unwrap_or_default();
                     let said = format!("{suite} {}", repository.components.join(" "));
-                    let said = if said.trim().is_empty() { "used" } else { said.trim() };
-                    Cell::said(said).from(&repository.evidence)
+                    let said = Some(Text::from(said.trim())).filter(|said| !said.is_empty());
+                    Cell::value_or_yes(said).from(&repository.evidence)
                 })
             });
         }
@@ -344,27 +353,25 @@ impl Rows<'_> {
             self.each(
                 group,
                 &format!("session:{name}:{display}"),
-                &format!("Session {name} ({display})"),
+                RowLabel::Session { name: name.clone(), display: display.clone() },
                 |t| {
                     let found = t.looks.sessions.iter().find(|s| s.name == *name && s.display == *display);
-                    found.map_or_else(Cell::no, |session| Cell::said("there").from(&session.evidence))
+                    found.map_or_else(Cell::no, |session| Cell::of(CellState::Yes).from(&session.evidence))
                 },
             );
         }
-        self.each(group, "default-session", "Session that starts", |t| set(t.looks.default_session.clone()));
-        self.each(group, "theme", "Theme", |t| set(t.looks.default_theme.clone()));
-        self.each(group, "icons", "Icons", |t| set(t.looks.default_icons.clone()));
-        self.each(group, "font", "Font", |t| set(t.looks.default_font.clone()));
-        self.each(group, "wallpaper", "Wallpaper", |t| {
+        self.field(group, Field::DefaultSession, |t| set(t.looks.default_session.clone()));
+        self.field(group, Field::Theme, |t| set(t.looks.default_theme.clone()));
+        self.field(group, Field::Icons, |t| set(t.looks.default_icons.clone()));
+        self.field(group, Field::Font, |t| set(t.looks.default_font.clone()));
+        self.field(group, Field::Wallpaper, |t| {
             set(t.looks.default_wallpaper.as_deref().and_then(|w| w.rsplit('/').next()).map(Text::from))
         });
         let counted = |list: &[Look]| list.iter().filter_map(|look| look.count).map(u64::from).sum::<u64>();
-        self.number(group, ("themes", "Themes to choose from"), "count", |t| {
-            Some(t.looks.themes.len() as u64)
-        });
-        self.number(group, ("icon-sets", "Icon sets"), "count", |t| Some(t.looks.icon_sets.len() as u64));
-        self.number(group, ("wallpapers", "Wallpapers"), "count", |t| Some(counted(&t.looks.wallpapers)));
-        self.number(group, ("font-families", "Font families"), "count", |t| Some(t.looks.fonts.len() as u64));
+        self.count_of(group, Field::Themes, |t| Some(t.looks.themes.len() as u64));
+        self.count_of(group, Field::IconSets, |t| Some(t.looks.icon_sets.len() as u64));
+        self.count_of(group, Field::Wallpapers, |t| Some(counted(&t.looks.wallpapers)));
+        self.count_of(group, Field::FontFamilies, |t| Some(t.looks.fonts.len() as u64));
     }
 
     /// Figures are held against those that most others can be held against.
@@ -383,27 +390,33 @@ impl Rows<'_> {
             let cells = found
                 .iter()
                 .map(|reading| match reading {
-                    None => Cell::said("not measured"),
+                    None => Cell::of(CellState::NotMeasured),
                     Some(reading) => Cell {
-                        value: Some(reading.value.to_string().into()),
                         number: Some(reading.value),
-                        not_comparable: standard.comparable(reading).err().map(Text::from),
-                        ..Cell::default()
+                        not_comparable: standard.comparable(reading).err(),
+                        ..Cell::value(reading.value.to_string())
                     },
                 })
                 .collect();
-            self.add(RowGroup::Readings, measure.what, measure.label, Some(measure.unit), cells);
+            let label = RowLabel::Measure(measure.what.into());
+            self.add(RowGroup::Readings, measure.what, label, Some(measure.unit), cells);
         }
     }
 }
 
+/// A number; where there is none the source does not record it.
+fn counted(number: Option<u64>) -> Cell {
+    number.map_or_else(|| Cell::of(CellState::NotRecorded), Cell::count)
+}
+
 /// What is set for new users; where no file says it the desktop's own code does, which is not known here.
 fn set(value: Option<Text>) -> Cell {
-    Cell::said(value.unwrap_or_else(|| "not set".into()))
+    value.map_or_else(|| Cell::of(CellState::NotSet), Cell::value)
 }
 
 fn part_cell(part: &Part) -> Cell {
-    Cell::said(format!("{} {}", part.name, part.version.as_deref().unwrap_or("")).trim()).from(&part.evidence)
+    Cell::value(format!("{} {}", part.name, part.version.as_deref().unwrap_or("")).trim())
+        .from(&part.evidence)
 }
 
 fn by_kind(tally: &Tally) -> BTreeMap<Kind, u64> {

@@ -10,7 +10,7 @@ mod shipped;
 
 pub use day::{Candidate, Day, install_day};
 pub use replay::{Marked, mark};
-pub use shipped::{as_found, as_shipped, is_shipped};
+pub use shipped::{Moment, as_found, as_shipped, is_shipped};
 
 use crate::model::{Evidence, System, Text};
 

@@ -3,7 +3,7 @@
 use super::day::Day;
 use super::{Event, Records, SystemRecords};
 use crate::graph::{Graph, Ix};
-use crate::model::{Package, Phase, SinceInstall, State, System, Text};
+use crate::model::{Doubt, Package, Phase, SinceInstall, State, System, Text};
 use crate::version::order as order_versions;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeSet;
@@ -31,9 +31,9 @@ pub fn mark(
     day: &Day,
     installed_at: impl Fn(&Package) -> Option<i64>,
 ) -> Marked {
-    let mut doubts: BTreeSet<String> = BTreeSet::new();
+    let mut doubts: BTreeSet<Doubt> = BTreeSet::new();
     if !day.sure {
-        doubts.insert("the install day is a guess".into());
+        doubts.insert(Doubt::InstallDayGuessed);
     }
     let mut removed = Vec::new();
     // A log may tell of a system of which nothing is left.
@@ -60,7 +60,7 @@ pub fn mark(
                 && !silent.is_empty()
                 && silent.iter().all(|at| installed_at(&packages[*at]).is_none())
             {
-                doubts.insert(format!("of {system} neither logs nor times tell what came later"));
+                doubts.insert(Doubt::NoHistory { system });
             }
             let late: Vec<usize> = silent.into_iter().filter(is_later).collect();
             // Whoever goes around the tool that keeps the log leaves a time at least.
@@ -68,10 +68,8 @@ pub fn mark(
                 by_times(packages, &late, known, day, &installed_at, &mut doubts);
             }
             if let Some(since) = known.since.filter(|since| *since > day.ended) {
-                doubts.insert(format!(
-                    "the logs of {system} begin {} days after the install",
-                    (since - day.ended) / 86_400
-                ));
+                let days = u32::try_from((since - day.ended) / 86_400).unwrap_or(u32::MAX);
+                doubts.insert(Doubt::LogsBeginLater { system, days });
             }
         }
     }
@@ -82,7 +80,7 @@ pub fn mark(
         updated: number(count(Phase::UpdatedLater)),
         removed: number(gone),
         sure: doubts.is_empty(),
-        because: doubts.into_iter().collect::<Vec<_>>().join("; ").into(),
+        doubts: doubts.into_iter().collect(),
     };
     Marked { removed, since }
 }
@@ -114,7 +112,7 @@ fn replay(
     system: System,
     later: &[&Event],
     removed: &mut Vec<Package>,
-    doubts: &mut BTreeSet<String>,
+    doubts: &mut BTreeSet<Doubt>,
 ) -> FxHashSet<usize> {
     let mut told = FxHashSet::default();
     let mut astray = 0_usize;
@@ -145,7 +143,7 @@ fn replay(
         }
     }
     if astray > 0 {
-        doubts.insert(format!("the logs of {system} and its database disagree {astray} times"));
+        doubts.insert(Doubt::LogsDisagree { system, times: number(astray) });
     }
     told
 }
@@ -284,7 +282,7 @@ fn by_times(
     known: &SystemRecords,
     day: &Day,
     installed_at: &impl Fn(&Package) -> Option<i64>,
-    doubts: &mut BTreeSet<String>,
+    doubts: &mut BTreeSet<Doubt>,
 ) {
     let first_seen: FxHashMap<&str, i64> =
         known.first_seen.iter().map(|(name, at)| (name.as_str(), *at)).collect();
@@ -317,10 +315,7 @@ fn by_times(
         begin = end;
     }
     let system = packages[late[0]].system;
-    let count = late.len();
-    doubts.insert(format!(
-        "of {count} {system} packages only times tell that they came later, and not with which versions"
-    ));
+    doubts.insert(Doubt::OnlyTimes { system, packages: number(late.len()) });
 }
 
 /// Of late packages those that what was shipped needs, directly or through each other.

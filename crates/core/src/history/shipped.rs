@@ -1,9 +1,32 @@
 //! A tally as found made into the tally of the install day.
 
-use crate::derive::{find_oddities, join_applications, mark_roles};
+use crate::derive::{derive_findings, join_applications, mark_roles};
 use crate::knowledge::Agents;
-use crate::model::{Counts, Look, Medium, OddityName, Package, PackageRef, Phase, Tally, Text};
+use crate::model::vocabulary;
+use crate::model::{
+    Counts, Finding, FindingName, Look, Medium, Package, PackageRef, Phase, Seen, Tally, Text,
+};
 use rustc_hash::{FxHashMap, FxHashSet};
+
+vocabulary! {
+    /// The moment that an install is shown as of.
+    pub enum Moment {
+        /// The install day: without what was added later, and with what was removed or updated later.
+        Shipped = "shipped",
+        /// Now: everything that is installed.
+        Found = "found",
+    }
+}
+
+impl Moment {
+    /// The tally as of this moment.
+    pub fn of(self, tally: Tally) -> Tally {
+        match self {
+            Self::Shipped => as_shipped(tally),
+            Self::Found => as_found(tally),
+        }
+    }
+}
 
 /// Whether all that a tally holds was shipped, and all that was shipped is in it.
 pub fn is_shipped(tally: &Tally) -> bool {
@@ -17,12 +40,12 @@ pub fn is_shipped(tally: &Tally) -> bool {
 
 /// The same tally, said to be as found.
 pub fn as_found(tally: Tally) -> Tally {
-    let said = if tally.taken.medium == Medium::Listing { "as listed" } else { "as found" };
+    let said = if tally.taken.medium == Medium::Listing { Seen::AsListed } else { Seen::AsFound };
     say(tally, said)
 }
 
-fn say(mut tally: Tally, said: &str) -> Tally {
-    tally.label.seen = Some(said.into());
+fn say(mut tally: Tally, said: Seen) -> Tally {
+    tally.label.seen = Some(said);
     tally
 }
 
@@ -31,11 +54,11 @@ fn say(mut tally: Tally, said: &str) -> Tally {
 /// Of packages that were removed later only names and versions are known. Readings, notes and the disk stay as they were found.
 pub fn as_shipped(mut tally: Tally) -> Tally {
     let said = match (tally.taken.medium, &tally.since_install) {
-        (Medium::Listing, _) => "as listed",
-        (Medium::Image, _) => "as shipped",
-        (_, Some(since)) if since.sure => "as shipped",
-        (_, Some(_)) => "as shipped, as far as its files tell",
-        (_, None) => "as found",
+        (Medium::Listing, _) => Seen::AsListed,
+        (Medium::Image, _) => Seen::AsShipped,
+        (_, Some(since)) if since.sure => Seen::AsShipped,
+        (_, Some(_)) => Seen::MostlyAsShipped,
+        (_, None) => Seen::AsFound,
     };
     tally = say(tally, said);
     if is_shipped(&tally) {
@@ -72,7 +95,7 @@ pub fn as_shipped(mut tally: Tally) -> Tally {
         if let Some(shipped) = choice.shipped.take() {
             choice.application = shipped.application;
             choice.launcher = shipped.launcher;
-            choice.how = shipped.how;
+            choice.decided = shipped.decided;
             choice.candidates = shipped.candidates;
             choice.sure = shipped.sure;
             choice.shipped_application = None;
@@ -82,7 +105,7 @@ pub fn as_shipped(mut tally: Tally) -> Tally {
     if let Some(parts) = tally.shipped_parts.take() {
         tally.parts = parts;
     }
-    tally.oddities = oddities(&tally, &before);
+    tally.findings = findings(&tally, &before);
     tally.counts = Counts::of(&tally.packages, &tally.launchers, &tally.applications);
     tally.sort();
     tally
@@ -94,14 +117,14 @@ fn came_later(phase: Phase) -> bool {
 }
 
 /// Rules that look at several facts at once are asked anew; of the others, what is about something that was there.
-fn oddities(tally: &Tally, before: &FxHashSet<PackageRef>) -> Vec<crate::model::Oddity> {
-    const ASKED_ANEW: &[OddityName] = &[
-        OddityName::TwoLaunchers,
-        OddityName::TwoFormats,
-        OddityName::DoubleInRole,
-        OddityName::MixedOpeners,
-        OddityName::UnlikelyDefault,
-        OddityName::Games,
+fn findings(tally: &Tally, before: &FxHashSet<PackageRef>) -> Vec<Finding> {
+    const ASKED_ANEW: &[FindingName] = &[
+        FindingName::TwoLaunchers,
+        FindingName::TwoFormats,
+        FindingName::NoDefault,
+        FindingName::MixedDefaults,
+        FindingName::UnlikelyDefault,
+        FindingName::Games,
     ];
     let mut known: FxHashSet<Text> =
         tally.present().map(|package| Text::new(package.reference().as_str())).collect();
@@ -121,22 +144,22 @@ fn oddities(tally: &Tally, before: &FxHashSet<PackageRef>) -> Vec<crate::model::
         .filter(|package| package.phase == Phase::RemovedLater)
         .map(|package| package.name.as_str())
         .collect();
-    let was_left = |oddity: &crate::model::Oddity| {
-        oddity.oddity == OddityName::RemovedLeftovers
-            && oddity
+    let was_left = |finding: &Finding| {
+        finding.name() == FindingName::RemovedLeftovers
+            && finding
                 .about
                 .iter()
                 .any(|about| about.split_once(':').is_some_and(|(_, name)| leftovers.contains(name)))
     };
     let mut found: Vec<_> = tally
-        .oddities
+        .findings
         .iter()
-        .filter(|oddity| !ASKED_ANEW.contains(&oddity.oddity) && !was_left(oddity))
-        .filter(|oddity| oddity.about.iter().all(still))
+        .filter(|finding| !ASKED_ANEW.contains(&finding.name()) && !was_left(finding))
+        .filter(|finding| finding.about.iter().all(still))
         .cloned()
         .collect();
-    let anew = find_oddities(tally, &Agents::default());
-    found.extend(anew.into_iter().filter(|oddity| ASKED_ANEW.contains(&oddity.oddity)));
-    found.sort_by(|a, b| (a.oddity, &a.about, &a.why).cmp(&(b.oddity, &b.about, &b.why)));
+    let anew = derive_findings(tally, &Agents::default());
+    found.extend(anew.into_iter().filter(|finding| ASKED_ANEW.contains(&finding.name())));
+    found.sort_by(Finding::order);
     found
 }

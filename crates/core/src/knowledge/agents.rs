@@ -1,8 +1,8 @@
-//! Agents: packages that report to somebody elsewhere, as data.
+//! Agents: packages that report to their makers, or look up where the machine is.
 
 use super::parts::RulesError;
 use super::pattern::matches;
-use crate::model::Text;
+use crate::model::{AgentPurpose, Text};
 use serde::Deserialize;
 
 /// The agents inside the program.
@@ -26,8 +26,8 @@ pub struct Agents {
 pub struct Agent {
     /// Pattern of names.
     pub name: Text,
-    /// Said after the package's name: `tells somebody elsewhere what is used`.
-    pub does: Text,
+    /// What it does without being asked.
+    pub does: AgentPurpose,
 }
 
 impl Agents {
@@ -44,9 +44,9 @@ impl Agents {
         BUILT_IN
     }
 
-    /// What a package of that name tells others, if anything.
-    pub fn does(&self, package: &str) -> Option<&str> {
+    /// What a package of that name does without being asked, if anything.
+    pub fn does(&self, package: &str) -> Option<AgentPurpose> {
         let agent = self.agent.iter().find(|agent| matches(&agent.name, package))?;
-        Some(&agent.does)
+        Some(agent.does)
     }
 }

@@ -3,7 +3,7 @@
 use super::parts::RulesError;
 use super::pattern::Matcher;
 use super::traits::{Trait, Traits};
-use crate::model::{Does, Kind, Launcher, Menu, Package, PackageRef, System, Text};
+use crate::model::{Does, Kind, KindFact, KindReason, Launcher, Menu, Package, PackageRef, System, Text};
 use rustc_hash::FxHashMap;
 use serde::Deserialize;
 
@@ -20,6 +20,9 @@ pub struct KindRules {
     /// The rules.
     #[serde(default)]
     rule: Vec<KindRule>,
+    /// How many of them are the reviewer's own; they come first.
+    #[serde(skip)]
+    own: usize,
 }
 
 /// One rule. Every condition that is given must hold.
@@ -68,14 +71,14 @@ enum MenuShow {
 /// What the menu shows of a package.
 #[derive(Debug, Clone, Default)]
 struct Shown {
-    program: Option<String>,
-    game: Option<String>,
-    settings: Option<String>,
-    store: Option<String>,
+    program: Option<Text>,
+    game: Option<Text>,
+    settings: Option<Text>,
+    store: Option<Text>,
 }
 
 impl Shown {
-    fn get(&self, what: MenuShow) -> Option<&String> {
+    fn get(&self, what: MenuShow) -> Option<&Text> {
         match what {
             MenuShow::Program => self.program.as_ref(),
             MenuShow::Game => self.game.as_ref(),
@@ -85,7 +88,6 @@ impl Shown {
     }
 
     fn add(&mut self, launcher: &Launcher) {
-        let said = || format!("launcher {}, Categories={}", launcher.id, launcher.categories.join(";"));
         let store = launcher.categories.iter().any(|category| category == "PackageManager");
         let slot = match (launcher.does, launcher.menu) {
             (Does::WebPage | Does::Link | Does::Action, _) => return,
@@ -94,7 +96,7 @@ impl Shown {
             (_, Menu::Games) => &mut self.game,
             _ => &mut self.program,
         };
-        slot.get_or_insert_with(said);
+        slot.get_or_insert_with(|| launcher.id.clone());
     }
 }
 
@@ -123,8 +125,16 @@ impl KindRules {
     /// Rules of a reviewer's own before these: they win.
     #[must_use]
     pub fn after(mut self, own: Vec<KindRule>) -> Self {
+        self.own += own.len();
         self.rule.splice(0..0, own);
         self
+    }
+
+    fn id(&self, at: usize) -> Text {
+        match at.checked_sub(self.own) {
+            Some(built_in) => format!("kinds:{}", built_in + 1).into(),
+            None => format!("own:{}", at + 1).into(),
+        }
     }
 
     /// Gives every package its kind and the reason. `traits` has one set a package, in the same order; none where the
@@ -144,7 +154,8 @@ impl KindRules {
                 shown.entry(package).or_default().add(launcher);
             }
         }
-        ReadyKinds { rules: self.rule.iter().map(Compiled::of).collect(), shown, nothing: Shown::default() }
+        let rules = self.rule.iter().enumerate().map(|(at, rule)| Compiled::of(rule, self.id(at))).collect();
+        ReadyKinds { rules, shown, nothing: Shown::default() }
     }
 }
 
@@ -171,10 +182,8 @@ impl ReadyKinds<'_> {
             shown,
         };
         let fired = self.rules.iter().find_map(|rule| Some((rule.rule.kind, rule.fires(&told)?)));
-        (package.kind, package.kind_because) = match fired {
-            Some((kind, because)) => (kind, because),
-            None => (Kind::Unknown, "no rule fired".into()),
-        };
+        (package.kind, package.kind_because) =
+            fired.unwrap_or_else(|| (Kind::Unknown, KindReason::of(KindFact::NoRule, None)));
     }
 }
 
@@ -192,6 +201,8 @@ struct Told<'a> {
 
 struct Compiled<'r> {
     rule: &'r KindRule,
+    /// `kinds:42`, or `own:3`.
+    id: Text,
     shows: Traits,
     lacks: Traits,
     name: Option<Matcher<'r>>,
@@ -200,10 +211,11 @@ struct Compiled<'r> {
 }
 
 impl<'r> Compiled<'r> {
-    fn of(rule: &'r KindRule) -> Self {
+    fn of(rule: &'r KindRule, id: Text) -> Self {
         let matcher = |pattern: &'r Option<Text>| pattern.as_deref().map(Matcher::new);
         Self {
             rule,
+            id,
             shows: rule.shows.iter().copied().collect(),
             lacks: rule.lacks.iter().copied().collect(),
             name: matcher(&rule.name),
@@ -213,7 +225,7 @@ impl<'r> Compiled<'r> {
     }
 
     /// The reason, if every condition holds.
-    fn fires(&self, told: &Told<'_>) -> Option<Text> {
+    fn fires(&self, told: &Told<'_>) -> Option<KindReason> {
         let rule = self.rule;
         let wants_files = rule.empty || !rule.shows.is_empty();
         match told.traits {
@@ -240,23 +252,31 @@ impl<'r> Compiled<'r> {
         let all = holds(&self.section, told.section)
             && holds(&self.name, told.name)
             && holds(&self.summary, &told.summary);
-        all.then(|| self.because(told.package, told.section, menu))
+        all.then(|| self.because(menu))
     }
 
-    fn because(&self, package: &Package, section: &str, menu: Option<&String>) -> Text {
+    fn because(&self, menu: Option<&Text>) -> KindReason {
         let rule = self.rule;
-        let mut reasons: Vec<String> = Vec::new();
-        reasons.extend(menu.cloned());
-        reasons.extend(rule.shows.iter().map(|one| format!("its files show {}", one.name())));
-        reasons.extend(rule.section.is_some().then(|| format!("section {section}")));
-        reasons.extend(rule.name.is_some().then(|| format!("named {}", package.name)));
-        reasons.extend(rule.summary.is_some().then(|| format!("says \"{}\"", package.summary)));
-        reasons.extend(rule.empty.then(|| "brings no files of its own".to_owned()));
-        reasons.extend(rule.essential.then(|| "essential".to_owned()));
-        if reasons.is_empty() {
-            reasons.push("nothing else fired".to_owned());
+        let facts = [
+            (menu.is_some(), KindFact::Launcher),
+            (!rule.shows.is_empty(), KindFact::Files),
+            (rule.section.is_some(), KindFact::Section),
+            (rule.name.is_some(), KindFact::Name),
+            (rule.summary.is_some(), KindFact::Summary),
+            (rule.empty, KindFact::NoFiles),
+            (rule.essential, KindFact::Essential),
+        ];
+        let mut reason = KindReason {
+            because: facts.into_iter().filter(|(holds, _)| *holds).map(|(_, fact)| fact).collect(),
+            rule: Some(self.id.clone()),
+            files: rule.shows.clone(),
+            detail: menu.cloned(),
+            legacy: None,
+        };
+        if reason.because.is_empty() {
+            reason.because.push(KindFact::LastResort);
         }
-        reasons.join("; ").into()
+        reason
     }
 }
 
@@ -325,7 +345,7 @@ mod tests {
         assert_eq!(kind_of("libweir-dev", "libdevel", &[Trait::Headers]), Kind::Development);
         assert_eq!(kind_of("fonts-reedsans", "fonts", &[Trait::Fonts]), Kind::Font);
         assert_eq!(kind_of("rill", "net", &[Trait::Services, Trait::AdminPrograms]), Kind::Service);
-        assert_eq!(kind_of("curlewfetch", "utils", &[Trait::Programs]), Kind::Command);
+        assert_eq!(kind_of("duckboard", "utils", &[Trait::Programs]), Kind::Command);
         assert_eq!(
             kind_of("linux-image-6.9.2-amd64", "kernel", &[Trait::Modules, Trait::Boot]),
             Kind::Kernel
@@ -336,7 +356,7 @@ mod tests {
     fn a_companion_is_related_and_not_only_named_alike() {
         let package = |name: &str, source: &str, kind| {
             let mut package = Package::new(System::Dpkg, name, "1");
-            package.made_from = Some(source.into());
+            package.source = Some(source.into());
             package.kind = kind;
             package
         };

@@ -16,8 +16,9 @@ use std::collections::BTreeMap;
 ///
 /// ```
 /// use tally_core::knowledge::OwnRules;
-/// let own = OwnRules::parse("[[agent]]\nname = 'gullcam*'\ndoes = 'sends pictures away'\n")?;
-/// assert_eq!(own.agents()?.does("gullcam-daemon"), Some("sends pictures away"));
+/// use tally_core::model::AgentPurpose;
+/// let own = OwnRules::parse("[[agent]]\nname = 'gullcam*'\ndoes = 'other'\n")?;
+/// assert_eq!(own.agents()?.does("gullcam-daemon"), Some(AgentPurpose::Other));
 /// # Ok::<(), tally_core::knowledge::RulesError>(())
 /// ```
 #[derive(Debug, Clone, Default, Deserialize)]
@@ -71,7 +72,7 @@ impl OwnRules {
             let rules: Vec<&str> = known.rules().collect();
             return Err(RulesError {
                 line: None,
-                why: format!("no headline `{rule}`; known: {}", rules.join(", ")),
+                why: format!("there is no headline `{rule}`; valid are {}", rules.join(", ")),
             });
         }
         Ok(own)
@@ -166,15 +167,17 @@ mod tests {
     #[test]
     fn own_rules_win_and_extend() {
         let own = OwnRules::parse(
-            "[[kind]]\nkind = 'game'\nname = 'curlewfetch'\n\
+            "[[kind]]\nkind = 'game'\nname = 'duckboard'\n\
              [[part]]\npart = 'kernel'\nlabel = 'Kernel'\nways = [{ package = 'marsh-kernel' }]\n\
              [[part]]\npart = 'tide-gauge'\nlabel = 'Tide gauge'\nways = [{ package = 'gauged' }]\n\
              [[role]]\nrole = 'web-browser'\nlabel = 'Web'\ntypes = ['x-scheme-handler/http']\n",
         )
         .unwrap();
-        let mut packages = [Package::new(System::Dpkg, "curlewfetch", "1")];
+        let mut packages = [Package::new(System::Dpkg, "duckboard", "1")];
         own.kinds().unwrap().apply(&mut packages, &[None], &[]);
-        assert_eq!((packages[0].kind, packages[0].kind_because.as_str()), (Kind::Game, "named curlewfetch"));
+        let because = &packages[0].kind_because;
+        assert_eq!((packages[0].kind, because.rule.as_deref()), (Kind::Game, Some("own:1")));
+        assert_eq!(because.because.as_slice(), [crate::model::KindFact::Name]);
         let parts = own.parts().unwrap();
         assert_eq!(parts.part.last().unwrap().part, "tide-gauge");
         let kernel = parts.part.iter().find(|rule| rule.part == "kernel").unwrap();

@@ -1,66 +1,6 @@
 //! What the files of a package show of it: a small set of traits, read off folders and file names.
 
-use crate::model::vocabulary;
-
-vocabulary! {
-    /// Something that a package's files show.
-    pub enum Trait {
-        /// A program in a `bin` folder.
-        Programs = "programs",
-        /// A program in an `sbin` folder.
-        AdminPrograms = "admin-programs",
-        /// A program in a `games` folder.
-        GamePrograms = "game-programs",
-        /// A shared library in a library folder.
-        Libraries = "libraries",
-        /// Headers, static libraries, `pkgconfig` files.
-        Headers = "headers",
-        /// Translations.
-        Translations = "translations",
-        /// Fonts.
-        Fonts = "fonts",
-        /// Icons.
-        Icons = "icons",
-        /// Themes of widgets, windows, login and boot screens.
-        Themes = "themes",
-        /// Wallpapers.
-        Wallpapers = "wallpapers",
-        /// Sounds.
-        Sounds = "sounds",
-        /// System service units or init scripts.
-        Services = "services",
-        /// User service units.
-        UserServices = "user-services",
-        /// Kernel modules.
-        Modules = "modules",
-        /// Firmware.
-        Firmware = "firmware",
-        /// Files in `boot`.
-        Boot = "boot",
-        /// Modules of a language interpreter.
-        InterpreterModules = "interpreter-modules",
-        /// Plug-ins of another program or library.
-        Plugins = "plugins",
-        /// Drivers for graphics, printers, scanners.
-        Drivers = "drivers",
-        /// Spelling, hyphenation, thesaurus.
-        Dictionaries = "dictionaries",
-        /// Sessions for the login screen.
-        Sessions = "sessions",
-        /// Desktop portals.
-        Portals = "portals",
-        /// Desktop entries.
-        Launchers = "launchers",
-        /// Handbooks and help pages (the `copyright` file is none).
-        Manuals = "manuals",
-        /// Configuration.
-        Configuration = "configuration",
-        /// Anything else below `usr/share`.
-        Shared = "shared",
-        /// Anything else.
-        Other = "other",
-    }
-}
+pub use crate::model::Trait;
 
 /// A set of traits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

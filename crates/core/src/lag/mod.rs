@@ -15,13 +15,13 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 /// Schema number of a lag document.
-pub const LAG_SCHEMA: u32 = 1;
+pub const LAG_SCHEMA: u32 = 2;
 
 /// An install held against what its makers had released.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Lag {
     /// Schema number of this document.
-    pub lag: u32,
+    pub schema_version: u32,
     /// The install.
     pub install: Label,
     /// The day that counts, `YYYY-MM-DD`.
@@ -97,7 +97,13 @@ pub fn lag(tally: &Tally, upstream: &Upstream, day: Date) -> Lag {
     });
     unknown.sort_unstable();
     unknown.dedup();
-    Lag { lag: LAG_SCHEMA, install: tally.label.clone(), day: day.to_string().into(), items, unknown }
+    Lag {
+        schema_version: LAG_SCHEMA,
+        install: tally.label.clone(),
+        day: day.to_string().into(),
+        items,
+        unknown,
+    }
 }
 
 /// The source of each package, by its reference.
@@ -280,12 +286,12 @@ releases = [
             error(Upstream::parse_toml("")),
         ];
         insta::assert_snapshot!(said.join("\n"), @"
-        line 1: no column `date`
-        line 2: `2026-13-01` is no day like 2026-05-04
+        line 1: there is no column `date`
+        line 2: `2026-13-01` is not a date such as 2026-05-04
         line 3: `project` is empty
-        line 3: `soon` is no day like 2026-05-04
+        line 3: `soon` is not a date such as 2026-05-04
         line 3: unknown field `release`, expected one of `name`, `also`, `releases`
-        it holds no project
+        it contains no project
         ");
     }
 
@@ -311,7 +317,7 @@ releases = [
     fn programs_of_one_suite_are_told_once_by_the_name_of_the_suite() {
         let mut install = tally();
         install.parts.clear();
-        install.packages[0].made_from = Some("inkcap".into());
+        install.packages[0].source = Some("inkcap".into());
         for name in ["Inkcap Writer", "Inkcap Sheets"] {
             let told = serde_json::json!({"id": name, "name": name, "version": "3.2.1", "menu": "office",
                 "delivered": [{"system": "dpkg", "package": "inkcap", "version": "3.2.1-2"}]});

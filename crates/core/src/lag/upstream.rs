@@ -97,7 +97,8 @@ impl Upstream {
         };
         let header = reader.headers().map_err(|error| of_csv(&error))?.clone();
         let column = |name: &str| header.iter().position(|known| known.eq_ignore_ascii_case(name));
-        let needed = |name: &str| column(name).ok_or_else(|| wrong(Some(1), format!("no column `{name}`")));
+        let needed =
+            |name: &str| column(name).ok_or_else(|| wrong(Some(1), format!("there is no column `{name}`")));
         let (project, version, date) = (needed("project")?, needed("version")?, needed("date")?);
         let series = column("series");
         let mut at: FxHashMap<Text, usize> = FxHashMap::default();
@@ -135,7 +136,7 @@ impl Upstream {
 
     fn checked(self) -> Result<Self, RulesError> {
         if self.projects.is_empty() {
-            return Err(RulesError { line: None, why: "it holds no project".into() });
+            return Err(RulesError { line: None, why: "it contains no project".into() });
         }
         Ok(self)
     }
@@ -170,6 +171,8 @@ impl Project {
 }
 
 fn day(text: &str, line: u32) -> Result<Date, RulesError> {
-    text.parse()
-        .map_err(|_| RulesError { line: Some(line), why: format!("`{text}` is no day like 2026-05-04") })
+    text.parse().map_err(|_| RulesError {
+        line: Some(line),
+        why: format!("`{text}` is not a date such as 2026-05-04"),
+    })
 }

@@ -1,6 +1,21 @@
 use super::Text;
+use super::vocabulary::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+
+vocabulary! {
+    /// What of an install is shown.
+    pub enum Seen {
+        /// Everything that is installed now.
+        AsFound = "as-found" was "as found",
+        /// What came with the install.
+        AsShipped = "as-shipped" was "as shipped",
+        /// What came with the install, as far as its files tell.
+        MostlyAsShipped = "mostly-as-shipped" was "as shipped, as far as its files tell",
+        /// What a package list names.
+        AsListed = "as-listed" was "as listed",
+    }
+}
 
 /// What tells one install from another.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -28,18 +43,18 @@ pub struct Label {
     pub support_end: Option<Text>,
     /// Short name on the shelf.
     pub handle: Text,
-    /// What of it is shown: `as shipped`, `as found`, `as listed`; tallies themselves are as found, and do not say so.
+    /// What of it is shown; tallies themselves are as found, and do not say so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub seen: Option<Text>,
+    pub seen: Option<Seen>,
 }
 
 /// The longest handle that is made of a label, in bytes: a file's name has 255, and a number may have to be added.
 const HANDLE_LIMIT: usize = 160;
 
 impl Label {
-    /// What of the install is shown; `as found` unless something else is said.
-    pub fn seen_as(&self) -> &str {
-        self.seen.as_deref().unwrap_or("as found")
+    /// What of the install is shown; as found unless something else is said.
+    pub fn seen_as(&self) -> Seen {
+        self.seen.unwrap_or(Seen::AsFound)
     }
 
     /// The handle that follows from the other fields: `saltmarsh-5.0-reedbed-full`; `install` when nothing is known. It is cut where

@@ -1,16 +1,17 @@
-//! The tally document: one record of one install. The key names are a contract (schema 1).
+//! The tally document: one record of one install. The key names are a contract (schema 2); documents of schema 1 are read as well.
 
-pub(crate) mod vocabulary;
+pub mod vocabulary;
 
-pub(crate) use vocabulary::vocabulary;
+pub use vocabulary::{Word, vocabulary};
 
 mod application;
 mod counts;
 mod defaults;
+mod finding;
+mod kind_reason;
 mod label;
 mod launcher;
 mod looks;
-mod oddity;
 mod package;
 mod part;
 mod reading;
@@ -25,23 +26,24 @@ mod tally;
 
 pub use application::{Application, Delivery};
 pub use counts::Counts;
-pub use defaults::{DefaultChoice, ShippedChoice};
-pub use label::{Label, slug};
+pub use defaults::{Decided, DecidedBy, DefaultChoice, ShippedChoice};
+pub use finding::{AgentPurpose, Finding, FindingDetails, FindingName, Note, TypeDefault};
+pub use kind_reason::{KindFact, KindReason, Trait};
+pub use label::{Label, Seen, slug};
 pub use launcher::{Does, Launcher, Menu};
 pub use looks::{Look, Looks, Session};
-pub use oddity::{Note, Oddity, OddityName};
 pub use package::{
     Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, System, VersionOp,
 };
 pub use part::Part;
-pub use reading::{Conditions, MEASURES, Measure, Reading};
+pub use reading::{Conditions, MEASURES, Measure, NotComparable, Reading};
 pub use repository::Repository;
 pub use shelved::{Shelved, Sighting, Sightings};
 pub use size::{bytes_human, bytes_of};
-pub use startup::{Scope, StartupItem, StartupSort};
+pub use startup::{Scope, StartupItem, StartupKind};
 pub use storage::Storage;
 pub use tally::{
-    InstallDay, InstallDayCandidate, InstallDayHow, InstallDaySign, Medium, MissingFact, SCHEMA,
+    Doubt, InstallDay, InstallDayCandidate, InstallDayHow, InstallDaySign, Medium, MissingFact, SCHEMA,
     SinceInstall, Taken, Tally, Unread,
 };
 

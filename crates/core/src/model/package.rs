@@ -1,5 +1,5 @@
 use super::vocabulary::vocabulary;
-use super::{Evidence, Text};
+use super::{Evidence, KindReason, Text};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -102,10 +102,10 @@ vocabulary! {
 vocabulary! {
     /// Why a package is there, as its system records it.
     pub enum Reason {
-        /// Asked for by hand or by the installer.
-        Chosen = "chosen",
-        /// Brought in because something needed it.
-        Followed = "followed",
+        /// Installed explicitly: by hand, by the installer, or as part of a task.
+        Explicit = "explicit" was "chosen",
+        /// Installed as a dependency of something else.
+        Dependency = "dependency" was "followed",
         /// The system keeps no record.
         Unknown = "unknown",
     }
@@ -191,8 +191,8 @@ pub struct Package {
     #[serde(default)]
     pub arch: Text,
     /// Source package, or `null`.
-    #[serde(default)]
-    pub made_from: Option<Text>,
+    #[serde(default, alias = "made_from")]
+    pub source: Option<Text>,
     /// Bytes on disk, as the system states them.
     #[serde(default)]
     pub installed_bytes: Option<u64>,
@@ -259,9 +259,9 @@ pub struct Package {
     /// Bytes to download, where a repository list tells.
     #[serde(default)]
     pub download_bytes: Option<u64>,
-    /// The rule and the fact behind `kind`.
+    /// The rule and the facts behind `kind`.
     #[serde(default)]
-    pub kind_because: Text,
+    pub kind_because: KindReason,
     /// When it was installed, RFC 3339 UTC.
     #[serde(default)]
     pub installed_at: Option<Text>,
@@ -324,7 +324,7 @@ impl Package {
             upstream_version: Text::default(),
             arch: Text::default(),
             purl: Text::default(),
-            made_from: None,
+            source: None,
             summary: Text::default(),
             section: Text::default(),
             archive_section: None,
@@ -337,7 +337,7 @@ impl Package {
             kept: false,
             state: State::Installed,
             kind: Kind::Unknown,
-            kind_because: Text::default(),
+            kind_because: KindReason::default(),
             companion_of: None,
             phase: Phase::Shipped,
             shipped_version: None,
@@ -392,7 +392,7 @@ impl Package {
 
     /// The source package; its own name when it was made from a source of the same name.
     pub fn source(&self) -> &str {
-        self.made_from.as_deref().unwrap_or(&self.name)
+        self.source.as_deref().unwrap_or(&self.name)
     }
 
     /// Builds the package URL from system, distribution, name, version and architecture.
@@ -446,7 +446,7 @@ fn encode_into(url: &mut String, text: &str) {
     }
 }
 
-/// `system:name`, as launchers, oddities and decisions name a package.
+/// `system:name`, as launchers, findings and decisions name a package.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(transparent)]
 pub struct PackageRef(Text);

@@ -1,4 +1,5 @@
 use super::Text;
+use super::vocabulary::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -71,30 +72,48 @@ impl Measure {
     }
 }
 
+vocabulary! {
+    /// Why two readings can't be compared.
+    pub enum NotComparable {
+        /// They have different units.
+        Unit = "unit",
+        /// They were measured with different methods.
+        Method = "method",
+        /// They were measured at different moments.
+        Moment = "moment",
+        /// One was measured in a live session.
+        LiveSession = "live-session",
+        /// The machines have different amounts of memory.
+        Memory = "memory",
+        /// One machine is virtual.
+        VirtualMachine = "virtual-machine",
+    }
+}
+
 impl Reading {
     /// Whether two readings measure alike, so that their difference means something; else why not.
     ///
     /// # Errors
-    /// The first thing that differs: method, moment, medium, memory, or the kind of machine.
-    pub fn comparable(&self, other: &Self) -> Result<(), &'static str> {
+    /// The first thing that differs: unit, method, moment, medium, memory, or the kind of machine.
+    pub fn comparable(&self, other: &Self) -> Result<(), NotComparable> {
         let (a, b) = (&self.conditions, &other.conditions);
         if self.unit != other.unit {
-            return Err("measured in other units");
+            return Err(NotComparable::Unit);
         }
         if self.method != other.method {
-            return Err("measured by another method");
+            return Err(NotComparable::Method);
         }
         if self.when != other.when {
-            return Err("measured at another moment");
+            return Err(NotComparable::Moment);
         }
         if a.medium != b.medium {
-            return Err("one was measured live");
+            return Err(NotComparable::LiveSession);
         }
         if a.ram_bytes.zip(b.ram_bytes).is_some_and(|(a, b)| a.abs_diff(b) > a / 20) {
-            return Err("the machines have unlike memory");
+            return Err(NotComparable::Memory);
         }
         if a.virtual_.is_some() && b.virtual_.is_some() && a.virtual_ != b.virtual_ {
-            return Err("one machine is virtual");
+            return Err(NotComparable::VirtualMachine);
         }
         Ok(())
     }

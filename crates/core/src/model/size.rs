@@ -20,10 +20,10 @@ pub fn bytes_of(text: &str) -> Result<u64, String> {
     let number: f64 = text[..text.len() - unit.0.len()]
         .trim()
         .parse()
-        .map_err(|_| "no size like 4GB or 512MiB".to_owned())?;
+        .map_err(|_| "not a size such as 4GB or 512MiB".to_owned())?;
     let bytes = number * unit.1;
     if !bytes.is_finite() || !(0.0..=1e18).contains(&bytes) {
-        return Err("no size between 0 and 1000000 TB".into());
+        return Err("not a size between 0 and 1000000 TB".into());
     }
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "the range was checked")]
     Ok(bytes as u64)

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 vocabulary! {
     /// The mechanism that starts an item.
-    pub enum StartupSort {
+    pub enum StartupKind {
         /// A service, mount, path or other unit.
         Unit = "unit",
         /// An autostart entry of a session.
@@ -33,7 +33,8 @@ vocabulary! {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct StartupItem {
     /// The mechanism.
-    pub sort: StartupSort,
+    #[serde(alias = "sort")]
+    pub kind: StartupKind,
     /// Unit or desktop file name.
     pub name: Text,
     /// On whose behalf.
@@ -49,7 +50,7 @@ pub struct StartupItem {
     /// The package that owns its file.
     #[serde(default)]
     pub package: Option<PackageRef>,
-    /// Why it does not start although it stands there.
+    /// The line of its file that keeps it from starting (`OnlyShowIn=...`, `TryExec=...`), or the file (`down`) that does.
     #[serde(default)]
     pub off_because: Option<Text>,
     /// The file.

@@ -1,13 +1,13 @@
 use super::vocabulary::vocabulary;
 use super::{
-    Application, Counts, DefaultChoice, Evidence, Label, Launcher, Looks, Note, Oddity, OddityName, Package,
-    Part, Reading, Repository, StartupItem, Storage, Text,
+    Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, Note,
+    Package, Part, Reading, Repository, StartupItem, Storage, System, Text,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// The schema number that this program writes and reads.
-pub const SCHEMA: u32 = 1;
+/// The schema number that this program writes. It reads all up to that.
+pub const SCHEMA: u32 = 2;
 
 vocabulary! {
     /// What the source was.
@@ -27,17 +27,17 @@ vocabulary! {
     /// How the install day was found.
     pub enum InstallDayHow {
         /// The installer's own records.
-        InstallerLog = "installer log",
+        InstallerLog = "installer-log" was "installer log",
         /// The time of the first packages, up to a pause.
-        FirstPackage = "first package",
+        FirstPackage = "first-package" was "first package",
         /// The first start of the installed system.
-        FirstStart = "first start",
+        FirstStart = "first-start" was "first start",
         /// The first thing that a person asked the package manager for.
-        Asked = "first request",
+        Asked = "first-request" was "first request",
         /// The package manager's history: what came up to the last task or desktop.
-        History = "package history",
+        History = "package-history" was "package history",
         /// Somebody who knows it said so.
-        ByHand = "by hand",
+        ByHand = "by-hand" was "by hand",
         /// The day of a published listing.
         Listing = "listing",
         /// Nothing tells.
@@ -49,11 +49,11 @@ vocabulary! {
     /// What speaks for a moment at which an installation ended, what says most first.
     pub enum InstallDaySign {
         /// The installed system was started for the first time.
-        FirstStart = "first start",
+        FirstStart = "first-start" was "first start",
         /// A person asked the package manager for something.
-        Asked = "first request",
+        Asked = "first-request" was "first request",
         /// Something was typed after the last task or desktop had been put in place.
-        AfterLastTask = "after the last task",
+        AfterLastTask = "after-last-task" was "after the last task",
         /// Nothing happened for an hour.
         Pause = "pause",
     }
@@ -203,8 +203,9 @@ impl Unread {
 /// The record of one install. Lists are sorted; facts are as found.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Tally {
-    /// Schema number, [`SCHEMA`].
-    pub tally: u32,
+    /// Schema number, [`SCHEMA`]; documents of schema 1 call it `tally`.
+    #[serde(alias = "tally")]
+    pub schema_version: u32,
     /// Program and version that wrote it.
     pub program: Text,
     /// When and from what.
@@ -257,9 +258,9 @@ pub struct Tally {
     /// The reviewer's remarks.
     #[serde(default)]
     pub notes: Vec<Note>,
-    /// Things that deserve a second look.
-    #[serde(default)]
-    pub oddities: Vec<Oddity>,
+    /// What is worth a second look.
+    #[serde(default, alias = "oddities")]
+    pub findings: Vec<Finding>,
     /// What could not be read.
     #[serde(default)]
     pub unread: Vec<Unread>,
@@ -283,15 +284,69 @@ pub struct SinceInstall {
     /// Whether nothing speaks against it.
     pub sure: bool,
     /// What does; empty when nothing does.
-    #[serde(default)]
-    pub because: Text,
+    #[serde(default, alias = "because", deserialize_with = "doubts")]
+    pub doubts: Vec<Doubt>,
+}
+
+/// What speaks against a statement about the time since installation.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "doubt", rename_all = "kebab-case")]
+pub enum Doubt {
+    /// The install day itself is a guess.
+    InstallDayGuessed,
+    /// A package system has neither logs nor times.
+    NoHistory {
+        /// The package system.
+        system: System,
+    },
+    /// The logs of a package system begin later.
+    LogsBeginLater {
+        /// The package system.
+        system: System,
+        /// Days after the installation.
+        days: u32,
+    },
+    /// Logs and database disagree.
+    LogsDisagree {
+        /// The package system.
+        system: System,
+        /// How often.
+        times: u32,
+    },
+    /// Only file times tell that packages were added or updated later, not the versions.
+    OnlyTimes {
+        /// The package system.
+        system: System,
+        /// How many packages.
+        packages: u32,
+    },
+    /// What a tally of schema 1 says, as it says it.
+    Legacy {
+        /// Its words.
+        legacy: Text,
+    },
+}
+
+/// Doubts of this schema, or the sentence of schema 1.
+fn doubts<'de, D: serde::Deserializer<'de>>(deserializer: D) -> Result<Vec<Doubt>, D::Error> {
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum Stored {
+        Known(Vec<Doubt>),
+        Legacy(Text),
+    }
+    Ok(match Stored::deserialize(deserializer)? {
+        Stored::Known(doubts) => doubts,
+        Stored::Legacy(words) if words.is_empty() => Vec::new(),
+        Stored::Legacy(words) => vec![Doubt::Legacy { legacy: words }],
+    })
 }
 
 impl Tally {
     /// An empty tally: nothing found yet.
     pub fn new(program: impl Into<Text>, taken: Taken, label: Label) -> Self {
         Self {
-            tally: SCHEMA,
+            schema_version: SCHEMA,
             program: program.into(),
             taken,
             label,
@@ -310,7 +365,7 @@ impl Tally {
             storage: Storage::default(),
             readings: Vec::new(),
             notes: Vec::new(),
-            oddities: Vec::new(),
+            findings: Vec::new(),
             unread: Vec::new(),
             missing_facts: Vec::new(),
             counts: Counts::default(),
@@ -331,7 +386,7 @@ impl Tally {
     #[must_use]
     pub fn without_packages(&self) -> Self {
         Self {
-            tally: self.tally,
+            schema_version: self.schema_version,
             program: self.program.clone(),
             taken: self.taken.clone(),
             label: self.label.clone(),
@@ -350,7 +405,7 @@ impl Tally {
             storage: self.storage.clone(),
             readings: self.readings.clone(),
             notes: self.notes.clone(),
-            oddities: self.oddities.clone(),
+            findings: self.findings.clone(),
             unread: self.unread.clone(),
             missing_facts: self.missing_facts.clone(),
             counts: self.counts.clone(),
@@ -378,31 +433,31 @@ impl Tally {
         self.missing_facts.contains(&fact)
     }
 
-    /// Whether an oddity would have been found if there was one: whether this source tells what its rule asks.
-    pub fn looks_for(&self, oddity: OddityName) -> bool {
+    /// Whether a finding would have been found if there was one: whether this source tells what its rule asks.
+    pub fn looks_for(&self, finding: FindingName) -> bool {
         let is_list = self.taken.medium == Medium::Listing;
-        match oddity {
-            OddityName::MissingProgram => {
+        match finding {
+            FindingName::MissingProgram => {
                 !self.lacks(MissingFact::Launchers) && !self.lacks(MissingFact::Programs)
             }
-            OddityName::WebPageLauncher
-            | OddityName::TwoLaunchers
-            | OddityName::TwoFormats
-            | OddityName::DoubleInRole
-            | OddityName::MixedOpeners
-            | OddityName::DefaultPointsNowhere
-            | OddityName::UnlikelyDefault => !self.lacks(MissingFact::Launchers),
+            FindingName::WebPageLauncher
+            | FindingName::TwoLaunchers
+            | FindingName::TwoFormats
+            | FindingName::NoDefault
+            | FindingName::MixedDefaults
+            | FindingName::BrokenDefault
+            | FindingName::UnlikelyDefault => !self.lacks(MissingFact::Launchers),
             // By what packages say of themselves, their files and what lies beside them; most lists have none of it.
-            OddityName::InstallerLeftBehind
-            | OddityName::TransitionalPackage
-            | OddityName::Games
-            | OddityName::HalfInstalled
-            | OddityName::InNoRepository
-            | OddityName::ForeignRepository
-            | OddityName::UnownedStartup
-            | OddityName::RemovedLeftovers
-            | OddityName::ManifestDisagrees => !is_list,
-            OddityName::ReportsHome => true,
+            FindingName::InstallerLeftBehind
+            | FindingName::TransitionalPackage
+            | FindingName::Games
+            | FindingName::HalfInstalled
+            | FindingName::InNoRepository
+            | FindingName::ForeignRepository
+            | FindingName::UnownedStartup
+            | FindingName::RemovedLeftovers
+            | FindingName::ManifestDisagrees => !is_list,
+            FindingName::ReportsHome => true,
         }
     }
 
@@ -418,7 +473,7 @@ impl Tally {
         });
         self.launchers.sort_by(|a, b| (&a.id, &a.evidence.file).cmp(&(&b.id, &b.evidence.file)));
         self.applications.sort_by(|a, b| (&a.id, &a.launchers).cmp(&(&b.id, &b.launchers)));
-        self.startup.sort_by(|a, b| (a.scope, a.sort, &a.name).cmp(&(b.scope, b.sort, &b.name)));
+        self.startup.sort_by(|a, b| (a.scope, a.kind, &a.name).cmp(&(b.scope, b.kind, &b.name)));
         self.unread.sort();
         self.unread.dedup();
         self.missing_facts.sort();

@@ -1,22 +1,49 @@
 //! One thing followed through many installs: a part, an application or a package, with what it was called before.
 
 use crate::compare::{Match, Sides, align};
+use crate::model::vocabulary;
 use crate::model::{Label, Package, System, Tally, Text};
 use crate::version::{self, Step};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::cmp::Ordering;
 
-/// What a name was taken for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum TrailKind {
-    /// A part: `kernel`, `sound-server`.
-    Part,
-    /// An application, by identifier or name.
-    Application,
-    /// A package, by name.
-    Package,
+vocabulary! {
+    /// What a name was taken for.
+    pub enum TrailKind {
+        /// A part: `kernel`, `sound-server`.
+        Part = "part",
+        /// An application, by identifier or name.
+        Application = "application",
+        /// A package, by name.
+        Package = "package",
+    }
+}
+
+vocabulary! {
+    /// What happened to it since the install before.
+    pub enum TrailChange {
+        /// It is the first install.
+        First = "first",
+        /// It is not there, and was not before.
+        Absent = "absent",
+        /// Added.
+        Added = "added",
+        /// Removed.
+        Removed = "removed",
+        /// Something else fills the part.
+        Replaced = "replaced",
+        /// Delivered by another package system.
+        FormatChanged = "format-changed",
+        /// Another name.
+        Renamed = "renamed",
+        /// A later version.
+        Updated = "updated",
+        /// An earlier version.
+        Downgraded = "downgraded",
+        /// The same.
+        Same = "same",
+    }
 }
 
 /// One install on the way.
@@ -28,8 +55,8 @@ pub struct TrailStep {
     pub found: Vec<Found>,
     /// How far it went since the install before, where one version stands on both.
     pub step: Option<Step>,
-    /// `came`, `went`, `renamed`, `replaced`, `moved-format`, `updated`, `downgraded`, `same`, `absent`; `first` for the first one.
-    pub change: &'static str,
+    /// What happened to it since the install before.
+    pub change: TrailChange,
 }
 
 /// A thing in one install.
@@ -152,10 +179,10 @@ fn steps(tallies: &[&Tally], found: Vec<Vec<Found>>, kind: TrailKind) -> Vec<Tra
     for (tally, found) in tallies.iter().zip(found) {
         let before = steps.last().map(|step| step.found.as_slice());
         let (change, step) = match (before, &found[..]) {
-            (None, _) => ("first", None),
-            (Some([]), []) => ("absent", None),
-            (Some([]), _) => ("came", None),
-            (Some(_), []) => ("went", None),
+            (None, _) => (TrailChange::First, None),
+            (Some([]), []) => (TrailChange::Absent, None),
+            (Some([]), _) => (TrailChange::Added, None),
+            (Some(_), []) => (TrailChange::Removed, None),
             (Some([old, ..]), [new, ..]) => {
                 // Another thing in the same place has a version of its own.
                 let replaced = kind == TrailKind::Part && old.name != new.name;
@@ -165,23 +192,23 @@ fn steps(tallies: &[&Tally], found: Vec<Vec<Found>>, kind: TrailKind) -> Vec<Tra
                     _ => None,
                 };
                 let change = if replaced {
-                    "replaced"
+                    TrailChange::Replaced
                 } else if old.system != new.system {
-                    "moved-format"
+                    TrailChange::FormatChanged
                 } else if old.name != new.name {
-                    "renamed"
+                    TrailChange::Renamed
                 } else {
                     match (&old.version, &new.version) {
                         (Some(old), Some(new)) => match version::compare_plain(old, new) {
-                            Ordering::Less => "updated",
-                            Ordering::Greater => "downgraded",
-                            Ordering::Equal => "same",
+                            Ordering::Less => TrailChange::Updated,
+                            Ordering::Greater => TrailChange::Downgraded,
+                            Ordering::Equal => TrailChange::Same,
                         },
-                        (old, new) if old == new => "same",
-                        _ => "updated",
+                        (old, new) if old == new => TrailChange::Same,
+                        _ => TrailChange::Updated,
                     }
                 };
-                (change, step.filter(|_| change != "same"))
+                (change, step.filter(|_| change != TrailChange::Same))
             }
         };
         steps.push(TrailStep { label: tally.label.clone(), found, step, change });
@@ -199,7 +226,7 @@ mod tests {
         tally.label.release = Some(release.into());
         for (name, source, version) in packages {
             let mut package = Package::new(System::Dpkg, *name, *version);
-            package.made_from = Some((*source).into());
+            package.source = Some((*source).into());
             package.upstream_version = (*version).into();
             tally.packages.push(package);
         }
@@ -216,7 +243,7 @@ mod tests {
         ];
         let all: Vec<&Tally> = tallies.iter().collect();
         let trail = follow("libweir2", &all).unwrap();
-        let said: Vec<(&str, Option<&str>, Option<Step>)> = trail
+        let said: Vec<(TrailChange, Option<&str>, Option<Step>)> = trail
             .steps
             .iter()
             .map(|step| (step.change, step.found.first().map(|found| found.name.as_str()), step.step))
@@ -224,10 +251,10 @@ mod tests {
         assert_eq!(
             said,
             [
-                ("first", Some("libweir1"), None),
-                ("renamed", Some("libweir2"), Some(Step::Major)),
-                ("updated", Some("libweir2"), Some(Step::Minor)),
-                ("went", None, None)
+                (TrailChange::First, Some("libweir1"), None),
+                (TrailChange::Renamed, Some("libweir2"), Some(Step::Major)),
+                (TrailChange::Updated, Some("libweir2"), Some(Step::Minor)),
+                (TrailChange::Removed, None, None)
             ]
         );
         assert_eq!(follow("nothing", &all), None);

@@ -109,17 +109,17 @@ mod tests {
 
     #[test]
     fn every_package_is_behind_one_choice_shared_or_unexplained() {
-        use Reason::{Chosen, Followed};
+        use Reason::{Dependency as Automatic, Explicit};
         let install = tally(vec![
-            package("desktop", Chosen, Kind::Metapackage, &["office", "panel"]),
-            package("office", Followed, Kind::Application, &["liboffice", "libshared"]),
-            package("liboffice", Followed, Kind::Library, &["libdeep"]),
-            package("libdeep", Followed, Kind::Library, &[]),
-            package("panel", Followed, Kind::Desktop, &["libshared"]),
-            package("libshared", Followed, Kind::Library, &["libbelow"]),
-            package("libbelow", Followed, Kind::Library, &[]),
-            package("stray", Followed, Kind::Library, &["ring"]),
-            package("ring", Followed, Kind::Library, &["stray"]),
+            package("desktop", Explicit, Kind::Metapackage, &["office", "panel"]),
+            package("office", Automatic, Kind::Application, &["liboffice", "libshared"]),
+            package("liboffice", Automatic, Kind::Library, &["libdeep"]),
+            package("libdeep", Automatic, Kind::Library, &[]),
+            package("panel", Automatic, Kind::Desktop, &["libshared"]),
+            package("libshared", Automatic, Kind::Library, &["libbelow"]),
+            package("libbelow", Automatic, Kind::Library, &[]),
+            package("stray", Automatic, Kind::Library, &["ring"]),
+            package("ring", Automatic, Kind::Library, &["stray"]),
         ]);
         let found = choices(&install);
         let said: Vec<_> = found

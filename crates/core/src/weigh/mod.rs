@@ -72,7 +72,7 @@ fn candidates(tally: &Tally, graph: &Graph<'_>, over: u64) -> Vec<Droppable> {
     let wanted = graph.all().filter(|at| !essential(*at)).filter(|at| {
         let package = graph.package(*at);
         matches!(package.kind, Kind::Application | Kind::Game | Kind::Artwork | Kind::Language | Kind::Font)
-            || package.reason == crate::model::Reason::Chosen
+            || package.reason == crate::model::Reason::Explicit
     });
     wanted
         .filter_map(|at| {

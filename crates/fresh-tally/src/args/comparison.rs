@@ -1,85 +1,58 @@
-//! Commands that hold installs against each other, against a checklist, or against what makers released.
+//! Commands that compare installs with each other, with a checklist, or with upstream releases.
 
-use super::{ALL, NonEmpty, handles, one_of};
+use super::{ALL, NonEmpty, OneOf, handles, one_of_words};
 use clap::{Args, ValueEnum};
 use std::path::PathBuf;
 use tally_core::grid::{Likeness, RowGroup};
+use tally_core::model::{Kind, Menu, System};
+use tally_report::CompareWhat;
 
-/// Tell what changed from one install to another
-#[derive(Debug, Args, Default)]
+/// Compare two installs: what changed, and what was done on purpose
+#[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   fresh-tally compare saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed
   fresh-tally compare old.tally.json /mnt/fresh --view decisions
   fresh-tally compare OLD NEW --base OLD_BASE NEW_BASE
-  fresh-tally compare OLD NEW --view packages --kind game,application --sort added,removed
+  fresh-tally compare OLD NEW --view packages --kind game,application --change added,removed
   fresh-tally compare OLD NEW --format markdown -o notes.md")]
 pub(crate) struct CompareArgs {
     /// The old install: handle, tally file, or source
     #[arg(add = handles())]
     pub(crate) old: String,
-    /// The new one
+    /// The new install
     #[arg(add = handles())]
     pub(crate) new: String,
-    /// What to look at
-    #[arg(long, value_enum, default_value_t = CompareWhatArg::Headlines)]
-    pub(crate) view: CompareWhatArg,
-    /// The base's old and new install, to tell what was inherited; or the new one alone
+    /// The view
+    #[arg(long, default_value_t = CompareWhat::Headlines, value_parser = OneOf::<CompareWhat>::new())]
+    pub(crate) view: CompareWhat,
+    /// The old and the new install of the base, to tell which changes were inherited; or only the new one
     #[arg(long, num_args = 1..=2, value_names = ["OLD_BASE", "NEW_BASE"], add = handles())]
     pub(crate) base: Vec<String>,
-    /// Only these sorts of change: added, removed, upgraded, replaced, put-in ...
-    #[arg(long, value_name = "SORT", value_delimiter = ',', help_heading = "Filters")]
-    pub(crate) sort: Vec<String>,
+    /// Only these changes: added, removed, upgraded, replaced, added-on-purpose ...
+    #[arg(long, alias = "sort", value_name = "CHANGE", value_delimiter = ',', help_heading = "Filters")]
+    pub(crate) change: Vec<String>,
     /// Only packages of these kinds: application, game, library ...
-    #[arg(long, value_name = "KIND", value_delimiter = ',', help_heading = "Filters")]
-    pub(crate) kind: Vec<String>,
+    #[arg(long, value_name = "KIND", value_delimiter = ',', help_heading = "Filters", value_parser = OneOf::<Kind>::new(), hide_possible_values = true)]
+    pub(crate) kind: Vec<Kind>,
     /// Only these package systems: dpkg, snap, flatpak ...
-    #[arg(long, value_name = "SYSTEM", value_delimiter = ',', help_heading = "Filters")]
-    pub(crate) system: Vec<String>,
+    #[arg(long, value_name = "SYSTEM", value_delimiter = ',', help_heading = "Filters", value_parser = OneOf::<System>::new(), hide_possible_values = true)]
+    pub(crate) system: Vec<System>,
     /// Only programs of these menus: internet, games ...
-    #[arg(long, value_name = "MENU", value_delimiter = ',', help_heading = "Filters")]
-    pub(crate) menu: Vec<String>,
-    /// Only names like this: `*` any run, `?` one character, `#` digits and dots, `|` or
+    #[arg(long, value_name = "MENU", value_delimiter = ',', help_heading = "Filters", value_parser = OneOf::<Menu>::new(), hide_possible_values = true)]
+    pub(crate) menu: Vec<Menu>,
+    /// Only names that match: `*` any characters, `?` one character, `#` digits and dots, `|` or
     #[arg(long, value_name = "PATTERN", help_heading = "Filters")]
     pub(crate) name: Option<String>,
-    /// End with exit code 1 when anything differs
+    /// Exit with code 1 if anything differs
     #[arg(long)]
     pub(crate) exit_code: bool,
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum, Default)]
-pub(crate) enum CompareWhatArg {
-    #[default]
-    /// Headlines, parts, programs, and the weightiest decisions
-    Headlines,
-    /// All parts, unchanged ones too
-    Parts,
-    /// All programs that changed
-    Applications,
-    /// What opens what, where that changed
-    Defaults,
-    /// All packages that changed
-    Packages,
-    /// All decisions, with what followed from each
-    Decisions,
-    /// Repositories that came, went, or changed
-    Repositories,
-    /// What starts by itself, where that changed
-    Startup,
-    /// Sessions, themes, wallpapers and fonts that changed
-    Looks,
-    /// Weight by kind
-    Weight,
-    /// Figures measured on both sides
-    Readings,
-    /// All of that
-    All,
-}
-
-/// Lay installs side by side: the same questions as rows, the installs as columns
+/// Put installs side by side in one table
 ///
-/// Ends with what all of them share, what one alone has or lacks, and how alike they are. A figure that was measured by another
-/// method or under other conditions is marked. A grid too wide for the screen goes on below.
+/// Ends with what all of them have in common, what only one has or lacks, and how alike they are. Figures that were measured with
+/// another method or under other conditions are marked. A table too wide for the screen continues below.
 #[derive(Debug, Args, Default)]
 #[command(after_help = "\
 Examples:
@@ -87,34 +60,51 @@ Examples:
   fresh-tally grid A B C --only differing
   fresh-tally grid A B C --ask Inkcap --ask 'process viewer' -o editions.html")]
 pub(crate) struct GridArgs {
-    /// Two installs or more, 50 at the most
+    /// Two to 50 installs
     #[arg(required = true, num_args = 2.., value_name = "INSTALL", value_parser = NonEmpty::new(), add = handles())]
     pub(crate) installs: Vec<String>,
-    /// Also ask for this package, program or application; may be given again. A name that is merely like it is said
+    /// Also look for this package or program; can be repeated. If only a similar name is found, the table says so
     #[arg(long, value_name = "NAME", value_parser = NonEmpty::new())]
     pub(crate) ask: Vec<String>,
     /// Leave out rows
     #[arg(long, value_enum, value_name = "WHICH")]
     pub(crate) only: Option<OnlyArg>,
-    /// Show these groups of rows in full, and no others [default: a summary of each; html, csv and json hold all]
-    #[arg(long, value_delimiter = ',', value_name = "GROUP", value_parser = one_of(RowGroup::ALL.iter().map(|g| g.name()).chain([ALL])))]
+    /// Show only these groups of rows, in full [default: a summary of each; html, csv and json contain everything]
+    #[arg(long, value_delimiter = ',', value_name = "GROUP", value_parser = one_of_words(RowGroup::ALL.iter().map(|g| g.name()).chain([ALL])))]
     pub(crate) rows: Vec<String>,
-    /// What likeness is measured by: programs that both have, packages, or packages the heavier the more [default:
-    /// applications]
-    #[arg(long, value_name = "WHAT", value_parser = one_of(Likeness::ALL.iter().map(|l| l.name())))]
-    pub(crate) likeness: Option<String>,
+    /// What likeness is measured by [default: applications]
+    #[arg(long, value_name = "WHAT", value_parser = OneOf::<Likeness>::new())]
+    pub(crate) likeness: Option<Likeness>,
+}
+
+impl CompareArgs {
+    /// Two installs, and no option.
+    pub(crate) fn of(old: &str, new: &str) -> Self {
+        Self {
+            old: old.into(),
+            new: new.into(),
+            view: CompareWhat::Headlines,
+            base: Vec::new(),
+            change: Vec::new(),
+            kind: Vec::new(),
+            system: Vec::new(),
+            menu: Vec::new(),
+            name: None,
+            exit_code: false,
+        }
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum OnlyArg {
-    /// Show only rows whose answers are not all the same
+    /// Only rows that differ
     Differing,
 }
 
-/// Put a checklist's questions to installs, and answer them by evidence
+/// Answer the questions of a checklist from the files of installs
 ///
-/// What only a person can answer stays open until `fresh-tally note INSTALL --ask NAME ...` answers it. Ends with 1 when a question
-/// that is no mere wish has the answer no.
+/// Questions that only you can answer stay open until `fresh-tally note INSTALL --ask NAME ...` answers them. The exit code is 1
+/// if any question that is not optional has the answer no.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -123,21 +113,21 @@ Examples:
   fresh-tally check questions.toml saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat -o answers.html
   fresh-tally note saltmarsh-5.0-reedbed --ask printer-found yes, at once")]
 pub(crate) struct CheckArgs {
-    /// A checklist: TOML, as `--starter` prints one
+    /// The checklist (TOML); `--starter` prints an example
     #[arg(required_unless_present = "starter")]
     pub(crate) checklist: Option<PathBuf>,
-    /// One install or more
+    /// One or more installs
     #[arg(required_unless_present = "starter", value_name = "INSTALL", value_parser = NonEmpty::new(), add = handles())]
     pub(crate) installs: Vec<String>,
-    /// Print a checklist to begin with
+    /// Print an example checklist
     #[arg(long, conflicts_with_all = ["checklist", "installs"])]
     pub(crate) starter: bool,
 }
 
-/// Tell how far parts and programs were behind their makers on the day of the release
+/// Tell how far parts and programs were behind upstream on the release day
 ///
-/// What the makers had released by then stands in a file of yours (TOML, or CSV by its ending); nothing is looked up. A project
-/// that the file does not know is listed, not guessed.
+/// You provide the upstream releases in a file (TOML or CSV); nothing is looked up online. Projects that are not in the file are
+/// listed as such.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -148,21 +138,21 @@ pub(crate) struct LagArgs {
     /// Handle, tally file, or source
     #[arg(required_unless_present = "starter", value_parser = NonEmpty::new(), add = handles())]
     pub(crate) install: Option<String>,
-    /// The makers' releases
+    /// The file of upstream releases
     #[arg(long, value_name = "FILE", required_unless_present = "starter")]
     pub(crate) upstream: Option<PathBuf>,
-    /// The day that counts [default: the day of the release, as the label has it]
+    /// The day to compare with [default: the release date of the install]
     #[arg(long, value_name = "YYYY-MM-DD")]
     pub(crate) day: Option<String>,
-    /// Print a file of releases to begin with
+    /// Print an example file of releases
     #[arg(long, conflicts_with_all = ["install", "upstream", "day"])]
     pub(crate) starter: bool,
 }
 
-/// Follow one part, program or package through the releases on the shelf
+/// Follow one part, program or package through releases
 ///
-/// Each distribution and edition has its own trail, by release. A package that was renumbered or renamed is followed under
-/// the names it had.
+/// Each distribution and edition has its own list, ordered by release. A package that was renamed or moved to a new series is
+/// followed under the names it had.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -172,7 +162,7 @@ Examples:
 pub(crate) struct TrailArgs {
     /// A part (`kernel`, `sound-server`), a program, or a package
     pub(crate) name: String,
-    /// Handles, tally files or sources [default: everything on the shelf]
+    /// Handles, tally files, or sources [default: everything on the shelf]
     #[arg(add = handles())]
     pub(crate) installs: Vec<String>,
 }

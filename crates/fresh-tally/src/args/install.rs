@@ -1,15 +1,16 @@
 //! Commands about one install.
 
-use super::{NonEmpty, READ_BY_HAND, handles};
-use clap::{Args, ValueEnum};
+use super::{NonEmpty, OneOf, READ_BY_HAND, handles};
+use clap::Args;
 use std::path::PathBuf;
 use tally_core::model::bytes_of;
 use tally_report::chart::Size;
+use tally_report::{Sbom, ShowWhat};
 
-/// Read an install, say what was found, and put its tally on the shelf
+/// Read an install, print what was found, and put its tally on the shelf
 ///
-/// What can't be read is named, file and line, and the rest is kept. With -o the tally goes to that file instead of the
-/// shelf (and to both when --shelf is given as well).
+/// Files that can't be read are named, and everything else is kept. With -o the tally goes to that file instead of the shelf
+/// (and to both if --shelf is given as well).
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -24,30 +25,30 @@ Examples:
   rpm -qa | fresh-tally take - --distro Saltmarsh --release 5.0
   LC_ALL=C pacman -Qi | fresh-tally take - --distro Saltmarsh --release 5.0")]
 pub(crate) struct TakeArgs {
-    /// Root folder of an install; an archive of one; an image (ISO 9660, SquashFS, ext4) or a disk (raw, qcow2, VDI) with
-    /// one in it; or a list of packages as a package system prints it, a manifest, a bill of materials (CycloneDX or SPDX
+    /// Root folder of an install, an archive of one, an image (ISO 9660, SquashFS, ext4) or a disk (raw, qcow2, VDI) that
+    /// contains one; or a package list as a package system prints it, a manifest, or a bill of materials (CycloneDX or SPDX
     /// JSON); `-` is standard input
     pub(crate) source: PathBuf,
     #[command(flatten)]
     pub(crate) label: LabelArgs,
-    /// Handle on the shelf [default: made from the label]
+    /// Handle on the shelf [default: made of distribution, release, edition and profile]
     #[arg(long, value_name = "NAME")]
     pub(crate) handle: Option<String>,
-    /// Mark it as read from a live session
+    /// It is a live session, not an installed system
     #[arg(long)]
     pub(crate) live: bool,
-    /// When the installation ended, where the install's own records do not tell: what came later is told apart
+    /// When the installation ended, if the install's own records do not say; tells what was added later
     #[arg(long, value_name = "DAY|MOMENT", conflicts_with = "live")]
     pub(crate) installed: Option<String>,
-    /// Take a tally of each profile that the medium can install; -o names a folder for them
+    /// Take a tally of each profile that the medium can install; -o is a folder for them
     #[arg(long, conflicts_with_all = ["handle", "profile", "live", "installed"])]
     pub(crate) each_profile: bool,
-    /// Read the whole file once more, and write its SHA-256 into the tally
+    /// Record the SHA-256 of the file, which takes reading it once more
     #[arg(long)]
     pub(crate) sha256: bool,
 }
 
-/// What the release files do not say, or say wrong.
+/// What the release files leave out or get wrong.
 #[derive(Debug, Args, Default)]
 #[command(next_help_heading = "Label")]
 pub(crate) struct LabelArgs {
@@ -57,24 +58,24 @@ pub(crate) struct LabelArgs {
     /// Release number
     #[arg(long, value_name = "NUMBER")]
     pub(crate) release: Option<String>,
-    /// Code name of the release
+    /// Codename of the release
     #[arg(long, value_name = "NAME")]
     pub(crate) codename: Option<String>,
     /// Edition, flavor or spin
     #[arg(long, value_name = "NAME")]
     pub(crate) edition: Option<String>,
-    /// Choice made at install time: full, minimal
+    /// Choice made during installation: full, minimal
     #[arg(long, value_name = "NAME")]
     pub(crate) profile: Option<String>,
     /// Architecture
     #[arg(long, value_name = "NAME")]
     pub(crate) arch: Option<String>,
-    /// Day of the release
+    /// Release date
     #[arg(long, value_name = "YYYY-MM-DD")]
     pub(crate) release_date: Option<String>,
 }
 
-/// Look at one install
+/// Show one install
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -85,41 +86,15 @@ pub(crate) struct ShowArgs {
     /// Handle, tally file, or source
     #[arg(add = handles())]
     pub(crate) install: String,
-    /// What to look at
-    #[arg(value_enum, default_value_t = ShowWhatArg::Overview)]
-    pub(crate) view: ShowWhatArg,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub(crate) enum ShowWhatArg {
-    /// One screen about everything
-    Overview,
-    /// What lies underneath, with versions and the file each was read from
-    Parts,
-    /// What stands in the menu, by category, with version, package, format and size
-    Menu,
-    /// What opens what, and which file says so
-    Defaults,
-    /// Every package
-    Packages,
-    /// Where packages come from
-    Repositories,
-    /// What starts by itself
-    Startup,
-    /// Sessions, themes, icon sets, wallpapers, fonts
-    Looks,
-    /// Where the weight is
-    Weight,
-    /// Figures measured on the running install, and notes
-    Readings,
-    /// What deserves a second look
-    Odd,
+    /// The view
+    #[arg(default_value_t = ShowWhat::Overview, value_parser = OneOf::<ShowWhat>::new())]
+    pub(crate) view: ShowWhat,
 }
 
 /// Find packages, programs and commands by approximate name
 ///
-/// A name heard, misspelt or in part will do; best matches come first and say why they matched. Ends with exit code 1 when
-/// it is not there, and names what comes nearest.
+/// Misspelt and partial names will do. The best matches come first, each with the reason why it matched. If nothing is found,
+/// the exit code is 1 and similar names are listed.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -134,17 +109,17 @@ pub(crate) struct FindArgs {
     /// What to look for
     #[arg(required_unless_present_any = ["file", "program"])]
     pub(crate) words: Vec<String>,
-    /// Tell which package a file belongs to
+    /// Which package this file belongs to
     #[arg(long, value_name = "PATH", conflicts_with_all = ["words", "program"], value_parser = NonEmpty::new())]
     pub(crate) file: Option<String>,
-    /// Tell whether there is a command of this name, and whose it is
+    /// Whether there is a command of this name, and which package it belongs to
     #[arg(long, value_name = "NAME", conflicts_with = "words", value_parser = NonEmpty::new())]
     pub(crate) program: Option<String>,
 }
 
-/// Write a remark or a measured figure into a tally
+/// Add a note or a measured figure to a tally
 ///
-/// Without words it shows what was written. Remarks stay when the same install is taken again, and none is ever
+/// Without a note it prints the existing ones. Notes are kept when the same install is taken again, and are never
 /// overwritten. Figures: memory, swap, disk (bytes, or with kB, MB, GB, KiB, MiB, GiB); tasks, threads, load; boot, uptime
 /// (seconds).
 #[derive(Debug, Args)]
@@ -157,18 +132,18 @@ pub(crate) struct NoteArgs {
     /// Handle or tally file
     #[arg(add = handles())]
     pub(crate) install: String,
-    /// A remark, or figures as NAME=VALUE
+    /// A note, or figures as NAME=VALUE
     pub(crate) words: Vec<String>,
-    /// The question of a checklist that this answers
+    /// The question of a checklist that it answers
     #[arg(long, value_name = "NAME")]
     pub(crate) ask: Option<String>,
     /// How the figures were measured
     #[arg(long, value_name = "WORDS", default_value = READ_BY_HAND)]
     pub(crate) method: String,
-    /// At which moment
+    /// When they were measured, such as 'idle after boot'
     #[arg(long, value_name = "WORDS", default_value = "")]
     pub(crate) when: String,
-    /// On a live session, not on the installed system
+    /// They were measured in a live session, not on the installed system
     #[arg(long)]
     pub(crate) live: bool,
     /// Memory of the machine
@@ -176,11 +151,11 @@ pub(crate) struct NoteArgs {
     pub(crate) ram: Option<u64>,
 }
 
-/// Publish: show notes, a page, tables, data, charts
+/// Make a report to publish: a page, show notes, tables, data, charts
 ///
-/// One install makes a report of what is in it, two a report of what changed, more (or --side-by-side) one of what tells
-/// them apart. With -o FOLDER all of it is written there; the ending of -o FILE chooses one form: `.html` a page that
-/// needs nothing else, `.md` show notes, `.csv`, `.json`, `.svg` and `.png` a chart. Without -o the show notes are printed.
+/// One install makes a report of what is in it, two installs make a report of what changed, and more (or --side-by-side) a
+/// report of how they differ. With -o FOLDER everything is written there. The ending of -o FILE selects one form: `.html` a
+/// self-contained page, `.md` show notes, `.csv`, `.json`, and `.svg` or `.png` a chart. Without -o the show notes are printed.
 #[derive(Debug, Args, Default)]
 #[command(after_help = "\
 Examples:
@@ -200,32 +175,24 @@ pub(crate) struct ReportArgs {
     /// Only this chart: kinds, menu, weight of one install; changes, decisions, releases of two; likeness, releases of more
     #[arg(long, value_name = "NAME")]
     pub(crate) chart: Option<String>,
-    /// Size of charts that are files
+    /// Size of chart files
     #[arg(long, value_name = "WIDTHxHEIGHT", default_value = "1920x1080")]
     pub(crate) size: Size,
-    /// No ground under charts, to lay them over a video
+    /// Charts with a transparent background, for video overlays
     #[arg(long)]
     pub(crate) transparent: bool,
-    /// Light on dark charts
+    /// Charts with a dark background
     #[arg(long)]
     pub(crate) dark: bool,
-    /// Folder of own templates: each file in it is written into the folder of -o
+    /// Folder with your own templates: each is filled in and written to the folder given with -o
     #[arg(long, value_name = "DIR", conflicts_with = "chart")]
     pub(crate) template: Option<PathBuf>,
-    /// A bill of materials instead, by this standard
-    #[arg(long, value_enum, value_name = "STANDARD", conflicts_with_all = ["chart", "template", "side_by_side"])]
-    pub(crate) sbom: Option<SbomArg>,
+    /// Write a bill of materials in this format instead
+    #[arg(long, value_name = "STANDARD", value_parser = OneOf::<Sbom>::new(), conflicts_with_all = ["chart", "template", "side_by_side"])]
+    pub(crate) sbom: Option<Sbom>,
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub(crate) enum SbomArg {
-    /// CycloneDX 1.5, JSON
-    Cyclonedx,
-    /// SPDX 2.3, JSON
-    Spdx,
-}
-
-/// Tell what brought a package in, and what would leave with it
+/// Explain why a package is installed, and what removing it would remove
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -235,14 +202,14 @@ pub(crate) struct WhyArgs {
     /// Handle, tally file, or source
     #[arg(add = handles())]
     pub(crate) install: String,
-    /// Name of a package, with its system before a colon where names meet
+    /// Name of a package; `system:name` where several systems have one of that name
     pub(crate) package: String,
-    /// Show a path from each chosen package that leads there
+    /// Show a path from each explicitly installed package
     #[arg(long)]
     pub(crate) all: bool,
 }
 
-/// Say whether an install fits a size, and what would have to go
+/// Check whether an install fits a size limit, and suggest what to remove
 ///
 /// Ends with exit code 1 when it is over the limit.
 #[derive(Debug, Args)]
@@ -254,23 +221,23 @@ pub(crate) struct WeighArgs {
     /// Handle, tally file, or source
     #[arg(add = handles())]
     pub(crate) install: String,
-    /// The size that it must fit: bytes, or with kB, MB, GB, KiB, MiB, GiB
+    /// The size limit: bytes, or with kB, MB, GB, KiB, MiB, GiB
     #[arg(long, value_name = "SIZE", value_parser = bytes_of)]
     pub(crate) limit: u64,
-    /// What comes on top
+    /// Size of what will be added
     #[arg(long, value_name = "SIZE", value_parser = bytes_of, default_value = "0")]
     pub(crate) plus: u64,
 }
 
-/// Print a script that collects what `take` needs of an install elsewhere
+/// Print a script that collects what `take` needs from another machine
 ///
-/// The script is POSIX shell and runs on any Linux and on FreeBSD, as anybody; it says what it could not read. It never
-/// takes passwords, keys, network credentials, machine ids or personal files; `sh kit.sh --list` shows what it would take.
+/// The POSIX shell script runs on any Linux and on FreeBSD, as any user, and reports what it could not read. It never collects
+/// passwords, keys, network credentials, machine IDs or personal files; `sh kit.sh --list` shows what it would collect.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   fresh-tally kit -o kit.sh
-  sh kit.sh --list                                               (there) what it would take
+  sh kit.sh --list                                               (there) shows what it would collect
   sh kit.sh                                                      (there) writes tally-kit.tar.gz
   fresh-tally take tally-kit.tar.gz
   ssh host sh -s -- -o - < kit.sh | fresh-tally take -")]

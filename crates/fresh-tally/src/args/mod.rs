@@ -1,24 +1,26 @@
 //! What the user may type. Nothing here does anything.
 
 mod comparison;
+mod complete;
 mod install;
 mod rules;
 mod shelf;
+mod words;
 
-pub(crate) use comparison::{CheckArgs, CompareArgs, CompareWhatArg, GridArgs, LagArgs, OnlyArg, TrailArgs};
+pub(crate) use comparison::{CheckArgs, CompareArgs, GridArgs, LagArgs, OnlyArg, TrailArgs};
+pub(crate) use complete::handles;
 pub(crate) use install::{
-    FindArgs, KitArgs, LabelArgs, NoteArgs, ReportArgs, SbomArg, ShowArgs, ShowWhatArg, TakeArgs, WeighArgs,
-    WhyArgs,
+    FindArgs, KitArgs, LabelArgs, NoteArgs, ReportArgs, ShowArgs, TakeArgs, WeighArgs, WhyArgs,
 };
 pub(crate) use rules::{CompletionsArgs, DemoArgs, RulesAction, RulesArgs};
 pub(crate) use shelf::{ShelfAction, ShelfArgs, ShelfListArgs};
 
-use crate::settings;
-use clap::builder::{NonEmptyStringValueParser as NonEmpty, PossibleValuesParser};
-use clap::{Args, Parser, Subcommand, ValueEnum};
-use clap_complete::engine::{ArgValueCompleter, CompletionCandidate, PathCompleter, ValueCompleter};
-use std::ffi::OsStr;
+use clap::builder::NonEmptyStringValueParser as NonEmpty;
+use clap::{Args, ColorChoice, Parser, Subcommand};
 use std::path::PathBuf;
+use tally_core::history::Moment;
+use tally_report::Format;
+use words::{OneOf, one_of_words};
 
 /// The method of a figure that a person noted without saying more.
 pub(crate) const READ_BY_HAND: &str = "read by hand";
@@ -26,52 +28,31 @@ pub(crate) const READ_BY_HAND: &str = "read by hand";
 /// The word for every group of rows.
 pub(crate) const ALL: &str = "all";
 
-/// One of a closed set of words.
-fn one_of(words: impl Iterator<Item = &'static str>) -> PossibleValuesParser {
-    PossibleValuesParser::new(words.collect::<Vec<_>>())
-}
-
 /// The variable by which a shell asks for completions.
 pub(crate) const COMPLETE: &str = "FRESH_TALLY_COMPLETE";
 
-/// Completes an install: handles on the shelf first, then paths.
-fn handles() -> ArgValueCompleter {
-    ArgValueCompleter::new(|typed: &OsStr| -> Vec<CompletionCandidate> {
-        let begins = typed.to_string_lossy();
-        let shelf = settings::default_shelf().handles().unwrap_or_default();
-        let mut candidates: Vec<CompletionCandidate> = shelf
-            .into_iter()
-            .filter(|handle| handle.starts_with(&*begins))
-            .map(CompletionCandidate::new)
-            .collect();
-        candidates.extend(PathCompleter::any().complete(typed));
-        candidates
-    })
-}
-
 const EXAMPLES: &str = "\
 Examples:
-  fresh-tally demo                               see it all on made-up installs
-  fresh-tally take /mnt/fresh                    read the install whose root is mounted there
-  fresh-tally take / --edition Reedbed           read the running system, and name its edition
-  fresh-tally show saltmarsh-5.0-reedbed menu    what stands in the menu, with versions
-  fresh-tally compare OLD NEW                    what changed between two installs
+  fresh-tally demo                               try everything on made-up installs
+  fresh-tally take /mnt/fresh                    read the install that is mounted there
+  fresh-tally take / --edition Reedbed           read the running system and name its edition
+  fresh-tally show saltmarsh-5.0-reedbed menu    list the programs of the menu with their versions
+  fresh-tally compare OLD NEW                    tell what changed between two installs
 
-INSTALL is a handle on the shelf, a tally file, or anything that `take` can read; with @shipped or @found behind it,
-as it was on its install day or as it stands.
-Exit codes: 0 done; 1 done, and the answer is no; 2 the command line is wrong;
-3 an input can't be read or written; 4 a bug.";
+INSTALL is a handle on the shelf, a tally file, or anything that `take` can read. Add @shipped to see it as it was on its
+install day, or @found to see it as it is now.
+Exit codes: 0 done; 1 done, and the answer is no; 2 wrong command line; 3 an input or output failed; 4 a bug.";
 
 /// What `--version` says: the program, and the documents that it reads and writes.
 const LONG_VERSION: &str = concat!(
     env!("CARGO_PKG_VERSION"),
-    "\nreads and writes tallies of schema 1; writes comparisons, grids, checks, reports of schema 1\nthe font of charts is DejaVu Sans"
+    "\nreads tallies of schemas 1 and 2; writes all documents in schema 2\ncharts use the font DejaVu Sans"
 );
 
-/// Takes the tally of a fresh Linux install: what came in the box, and what changed on purpose
+/// Inventory a fresh Linux install: what ships with it, and what changed on purpose
 ///
-/// Reads the package databases, launchers and release files of an install, from its files alone: nothing of it is run,
-/// nothing is written to it, and no network is asked.
+/// Reads the package databases, launchers and release files of an install. It only reads files: it runs nothing of the
+/// install, writes nothing to it, and uses no network.
 #[derive(Debug, Parser)]
 #[command(name = "fresh-tally", version, long_version = LONG_VERSION, after_help = EXAMPLES, after_long_help = EXAMPLES, max_term_width = 100)]
 pub(crate) struct Cli {
@@ -84,67 +65,35 @@ pub(crate) struct Cli {
 /// Options that every command takes.
 #[derive(Debug, Args)]
 pub(crate) struct Common {
-    /// Folder of tallies [default: FRESH_TALLY_SHELF, else fresh-tally/shelf in the data folder]
+    /// Folder of tallies [default: FRESH_TALLY_SHELF, or fresh-tally/shelf in the data folder]
     #[arg(long, global = true, value_name = "DIR")]
     pub(crate) shelf: Option<PathBuf>,
-    /// Form of the answer [default: by the ending of -o, else table]
-    #[arg(long, short, global = true, value_enum, value_name = "FORMAT")]
-    pub(crate) format: Option<FormatArg>,
-    /// Write the answer to a file, as a whole or not at all; `-` is standard output
+    /// Output format [default: by the ending of -o, otherwise table]
+    #[arg(long, short, global = true, value_name = "FORMAT", value_parser = OneOf::<Format>::new())]
+    pub(crate) format: Option<Format>,
+    /// Write the output to a file, completely or not at all; `-` is standard output
     #[arg(long, short, global = true, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
-    /// File of own rules, before the built-in ones; may be given again [default: fresh-tally/rules.toml in the
-    /// configuration folder]
+    /// File with your own rules, which come before the built-in ones; can be repeated [default: fresh-tally/rules.toml in
+    /// the configuration folder]
     #[arg(long, global = true, value_name = "FILE")]
     pub(crate) rules: Vec<PathBuf>,
-    /// What of an install to show: as it was on its install day, or as it stands [default: shipped]; `INSTALL@found` says it
-    /// for one
-    #[arg(long = "as", global = true, value_enum, value_name = "MOMENT")]
-    pub(crate) seen: Option<AsArg>,
-    /// When to colour [default: auto, which asks the terminal and NO_COLOR]
+    /// Show installs as they shipped or as they are now [default: shipped]; `INSTALL@found` does it for a single one
+    #[arg(long = "as", global = true, value_name = "MOMENT", value_parser = OneOf::<Moment>::new())]
+    pub(crate) seen: Option<Moment>,
+    /// When to use colors [default: auto, which checks the terminal and NO_COLOR]
     #[arg(long, global = true, value_enum, value_name = "WHEN")]
-    pub(crate) color: Option<ColorArg>,
-    /// Lay tables out for this many columns [default: the terminal's; without limit when piped]
+    pub(crate) color: Option<ColorChoice>,
+    /// Lay out tables for this many columns [default: the terminal's width; no limit in a pipe]
     #[arg(long, global = true, value_name = "COLUMNS", value_parser = clap::value_parser!(u16).range(20..))]
     pub(crate) width: Option<u16>,
-    /// Say nothing but the answer and errors
+    /// Print only the answer and errors
     #[arg(long, short, global = true)]
     pub(crate) quiet: bool,
-    /// Say on standard error which readers ran, how long each took, and which limits were met; twice: every file that was read
+    /// Report on standard error which readers ran, how long each took and which limits were reached; twice: also every file
+    /// that was read
     #[arg(long, short, global = true, action = clap::ArgAction::Count, conflicts_with = "quiet")]
     pub(crate) verbose: u8,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub(crate) enum FormatArg {
-    /// Aligned columns
-    Table,
-    /// Markdown, to be pasted as it is
-    Markdown,
-    /// One page of HTML that needs nothing else
-    Html,
-    /// Comma-separated values
-    Csv,
-    /// JSON
-    Json,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum AsArg {
-    /// Without what was added after the install day, and with what was removed, in the versions of that day
-    Shipped,
-    /// Everything that is there
-    Found,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub(crate) enum ColorArg {
-    /// When the answer goes to a terminal
-    Auto,
-    /// Always
-    Always,
-    /// Never
-    Never,
 }
 
 #[derive(Debug, Subcommand)]
@@ -166,12 +115,12 @@ pub(crate) enum Command {
     Rules(RulesArgs),
     Demo(DemoArgs),
     Completions(CompletionsArgs),
-    /// Print the manual, in roff; with -o DIR/ a page for each command
+    /// Print the manual page (roff); with -o DIR/ one page for each command
     Man,
 }
 
 impl Command {
-    /// Whether it writes nothing but its answer, and of installs looks into tallies only (a source read on the fly apart).
+    /// Whether it only reads tallies and writes its answer (apart from a source that is read on the fly).
     pub(crate) fn only_reads(&self) -> bool {
         matches!(
             self,

@@ -1,9 +1,9 @@
-//! The program about itself: its knowledge, its demo, its completions.
+//! Commands about the program itself: rules, demo, completions.
 
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 
-/// Ask the built-in knowledge
+/// Show the built-in rules, settings and schema
 #[derive(Debug, Args)]
 pub(crate) struct RulesArgs {
     #[command(subcommand)]
@@ -12,10 +12,10 @@ pub(crate) struct RulesArgs {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum RulesAction {
-    /// Compare two versions by a package system's own order
+    /// Compare two versions as a package system does
     ///
-    /// Prints `<`, `=` or `>`. With `-` for A, reads lines of two versions divided by a tab from standard input, and
-    /// prints each with its order behind another tab.
+    /// Prints `<`, `=` or `>`. If A is `-`, it reads lines of two versions separated by a tab from standard input and prints
+    /// each with the result in a third column.
     #[command(after_help = "\
 Examples:
   fresh-tally rules order dpkg 1.0~rc1 1.0
@@ -30,46 +30,46 @@ Examples:
         #[arg(allow_hyphen_values = true)]
         b: Option<String>,
     },
-    /// Print the rules that find parts, as TOML
+    /// Print the rules that find parts (TOML)
     Parts,
-    /// Print the rules that tell kinds of packages, as TOML
+    /// Print the rules that determine kinds of packages (TOML)
     Kinds,
-    /// Print the roles of default applications, as TOML
+    /// Print the roles of default apps (TOML)
     Roles,
-    /// Print the agents that report to somebody elsewhere, as TOML
+    /// Print the packages that report to their makers (TOML)
     Agents,
-    /// Check a file of own rules, and say what is in it
+    /// Check a file with your own rules, and summarize it
     #[command(after_help = "\
-A file of own rules is TOML with any of these tables, in the forms that `rules kinds`, `parts`, `roles` and `agents` show:
-  [[kind]]   kind, name, section, summary ...   asked before the built-in rules
+A file of rules is TOML with any of these tables, in the form that `rules kinds`, `parts`, `roles` and `agents` print:
+  [[kind]]   kind, name, section, summary ...   checked before the built-in rules
   [[part]]   part, label, ways                  its ways are tried first; a new part is listed last
-  [[role]]   role, label, types ...             takes the place of a role of the same name
-  [[agent]]  name, does                         added to the agents that are called odd
+  [[role]]   role, label, types ...             replaces a role of the same name
+  [[agent]]  name, does                         added to the packages that report to their makers
   [headline] NAME = SCORE                       also [headline-role], [headline-part]: see `rules headlines`")]
     Check {
         /// The file
         file: PathBuf,
     },
-    /// Print the scores of headlines, as TOML
+    /// Print the scores of headlines (TOML)
     Headlines,
-    /// Print the settings that apply, and where each comes from
+    /// Print the current settings, and where each comes from
     #[command(after_help = "\
-Settings come from options, from the environment, from config.toml in the configuration folder (fresh-tally below
-XDG_CONFIG_HOME, else below ~/.config), in this order.")]
+Settings come from options, then the environment, then config.toml in the configuration folder: fresh-tally in
+XDG_CONFIG_HOME, or in ~/.config.")]
     Config,
-    /// Print what all commands and options are, as Markdown
+    /// Print the reference of all commands and options (Markdown)
     Reference,
     /// Print the JSON Schema of a tally
     Schema,
 }
 
-/// Walk through a whole review on made-up installs
+/// Walk through a complete review with made-up installs
 ///
-/// Writes two releases of a made-up distribution as real root folders, and runs each command on them. The folder is
-/// kept, so that every command can be repeated.
+/// Creates several installs of a made-up distribution, runs the commands on them, and writes a page. The folder is kept, so
+/// that you can repeat every command.
 #[derive(Debug, Args)]
 pub(crate) struct DemoArgs {
-    /// Folder for the made-up installs and their shelf [default: a new temporary folder]
+    /// Folder for the installs and their shelf [default: a new temporary folder]
     #[arg(long, value_name = "DIR")]
     pub(crate) into: Option<PathBuf>,
 }

@@ -1,10 +1,10 @@
-//! The shelf and what may be done with it.
+//! The shelf: the tallies that are kept.
 
 use super::{NonEmpty, handles};
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 
-/// Keep tallies: list, find a name in all of them, import, export, rename, drop
+/// Manage kept tallies: list, search, import, export, rename, remove
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -22,21 +22,21 @@ pub(crate) struct ShelfArgs {
 pub(crate) enum ShelfAction {
     /// List what is on the shelf (the default)
     List(ShelfListArgs),
-    /// Tell which installs have a package, program or part, and in which version
+    /// Find which installs have a package, program or part, and in which version
     Find {
-        /// Its name; where none is called so, names that match it
+        /// Its name; if nothing has exactly that name, similar names are used
         #[arg(required = true, value_name = "NAME", value_parser = NonEmpty::new())]
         words: Vec<String>,
     },
-    /// Put tallies from files or folders on the shelf
+    /// Add tallies from files or folders
     Import {
         /// Tally files, or folders of them
         #[arg(required = true, value_name = "FILE")]
         files: Vec<PathBuf>,
     },
-    /// Write all packages of tallies as one table, a row each; or copy the tallies themselves
+    /// Write all packages of tallies as one table, or copy the tallies themselves
     ///
-    /// The table is CSV, or JSON Lines where -o ends in `.jsonl` or --format is json.
+    /// The table is CSV, or JSON Lines if -o ends in `.jsonl` or --format is json.
     #[command(after_help = "\
 Examples:
   fresh-tally shelf export -o packages.csv
@@ -50,19 +50,19 @@ Examples:
         #[arg(long, value_name = "DIR", conflicts_with_all = ["output", "format"])]
         into: Option<PathBuf>,
     },
-    /// Make the index anew
+    /// Rebuild the index
     ///
-    /// The index makes questions to the whole shelf quick. It keeps itself up to date and may be deleted at any time.
+    /// The index makes searches of the whole shelf fast. It is updated automatically and can be deleted at any time.
     Index,
-    /// Give a tally another handle
+    /// Change the handle of a tally
     Rename {
         /// Its handle
         #[arg(add = handles())]
         old: String,
-        /// The new one: lower-case letters, digits, dots, hyphens
+        /// The new handle: lower-case letters, digits, dots, hyphens
         new: String,
     },
-    /// Take tallies off the shelf for good
+    /// Delete tallies from the shelf
     Drop {
         /// Their handles
         #[arg(required = true, add = handles())]
@@ -76,13 +76,13 @@ pub(crate) struct ShelfListArgs {
     /// Only this distribution, by name or identifier
     #[arg(long, value_name = "NAME")]
     pub(crate) distro: Option<String>,
-    /// Only this release, by number or code name
+    /// Only this release, by number or codename
     #[arg(long, value_name = "RELEASE")]
     pub(crate) release: Option<String>,
     /// Only this edition
     #[arg(long, value_name = "NAME")]
     pub(crate) edition: Option<String>,
-    /// Only handles that fit this pattern (`*` any run, `?` one character)
+    /// Only handles that match (`*` any characters, `?` one character)
     #[arg(long, value_name = "PATTERN")]
     pub(crate) handle: Option<String>,
 }

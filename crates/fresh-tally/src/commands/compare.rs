@@ -1,19 +1,20 @@
-use crate::args::{CompareArgs, CompareWhatArg};
+use crate::args::CompareArgs;
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
+use std::collections::BTreeSet;
 use tally_core::compare::{
-    ApplicationSort, Base, Comparison, DecisionSort, DefaultSort, HeadlineRules, ListSort, PackageSort,
-    PartSort, compare, compare_in_full,
+    ApplicationChangeKind, Base, Comparison, DecisionKind, DefaultChangeKind, HeadlineRules, ListChangeKind,
+    PackageChangeKind, PartChangeKind, compare, compare_in_full,
 };
 use tally_core::knowledge::{PartRules, Roles};
-use tally_core::model::{Kind, Menu, System, Tally};
-use tally_report::{CompareView, CompareWhat, Filter};
+use tally_core::model::{Tally, Word};
+use tally_report::{CompareView, Filter};
 
 pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failure> {
     let filter = filter(args)?;
-    let Compared { old, new, mut comparison, parts, roles } =
+    let Compared { mut comparison, parts, roles, .. } =
         compared(&args.old, &args.new, &args.base, settings, install::find_in_brief)?;
     let differs = args.exit_code && !comparison.is_empty();
     filter.apply(&mut comparison);
@@ -22,13 +23,12 @@ pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failu
         comparison: &comparison,
         rules: &parts,
         roles: &roles,
-        what: what(args.view),
+        what: args.view,
         filtered: !filter.is_empty(),
+        sums: true,
         command: &command,
     };
     output::show(&view, settings)?;
-    // Taking a large tally apart piece by piece only to end is time nobody gets back.
-    std::mem::forget((old, new, comparison));
     Ok(if differs { Exit::No } else { Exit::Done })
 }
 
@@ -69,63 +69,34 @@ pub(crate) fn compared(
     Ok(Compared { old, new, comparison, parts, roles })
 }
 
-fn what(view: CompareWhatArg) -> CompareWhat {
-    match view {
-        CompareWhatArg::Headlines => CompareWhat::Headlines,
-        CompareWhatArg::Parts => CompareWhat::Parts,
-        CompareWhatArg::Applications => CompareWhat::Applications,
-        CompareWhatArg::Defaults => CompareWhat::Defaults,
-        CompareWhatArg::Packages => CompareWhat::Packages,
-        CompareWhatArg::Decisions => CompareWhat::Decisions,
-        CompareWhatArg::Repositories => CompareWhat::Repositories,
-        CompareWhatArg::Startup => CompareWhat::Startup,
-        CompareWhatArg::Looks => CompareWhat::Looks,
-        CompareWhatArg::Weight => CompareWhat::Weight,
-        CompareWhatArg::Readings => CompareWhat::Readings,
-        CompareWhatArg::All => CompareWhat::All,
-    }
-}
-
 fn filter(args: &CompareArgs) -> Result<Filter, Failure> {
-    let sorts: Vec<&str> = sorts();
-    if let Some(unknown) = args.sort.iter().find(|sort| !sorts.contains(&sort.as_str())) {
-        return Err(Failure::Usage(format!("--sort: no sort `{unknown}`; known: {}", sorts.join(", "))));
+    let changes = changes();
+    if let Some(unknown) = args.change.iter().find(|change| !changes.contains(&change.as_str())) {
+        return Err(Failure::Usage(format!(
+            "--change: there is no change `{unknown}`; valid are {}",
+            changes.join(", ")
+        )));
     }
     Ok(Filter {
-        kinds: named("--kind", &args.kind, Kind::from_name, &names(Kind::ALL, Kind::name))?,
-        systems: named("--system", &args.system, System::from_name, &names(System::ALL, System::name))?,
-        menus: named("--menu", &args.menu, Menu::from_name, &names(Menu::ALL, Menu::name))?,
-        sorts: args.sort.clone(),
+        kinds: args.kind.clone(),
+        systems: args.system.clone(),
+        menus: args.menu.clone(),
+        changes: args.change.clone(),
         name: args.name.clone(),
     })
 }
 
-fn names<T: Copy>(all: &[T], name: impl Fn(T) -> &'static str) -> Vec<&'static str> {
-    all.iter().map(|one| name(*one)).collect()
-}
-
-fn named<T>(
-    option: &str,
-    asked: &[String],
-    from_name: impl Fn(&str) -> Option<T>,
-    known: &[&str],
-) -> Result<Vec<T>, Failure> {
-    let one = |name: &String| {
-        from_name(name)
-            .ok_or_else(|| Failure::Usage(format!("{option}: no `{name}`; known: {}", known.join(", "))))
-    };
-    asked.iter().map(one).collect()
-}
-
-/// Every sort of every list, each once.
-fn sorts() -> Vec<&'static str> {
-    let mut sorts: Vec<&'static str> = names(PackageSort::ALL, PackageSort::name);
-    sorts.extend(names(ApplicationSort::ALL, ApplicationSort::name));
-    sorts.extend(names(DefaultSort::ALL, DefaultSort::name));
-    sorts.extend(names(PartSort::ALL, PartSort::name));
-    sorts.extend(names(ListSort::ALL, ListSort::name));
-    sorts.extend(names(DecisionSort::ALL, DecisionSort::name));
-    sorts.sort_unstable();
-    sorts.dedup();
-    sorts
+/// The changes of every list, each once.
+fn changes() -> Vec<&'static str> {
+    fn names<T: Word>() -> impl Iterator<Item = &'static str> {
+        T::ALL.iter().map(|word| word.name())
+    }
+    let all: BTreeSet<&'static str> = names::<PackageChangeKind>()
+        .chain(names::<ApplicationChangeKind>())
+        .chain(names::<DefaultChangeKind>())
+        .chain(names::<PartChangeKind>())
+        .chain(names::<ListChangeKind>())
+        .chain(names::<DecisionKind>())
+        .collect();
+    all.into_iter().collect()
 }

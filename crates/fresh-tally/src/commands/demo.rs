@@ -1,8 +1,8 @@
 //! The whole story on made-up installs: each step with the exact command that repeats it.
 
 use crate::args::{
-    CheckArgs, CompareArgs, GridArgs, LabelArgs, LagArgs, NoteArgs, OnlyArg, READ_BY_HAND, ShelfAction,
-    TakeArgs,
+    CheckArgs, CompareArgs, GridArgs, LabelArgs, LagArgs, NoteArgs, OnlyArg, READ_BY_HAND, ReportArgs,
+    ShelfAction, TakeArgs,
 };
 use crate::config::Config;
 use crate::error::Failure;
@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use tally_core::check::Checklist;
 use tally_core::knowledge::OwnRules;
 use tally_core::lag::Upstream;
-use tally_report::ShowWhat;
+use tally_report::{Format, ShowWhat};
 use tally_shelf::Shelf;
 
 /// Marks a folder that the demo made, so that it may be written again.
@@ -22,7 +22,7 @@ const MARK: &str = ".made-by-fresh-tally-demo";
 
 pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Failure> {
     if settings.output.is_some() {
-        return Err(Failure::Usage("demo shows several answers; -o takes one".into()));
+        return Err(Failure::Usage("demo prints several answers, and -o takes only one".into()));
     }
     let folder = folder(into)?;
     let world = World::load()?;
@@ -49,39 +49,39 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
         now: settings.now.clone(),
     };
     let intro = format!(
-        "Saltmarsh Linux is made up: two releases of it, and three editions, now lie in `{}` as real installs would.\n\
-         Each step below says the command that repeats it.\n",
+        "Saltmarsh Linux is made up. Two releases and three editions of it are now in `{}`, as real installs would be.\n\
+         Each step below shows the command that repeats it.\n",
         folder.display()
     );
     output::stdout(intro.as_bytes())?;
-    steps(&world, &folder, &own)?;
-    let end =
-        format!("\nYours next: fresh-tally take /\nRemove what the demo made: rm -r {}\n", folder.display());
+    let page = steps(&world, &folder, &own)?;
+    let end = format!(
+        "\nOpen the page in a browser: {}\nNext: your own system: fresh-tally take /\nDelete the demo: rm -r {}\n",
+        page.display(),
+        folder.display()
+    );
     output::stdout(end.as_bytes())?;
     Ok(Exit::Done)
 }
 
-/// Each step, in the order in which a review goes.
-fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
+/// Each step, in the order of a review. Returns the page that the last one wrote.
+fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Failure> {
     let shelf = own.shelf.folder().display().to_string();
     let mut step = Steps { number: 0, shelf: &shelf };
     let (old, new) = ("saltmarsh-4.0-reedbed-full", "saltmarsh-5.0-reedbed-full");
-    for (what, key) in
-        [("Take the tally of the old release", "4.0-reedbed"), ("and of the new one", "5.0-reedbed")]
-    {
+    for (what, key) in [("Read the old release", "4.0-reedbed"), ("Read the new release", "5.0-reedbed")] {
         let source = root(folder, key);
         step.say(what, &format!("take {} --profile full", source.display()))?;
         super::take::run(full(source), own)?;
     }
-    step.say("Look at what stands in the menu", &format!("show {new} menu"))?;
+    step.say("List the programs of the menu", &format!("show {new} menu"))?;
     super::show::run(new, ShowWhat::Menu, own)?;
-    step.say("Ask what changed", &format!("compare {old} {new}"))?;
-    let compare = CompareArgs { old: old.into(), new: new.into(), ..CompareArgs::default() };
-    super::compare::run(&compare, own)?;
+    step.say("Compare the two releases", &format!("compare {old} {new}"))?;
+    super::compare::run(&CompareArgs::of(old, new), own)?;
     let sisters: Vec<&Install> = world.installs().iter().filter(|i| i.key.starts_with("5.0")).collect();
     for install in sisters.iter().filter(|install| install.key != "5.0-reedbed") {
         let source = root(folder, &install.key);
-        step.say("Take a sister edition", &format!("take {} --profile full", source.display()))?;
+        step.say("Read another edition", &format!("take {} --profile full", source.display()))?;
         super::take::run(full(source), own)?;
     }
     let handles: Vec<String> =
@@ -89,7 +89,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
     for (handle, (memory, live)) in handles.iter().zip(MEMORY) {
         let options = if live { " --live" } else { "" };
         let line = format!("note {handle} memory={memory} --when idle{options}");
-        step.say("Note what was measured by hand", &line)?;
+        step.say("Record a figure that was measured by hand", &line)?;
         let note = NoteArgs {
             install: handle.clone(),
             words: vec![format!("memory={memory}")],
@@ -102,7 +102,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
         super::note::run(&note, own)?;
     }
     step.say(
-        "Lay the editions side by side",
+        "Put the editions side by side",
         &format!("grid {} --only differing --ask Inkcap", handles.join(" ")),
     )?;
     let grid = GridArgs {
@@ -113,19 +113,22 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
     };
     super::grid::run(&grid, own)?;
     let questions = folder.join("questions.toml");
-    step.say("Have a checklist to begin with", &format!("check --starter -o {}", questions.display()))?;
+    step.say("Get an example checklist", &format!("check --starter -o {}", questions.display()))?;
     output::file(&questions, Checklist::starter().as_bytes())?;
-    step.say(
-        "Put the same questions to each",
-        &format!("check {} {}", questions.display(), handles.join(" ")),
-    )?;
+    step.say("Answer it for each edition", &format!("check {} {}", questions.display(), handles.join(" ")))?;
     let check = CheckArgs { checklist: Some(questions), installs: handles, starter: false };
     super::check::run(&check, own)?;
     let upstream = folder.join("upstream.toml");
-    step.say("Have a list of what makers released", &format!("lag --starter -o {}", upstream.display()))?;
+    step.say(
+        "Get an example list of upstream releases",
+        &format!("lag --starter -o {}", upstream.display()),
+    )?;
     output::file(&upstream, Upstream::starter().as_bytes())?;
     let (file, day) = (upstream.display(), "2026-05-04");
-    step.say("How far behind were they on release day", &format!("lag {new} --upstream {file} --day {day}"))?;
+    step.say(
+        "See how far behind upstream it was on release day",
+        &format!("lag {new} --upstream {file} --day {day}"),
+    )?;
     let lag = LagArgs {
         install: Some(new.into()),
         upstream: Some(upstream),
@@ -135,26 +138,42 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<(), Failure> {
     super::lag::run(&lag, own)?;
     let (source, used) = (root(folder, USED), "reedbed-a-week-later");
     step.say(
-        "A week later its owner has added, updated and removed programs. Take that install",
+        "A week later the owner has added, updated and removed programs. Read that install",
         &format!("take {} --profile full --handle {used}", source.display()),
     )?;
     super::take::run(TakeArgs { handle: Some(used.into()), ..full(source) }, own)?;
     let (shipped, found) = (format!("{used}@shipped"), format!("{used}@found"));
-    step.say(
-        "What was shipped can still be told from what came later",
-        &format!("compare {shipped} {found}"),
-    )?;
-    super::compare::run(&CompareArgs { old: shipped, new: found, ..CompareArgs::default() }, own)?;
-    step.say("Find a name in everything on the shelf", "shelf find inkcap")?;
+    step.say("Tell what shipped from what was added later", &format!("compare {shipped} {found}"))?;
+    super::compare::run(&CompareArgs::of(&shipped, &found), own)?;
+    step.say("Search all installs on the shelf", "shelf find inkcap")?;
     super::shelf::run(Some(ShelfAction::Find { words: vec!["inkcap".into()] }), own)?;
-    step.say("See what is on the shelf", "shelf")?;
-    super::shelf::run(None, own).map(|_| ())
+    step.say("List the shelf", "shelf")?;
+    super::shelf::run(None, own)?;
+    let page = folder.join("what-changed.html");
+    step.say("Write a page to publish", &format!("report {old} {new} -o {}", page.display()))?;
+    let report = ReportArgs { installs: vec![old.into(), new.into()], ..ReportArgs::default() };
+    super::report::run(&report, &Settings { output: Some(page.clone()), ..of_page(own) })?;
+    Ok(page)
+}
+
+/// The settings of a step that writes a file.
+fn of_page(own: &Settings) -> Settings {
+    Settings {
+        shelf: own.shelf.clone(),
+        own: own.own.clone(),
+        config: own.config.clone(),
+        now: own.now.clone(),
+        applied: Vec::new(),
+        output: None,
+        format: Some(Format::Html),
+        ..*own
+    }
 }
 
 /// The install of 5.0 Reedbed that was used for a week.
 const USED: &str = "5.0-reedbed-used";
 
-/// What a person read off each edition of 5.0, and whether on a live session.
+/// The memory in use that a person read on each edition of 5.0, and whether in a live session.
 const MEMORY: [(&str, bool); 3] = [("620MB", false), ("410MB", false), ("350MB", true)];
 
 fn full(source: PathBuf) -> TakeArgs {
@@ -194,7 +213,7 @@ fn folder(into: Option<PathBuf>) -> Result<PathBuf, Failure> {
             std::fs::create_dir_all(&folder).map_err(|source| fail(&folder, source))?;
             let mut entries = std::fs::read_dir(&folder).map_err(|source| fail(&folder, source))?;
             if entries.next().is_some() && !folder.join(MARK).exists() {
-                let why = "it holds other things already; the demo wants an empty folder".to_owned();
+                let why = "it is not empty, and the demo needs an empty folder".to_owned();
                 return Err(Failure::Source { path: folder, why: why.into() });
             }
             folder

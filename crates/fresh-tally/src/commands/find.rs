@@ -17,9 +17,9 @@ pub(crate) fn run(args: &FindArgs, settings: &Settings) -> Result<Exit, Failure>
         return owner(args, name, settings, |tree| owner::of_program(tree, name));
     }
     let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
-    let findings = find(&tally, &args.words.join(" "));
-    let exit = if findings.hits.is_empty() { Exit::No } else { Exit::Done };
-    output::show(&FindView { label: tally.label, findings }, settings)?;
+    let result = find(&tally, &args.words.join(" "));
+    let exit = if result.hits.is_empty() { Exit::No } else { Exit::Done };
+    output::show(&FindView { label: tally.label, result }, settings)?;
     Ok(exit)
 }
 

@@ -8,13 +8,13 @@ use tally_core::grid::{GridRules, Likeness, RowGroup, grid};
 use tally_core::model::Tally;
 use tally_report::{Format, GridView};
 
-/// More installs than anybody reads side by side.
+/// The most installs that a grid takes.
 const MOST: usize = 50;
 
 pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure> {
     if args.installs.len() > MOST {
         return Err(Failure::Usage(format!(
-            "a grid takes {MOST} installs at the most, not {}",
+            "a grid takes at most {MOST} installs, not {}",
             args.installs.len()
         )));
     }
@@ -25,7 +25,7 @@ pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure>
         .par_iter()
         .map(|asked| install::find_in_brief(asked, settings, &parts))
         .collect::<Result<_, _>>()?;
-    let likeness = args.likeness.as_deref().and_then(Likeness::from_name).unwrap_or(Likeness::Applications);
+    let likeness = args.likeness.unwrap_or(Likeness::Applications);
     // What is asked for in words, else what the reviewer always asks for.
     let always: Vec<String> =
         settings.config.wanted.iter().chain(&settings.config.unwanted).cloned().collect();
@@ -36,7 +36,6 @@ pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure>
     let only_differing = args.only == Some(OnlyArg::Differing);
     let groups = groups(args, settings);
     output::show(&GridView { grid: &grid, only_differing, groups: &groups, command: &command }, settings)?;
-    std::mem::forget((tallies, grid));
     Ok(Exit::Done)
 }
 

@@ -30,12 +30,12 @@ fn read(path: &Path) -> Result<Upstream, Failure> {
 }
 
 fn day(asked: Option<&str>, label: &Label) -> Result<Date, Failure> {
-    let no_day = |day: &str| Failure::Usage(format!("`{day}` is no day like 2026-05-04"));
+    let no_day = |day: &str| Failure::Usage(format!("`{day}` is not a date such as 2026-05-04"));
     match (asked, label.release_date.as_deref()) {
         (Some(day), _) => day.parse().map_err(|_| no_day(day)),
         (None, Some(day)) => day.parse().map_err(|_| no_day(day)),
         (None, None) => Err(Failure::Usage(format!(
-            "the label of `{}` has no day of release: give --day YYYY-MM-DD (or take it with --release-date)",
+            "the release date of `{}` is not known: use --day YYYY-MM-DD (or take it with --release-date)",
             label.handle
         ))),
     }

@@ -83,12 +83,12 @@ fn reading(name: &str, value: &str, args: &NoteArgs) -> Result<Reading, Failure>
     let number = match measure.unit {
         #[allow(clippy::cast_precision_loss, reason = "sizes are checked to be far below 2^63")]
         "bytes" => bytes_of(value).map(|bytes| bytes as f64),
-        _ => value.parse::<f64>().map_err(|_| "no number".to_owned()),
+        _ => value.parse::<f64>().map_err(|_| "not a number".to_owned()),
     };
     let value = number
-        .and_then(
-            |number| if number.is_finite() && number >= 0.0 { Ok(number) } else { Err("no figure".into()) },
-        )
+        .and_then(|number| {
+            if number.is_finite() && number >= 0.0 { Ok(number) } else { Err("not a valid figure".into()) }
+        })
         .map_err(|why| Failure::Usage(format!("{name}={value}: {why}")))?;
     Ok(Reading {
         what: measure.what.into(),

@@ -1,5 +1,5 @@
 use super::compare::{Compared, compared};
-use crate::args::{ReportArgs, SbomArg};
+use crate::args::ReportArgs;
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
@@ -38,16 +38,12 @@ pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Failur
     Ok(Exit::Done)
 }
 
-fn bill_of_materials(args: &ReportArgs, standard: SbomArg, settings: &Settings) -> Result<(), Failure> {
+fn bill_of_materials(args: &ReportArgs, standard: Sbom, settings: &Settings) -> Result<(), Failure> {
     let [asked] = &args.installs[..] else {
         return Err(Failure::Usage("a bill of materials is of one install".into()));
     };
     let tally = install::find(asked, settings, &settings.own.parts()?)?;
-    let sbom = match standard {
-        SbomArg::Cyclonedx => Sbom::CycloneDx,
-        SbomArg::Spdx => Sbom::Spdx,
-    };
-    output::answer(&sbom.of(&tally)?, settings)
+    output::answer(&standard.of(&tally)?, settings)
 }
 
 /// What is published names the source, and not where it lies on the reviewer's machine.
@@ -123,7 +119,7 @@ impl<'a> Form<'a> {
             (None, Some(other), _) => {
                 let known = "html, md, csv, json, txt, svg, png";
                 return Err(Failure::Usage(format!(
-                    "-o: no form of a report ends with `.{other}`; known: {known}, and folders without an ending"
+                    "-o: a report can't be written as `.{other}`; valid endings are {known}, and a name without an ending is a folder"
                 )));
             }
             (Some(Format::Markdown), ..) => Self::Markdown,
@@ -250,7 +246,7 @@ fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), 
         }
     }
     if texts.is_empty() {
-        return Err(Failure::Source { path: folder.into(), why: "there is no template in it".into() });
+        return Err(Failure::Source { path: folder.into(), why: "it contains no template".into() });
     }
     let written =
         fill(&texts, &report.data).map_err(|source| Failure::Template { folder: folder.into(), source })?;

@@ -49,7 +49,7 @@ fn config(settings: &Settings) -> String {
 fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, Failure> {
     let system = System::from_name(system).filter(|system| EXACT.contains(system)).ok_or_else(|| {
         let known: Vec<&str> = EXACT.iter().map(|system| system.name()).collect();
-        Failure::Usage(format!("no version order for `{system}`; known: {}", known.join(", ")))
+        Failure::Usage(format!("there is no package system `{system}`; valid are {}", known.join(", ")))
     })?;
     match (a, b) {
         ("-", None) => order_lines(system, &read_stdin()?),

@@ -16,7 +16,7 @@ const NAME: &str = "fresh-tally";
 pub(crate) fn completions(shell: clap_complete::Shell, settings: &Settings) -> Result<Exit, Failure> {
     let shells = clap_complete::env::Shells::builtins();
     let Some(completer) = shells.completer(&shell.to_string()) else {
-        return Err(Failure::Usage(format!("no completions for `{shell}`")));
+        return Err(Failure::Usage(format!("there are no completions for `{shell}`")));
     };
     let mut script = Vec::new();
     let fail = |source| Failure::Output { to: "the completions".into(), source };

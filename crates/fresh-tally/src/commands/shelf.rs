@@ -1,10 +1,11 @@
-use crate::args::{AsArg, ShelfAction, ShelfListArgs};
+use crate::args::{ShelfAction, ShelfListArgs};
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use tally_core::history::Moment;
 use tally_core::knowledge::matches;
 use tally_core::model::{Label, Shelved, Tally};
 use tally_report::{Format, PackageRows, ShelfFindView, ShelfView};
@@ -51,9 +52,9 @@ pub(crate) fn index(settings: &Settings) -> Result<Index, Failure> {
 /// The index knows installs as shipped; asked otherwise, it must not answer.
 fn only_shipped(settings: &Settings) -> Result<(), Failure> {
     match settings.seen {
-        AsArg::Shipped => Ok(()),
-        AsArg::Found => Err(Failure::Usage(
-            "the index of the shelf tells of installs as shipped; `show INSTALL --as found` tells of one as found".into(),
+        Moment::Shipped => Ok(()),
+        Moment::Found => Err(Failure::Usage(
+            "the index of the shelf only knows installs as shipped; use `show INSTALL --as found` for a single one".into(),
         )),
     }
 }

@@ -59,7 +59,7 @@ fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Resul
     let said: String = tallies.iter().map(line).collect();
     output::stdout(clean_lines(&said).as_bytes())?;
     if places.len() > 1 {
-        output::status(settings, &format!("`fresh-tally grid {}` lays them side by side.", places.join(" ")));
+        output::status(settings, &format!("`fresh-tally grid {}` puts them side by side.", places.join(" ")));
     }
     Ok(Exit::Done)
 }
@@ -92,28 +92,28 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     Ok(tally)
 }
 
-/// What was assumed of the end of the installation, and how to say otherwise; `None` where nothing had to be.
+/// What was assumed about the end of the installation, and how to set it; `None` where nothing had to be assumed.
 fn assumed(day: &InstallDay) -> Option<String> {
     if day.sure {
         return None;
     }
     let Some(ended) = day.ended.as_deref() else {
-        let said = "No file says when it was installed, so everything counts as shipped.";
+        let said = "No file tells when it was installed, so everything counts as shipped.";
         return Some(said.to_owned());
     };
     let Some(taken) = day.candidates.iter().find(|one| one.ended == ended && one.sign.how() == day.how)
     else {
         return Some(format!(
-            "No file says when the installation ended, so everything counts as shipped (last change: {ended}). If you added \
-             something, take it again with `--installed` and the moment before."
+            "No file tells when the installation ended, so everything counts as shipped (last change: {ended}). If you added \
+             something afterwards, take it again with `--installed` and the time before."
         ));
     };
     let why = |one: &InstallDayCandidate| match (one.sign, &one.command) {
         (InstallDaySign::FirstStart, _) => "the last change before the first start".to_owned(),
         (InstallDaySign::Pause, _) => "the last change before a pause of an hour".to_owned(),
         (_, Some(command)) => format!("the last change before `{command}`"),
-        (InstallDaySign::Asked, None) => "the last change before a user asked for one".to_owned(),
-        (InstallDaySign::AfterLastTask, None) => "the last change of the last task or desktop".to_owned(),
+        (InstallDaySign::Asked, None) => "the last change before the first request of a user".to_owned(),
+        (InstallDaySign::AfterLastTask, None) => "the last change by a task or desktop".to_owned(),
     };
     let others: Vec<String> = day
         .candidates
@@ -124,7 +124,7 @@ fn assumed(day: &InstallDay) -> Option<String> {
     let others =
         if others.is_empty() { String::new() } else { format!(" It could also be {}.", others.join(" or ")) };
     Some(format!(
-        "Assumed that the installation ended at {ended}: {}; {} came or changed later.{others} To say otherwise: `--installed TIME`.",
+        "Assumed that the installation ended at {ended}: {}; {} added or changed later.{others} Use `--installed TIME` to set it.",
         why(taken),
         count_of(u64::from(taken.later), "package"),
     ))
@@ -139,7 +139,7 @@ fn overrides(args: LabelArgs) -> Overrides {
 fn moment(text: &str) -> Result<i64, Failure> {
     let no_moment = || {
         Failure::Usage(format!(
-            "--installed: `{text}` is no moment like 2031-05-02T18:30:00Z, and no day like 2031-05-02"
+            "--installed: `{text}` is neither a time such as 2031-05-02T18:30:00Z nor a date such as 2031-05-02"
         ))
     };
     if let Ok(moment) = text.parse::<jiff::Timestamp>() {
@@ -153,7 +153,7 @@ fn moment(text: &str) -> Result<i64, Failure> {
 fn check_date(day: Option<&str>) -> Result<(), Failure> {
     match day.map(str::parse::<jiff::civil::Date>) {
         Some(Err(_)) => Err(Failure::Usage(format!(
-            "--release-date: `{}` is no day like 2031-05-02",
+            "--release-date: `{}` is not a date such as 2031-05-02",
             day.unwrap_or_default()
         ))),
         _ => Ok(()),
@@ -164,7 +164,7 @@ fn check_date(day: Option<&str>) -> Result<(), Failure> {
 fn keep(tally: &mut Tally, settings: &Settings) -> Result<(), Failure> {
     if settings.output.is_none() || settings.shelf_given {
         let put = settings.shelf.put(tally)?;
-        let verb = if put.replaced { "Took the place of the earlier tally" } else { "Put on the shelf" };
+        let verb = if put.replaced { "Replaced the earlier tally" } else { "Added to the shelf" };
         output::status(settings, &format!("{verb} as `{}`.", put.handle));
     }
     if let Some(path) = &settings.output {
@@ -183,13 +183,10 @@ fn say(tally: Tally, rules: &PartRules, settings: &Settings) -> Result<(), Failu
     let bytes = match format {
         Format::Json => encoded(&tally)?,
         format => {
-            let tally = install::seen_as(tally, settings.seen);
+            let tally = settings.seen.of(tally);
             let roles = settings.own.roles()?;
             let view = ShowView { tally: &tally, what: ShowWhat::Overview, rules, roles: &roles };
-            let screen = render(&view, format, settings.canvas)?;
-            // Taking a large tally apart piece by piece only to end is time nobody gets back.
-            std::mem::forget(tally);
-            screen
+            render(&view, format, settings.canvas)?
         }
     };
     output::stdout(&bytes)

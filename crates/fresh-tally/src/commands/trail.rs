@@ -1,9 +1,10 @@
-use crate::args::{AsArg, TrailArgs};
+use crate::args::TrailArgs;
 use crate::error::Failure;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
 use std::collections::BTreeMap;
+use tally_core::history::Moment;
 use tally_core::model::{Tally, Text};
 use tally_core::trail::follow;
 use tally_core::version::compare_plain;
@@ -29,7 +30,7 @@ pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Failure
         })
         .collect();
     let exit = if trails.is_empty() { Exit::No } else { Exit::Done };
-    output::show(&TrailView { trail: 1, asked: args.name.clone(), trails }, settings)?;
+    output::show(&TrailView { schema_version: 2, asked: args.name.clone(), trails }, settings)?;
     Ok(exit)
 }
 
@@ -39,7 +40,7 @@ fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, Failure>
         let parts = settings.own.parts()?;
         return args.installs.iter().map(|asked| install::find_in_brief(asked, settings, &parts)).collect();
     }
-    if settings.seen == AsArg::Found {
+    if settings.seen == Moment::Found {
         let parts = settings.own.parts()?;
         let handles = settings.shelf.handles()?;
         return handles.iter().map(|handle| install::find_in_brief(handle, settings, &parts)).collect();
@@ -47,7 +48,7 @@ fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, Failure>
     let index = super::shelf::index(settings)?;
     for install in index.installs()? {
         if let Some(problem) = install.problem {
-            output::status(settings, &format!("Left out `{}`: {problem}.", install.handle));
+            output::status(settings, &format!("Skipped `{}`: {problem}.", install.handle));
         }
     }
     Ok(index.around(&args.name)?)

@@ -27,23 +27,23 @@ pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> 
     paths.truncate(paths.len() - usize::try_from(more_paths).unwrap_or(0));
     let leaving = graph.leaves_with(at);
     let view = WhyView {
-        why: 1,
+        schema_version: 2,
         label: tally.label.clone(),
         package: reference(&at),
-        reason: graph.package(at).reason.name().to_owned(),
+        reason: graph.package(at).reason,
         paths,
         more_paths,
         leaves_with: leaving.iter().map(reference).collect(),
         leaves_bytes: graph.bytes(leaving.iter().copied().chain([at])),
         suggested_by: by_name(graph.suggested_by(at).iter().map(reference).collect()),
         needed_by: by_name(graph.needed_by(at).iter().map(reference).collect()),
-        untold: NEEDED.into_iter().filter(|fact| tally.lacks(*fact)).collect(),
+        not_recorded: NEEDED.into_iter().filter(|fact| tally.lacks(*fact)).collect(),
     };
     output::show(&view, settings)?;
     Ok(Exit::Done)
 }
 
-/// Facts without which nothing tells what brings what.
+/// Facts without which nothing tells why a package is installed.
 const NEEDED: [MissingFact; 2] = [MissingFact::Dependencies, MissingFact::Reasons];
 
 /// The only package whose name differs in nothing but capitals.

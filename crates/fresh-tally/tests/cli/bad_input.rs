@@ -49,7 +49,7 @@ fn a_broken_database_keeps_what_is_good() {
         unread,
         [
             (whole, "stanza of `torn` has no `Version` field".to_owned()),
-            (whole + 3, "is no `Field: value` line".to_owned())
+            (whole + 3, "is not a `Field: value` line".to_owned())
         ]
     );
     assert!(tally["packages"].as_array().unwrap().iter().any(|p| p["name"] == "late"));
@@ -107,7 +107,7 @@ fn a_reader_that_leaves_is_no_error() {
     );
     let output =
         std::process::Command::new("bash").arg("-c").arg(line).current_dir(place.path("")).output().unwrap();
-    assert_eq!(String::from_utf8_lossy(&output.stdout), "{\n  \"show\"0\n");
+    assert_eq!(String::from_utf8_lossy(&output.stdout), "{\n  \"schem0\n");
     assert_eq!(String::from_utf8_lossy(&output.stderr), "");
 }
 
@@ -153,7 +153,7 @@ fn a_hostile_install_is_shown_in_every_view() {
         "looks",
         "weight",
         "readings",
-        "odd",
+        "findings",
     ];
     let lines = views.iter().map(|view| format!("show marsh {view}")).chain(
         [
@@ -194,18 +194,18 @@ fn where_no_package_tells_its_size_nothing_is_weighed() {
     place.write("told/var/lib/dpkg/status", stanza("a", "Installed-Size: 2000\n") + &stanza("c", ""));
     let weighed = place.run("weigh untold --limit 1GB");
     assert_eq!(weighed.code, 3, "{}", weighed.all());
-    let said = "error: can't weigh `untold`: its source does not tell how big packages are\n";
+    let said = "error: can't weigh `untold`: its source does not record sizes\n";
     assert_eq!(weighed.stderr, said);
     let listed = place.run("show untold packages").stdout;
     assert!(listed.contains("2 packages\n") && !listed.contains("0 B"), "{listed}");
     place.run("take untold -q");
     let shelf = place.run("shelf list").stdout;
-    assert!(shelf.contains("untold") && !shelf.contains("0 B"), "{shelf}");
+    assert!(shelf.contains("not recorded") && !shelf.contains("0 B"), "{shelf}");
     let shown = place.run("show untold weight");
-    assert!(shown.stdout.contains("How big packages are can't be told"), "{}", shown.all());
+    assert!(shown.stdout.contains("Sizes of packages are not recorded in this source."), "{}", shown.all());
     assert_eq!(place.run("weigh told --limit 1GB").code, 0, "what is told of some is an answer");
     let compared: serde_json::Value =
         serde_json::from_str(&place.run("compare untold told --format json").stdout).unwrap();
-    assert_eq!(compared["untold"][0], "weight");
+    assert_eq!(compared["not_recorded"]["sections"][0], "sizes");
     assert_eq!(compared["totals"]["new_bytes"], 0, "a weight against none is no growth");
 }

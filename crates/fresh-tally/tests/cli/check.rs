@@ -42,7 +42,7 @@ fn every_subject_is_answered() {
         ("role = 'web-browser'\nis = 'lap*'", "yes"),
         ("role = 'web-browser'\nis = 'marshlight'", "no"),
         ("opens = 'application/pdf'\nis = 'Leafmere'", "no"),
-        ("opens = 'never/asked'", "untold"),
+        ("opens = 'never/asked'", "not-recorded"),
         ("part = 'kernel'\nversion = '> 6.9'", "yes"),
         ("part = 'sound-server'\nis = 'Ebbtone'\nexpect = 'absent'", "yes"),
         ("part = 'bluetooth'\nexpect = 'absent'", "no"),
@@ -58,8 +58,8 @@ fn every_subject_is_answered() {
         ("look = 'wallpapers'\ncount = '>= 5'", "yes"),
         ("look = 'theme'\nexpect = 'absent'", "yes"),
         ("reading = 'memory'\nvalue = '<= 1GB'", "open"),
-        ("oddity = 'reports-home'", "no"),
-        ("oddity = 'removed-leftovers'", "yes"),
+        ("finding = 'reports-home'", "no"),
+        ("finding = 'removed-leftovers'", "yes"),
         ("person = true", "open"),
     ];
     let list: String = questions
@@ -75,7 +75,7 @@ fn every_subject_is_answered() {
     }
     let totals = &answers["totals"][0];
     let sum: u64 =
-        ["yes", "no", "noted", "open", "untold"].iter().map(|key| totals[*key].as_u64().unwrap()).sum();
+        ["yes", "no", "noted", "open", "not_recorded"].iter().map(|key| totals[*key].as_u64().unwrap()).sum();
     assert_eq!(sum, questions.len() as u64);
     let kernel = &answers["questions"][13]["answers"][0]["evidence"][0]["file"];
     assert!(place.path("root-5.0-reedbed").join(kernel.as_str().unwrap()).exists(), "{kernel}");
@@ -110,7 +110,7 @@ fn a_figure_of_a_live_session_does_not_count_for_an_install() {
     let verdict = || answers(&place)["questions"][0]["answers"][0]["verdict"].as_str().unwrap().to_owned();
     assert_eq!(verdict(), "open");
     place.run("note saltmarsh-5.0-reedbed memory=300MB --live");
-    assert_eq!(verdict(), "untold");
+    assert_eq!(verdict(), "not-recorded");
     place.run("note saltmarsh-5.0-reedbed memory=2GB");
     assert_eq!(verdict(), "no");
     place.run("note saltmarsh-5.0-reedbed memory=620MB");

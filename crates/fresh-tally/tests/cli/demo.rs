@@ -5,7 +5,7 @@ fn every_command_it_names_can_be_repeated() {
     let place = Place::new();
     let story = place.run("demo --into d").plain();
     let commands: Vec<&str> = story.lines().filter_map(|line| line.strip_prefix("   fresh-tally ")).collect();
-    assert_eq!(commands.len(), 18, "{story}");
+    assert_eq!(commands.len(), 19, "{story}");
     for command in commands {
         let outcome = place.run(&format!("{command} -q"));
         // A checklist has questions with a "no".
@@ -22,7 +22,7 @@ fn a_folder_with_other_things_is_left_alone() {
     place.write("mine/letter", "dear");
     let outcome = place.run("demo --into mine");
     assert_eq!((outcome.code, outcome.stdout.as_str()), (3, ""));
-    assert!(outcome.stderr.contains("the demo wants an empty folder"), "{}", outcome.stderr);
+    assert!(outcome.stderr.contains("the demo needs an empty folder"), "{}", outcome.stderr);
     assert_eq!(names(&place.path("mine")), ["letter"]);
 }
 

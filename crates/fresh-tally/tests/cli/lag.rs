@@ -29,12 +29,12 @@ fn csv_is_read_by_its_ending_and_errors_name_their_line() {
     place.write("up.csv", "project,version,date\ninkcap,9.0,tomorrow\n");
     let outcome = place.run("lag root-5.0-reedbed --upstream up.csv --day 2026-05-04");
     assert_eq!(outcome.code, 3);
-    assert!(outcome.stderr.contains("line 2: `tomorrow` is no day"), "{}", outcome.stderr);
+    assert!(outcome.stderr.contains("line 2: `tomorrow` is not a date"), "{}", outcome.stderr);
     let outcome = place.run("lag root-5.0-reedbed --upstream up.csv --day 2026-5-40");
     assert_eq!(outcome.code, 3, "the file is read first");
     place.write("up.csv", "project,version,date\ninkcap,9.0,2026-01-01\n");
     assert_eq!(place.run("lag root-5.0-reedbed --upstream up.csv --day 2026-5-40").code, 2);
     let outcome = place.run("lag root-5.0-reedbed --upstream up.csv");
     assert_eq!(outcome.code, 2);
-    assert!(outcome.stderr.contains("give --day"), "{}", outcome.stderr);
+    assert!(outcome.stderr.contains("use --day"), "{}", outcome.stderr);
 }

@@ -8,7 +8,7 @@ fn a_manifest_becomes_a_tally_that_says_what_it_can_not_tell() {
     place.write("saltmarsh-5.0.manifest", MANIFEST);
     insta::assert_snapshot!(place.run("take saltmarsh-5.0.manifest --release 5.0 --width 80").all());
     insta::assert_snapshot!(place.run("show saltmarsh-5.0.manifest startup --width 80").all());
-    insta::assert_snapshot!(place.run("show saltmarsh-5.0.manifest odd --width 80").all());
+    insta::assert_snapshot!(place.run("show saltmarsh-5.0.manifest findings --width 80").all());
 }
 
 #[test]
@@ -46,7 +46,7 @@ fn a_list_against_an_install_changes_nothing_that_it_can_not_tell() {
         let most = usize::from(nothing == "packages");
         assert!(compared[nothing].as_array().unwrap().len() <= most, "{nothing}: {}", compared[nothing]);
     }
-    assert_eq!(compared["untold"][0], "programs");
+    assert_eq!(compared["not_recorded"]["sections"][0], "programs");
 }
 
 #[test]
@@ -74,7 +74,7 @@ fn a_copied_status_file_tells_what_changed_on_purpose_as_far_as_it_can() {
     let compared = place.run("compare old.status new.status --format json").json();
     assert_eq!(compared["packages"][0]["old"]["name"], "inkcap", "{}", compared["packages"]);
     assert_eq!(compared["packages"].as_array().unwrap().len(), 1);
-    assert!(compared["untold"].as_array().unwrap().iter().any(|view| view == "programs"));
+    assert!(compared["not_recorded"]["sections"].as_array().unwrap().iter().any(|view| view == "programs"));
 }
 
 #[test]

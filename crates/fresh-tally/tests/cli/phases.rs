@@ -29,11 +29,11 @@ fn every_view_is_as_shipped_and_as_found_when_asked() {
     assert!(version("found").contains("121.0.2"));
     let packages = shown("show later.tally.json packages --as found --format csv");
     assert!(
-        packages.contains("dpkg,dabchick,8.3.1-1,8.3.1,amd64,chosen,installed,added-later,,"),
+        packages.contains("dpkg,dabchick,8.3.1-1,8.3.1,amd64,explicit,installed,added-later,,"),
         "{packages}"
     );
     assert!(
-        packages.contains("dpkg,lapwing,121.0.2-1,121.0.2,amd64,followed,installed,updated-later,121.0-1,")
+        packages.contains("dpkg,lapwing,121.0.2-1,121.0.2,amd64,dependency,installed,updated-later,121.0-1,")
     );
     assert!(packages.contains("dpkg,stonehop,1.7.0-1,1.7.0,amd64,unknown,removed,removed-later,,"));
 }
@@ -45,11 +45,11 @@ fn the_shipped_state_is_the_state_of_that_day() {
     let same = compare("shipped.tally.json", "later.tally.json");
     let told: serde_json::Value = serde_json::from_str(&same.stdout).unwrap();
     assert_eq!(told["packages"], serde_json::json!([]));
-    assert_eq!(told["parts"].as_array().unwrap().iter().filter(|part| part["sort"] != "same").count(), 0);
+    assert_eq!(told["parts"].as_array().unwrap().iter().filter(|part| part["change"] != "same").count(), 0);
     for list in ["defaults", "startup", "repositories", "looks"] {
         assert_eq!(told[list], serde_json::json!([]), "{list}");
     }
-    assert_eq!(told["untold"], serde_json::json!(["the menu entries of stonehop, removed since"]));
+    assert_eq!(told["not_recorded"]["menu_entries_of"], serde_json::json!(["stonehop"]));
     // Of a program that was removed the menu knows nothing any more.
     assert_eq!(told["applications"].as_array().unwrap().len(), 1);
     assert_eq!(told["applications"][0]["name"], "Stonehop");
@@ -61,7 +61,7 @@ fn the_shipped_state_is_the_state_of_that_day() {
         .iter()
         .map(|change| {
             let side = if change["new"].is_null() { &change["old"] } else { &change["new"] };
-            (change["sort"].as_str().unwrap(), side["name"].as_str().unwrap())
+            (change["change"].as_str().unwrap(), side["name"].as_str().unwrap())
         })
         .collect();
     assert_eq!(
@@ -76,7 +76,7 @@ fn the_shipped_state_is_the_state_of_that_day() {
     );
     assert_eq!(
         (since["old"]["seen"].as_str(), since["new"]["seen"].as_str()),
-        (Some("as shipped"), Some("as found"))
+        (Some("as-shipped"), Some("as-found"))
     );
 }
 
@@ -84,17 +84,17 @@ fn the_shipped_state_is_the_state_of_that_day() {
 fn the_install_day_is_told_and_can_be_given() {
     let place = a_week_later();
     let tally: serde_json::Value = serde_json::from_str(&place.read("later.tally.json")).unwrap();
-    assert_eq!(tally["install_day"]["how"], "installer log");
+    assert_eq!(tally["install_day"]["how"], "installer-log");
     assert_eq!(tally["install_day"]["ended"], "2026-05-04T10:46:40Z");
     assert_eq!(tally["since_install"]["sure"], true);
     assert!(tally["label"]["seen"].is_null(), "a tally itself is as found");
     let given = place.run("take root-5.0-reedbed --installed 2031-01-01 -o - -q");
     assert_eq!(given.code, 0, "{}", given.stderr);
     let all = place.run("take root-5.0-reedbed --installed 2031-01-01 -o all.tally.json");
-    assert!(all.stdout.contains("nothing was added, updated or removed after 2031-01-01"), "{}", all.stdout);
+    assert!(all.stdout.contains("nothing added, updated or removed after 2031-01-01"), "{}", all.stdout);
     let wrong = place.run("take root-5.0-reedbed --installed tomorrow");
     assert_eq!(wrong.code, 2);
-    assert!(wrong.stderr.contains("no moment like 2031-05-02T18:30:00Z"), "{}", wrong.stderr);
+    assert!(wrong.stderr.contains("neither a time such as 2031-05-02T18:30:00Z"), "{}", wrong.stderr);
     assert_eq!(place.run("shelf --as found").code, 2, "the index tells of installs as shipped");
 }
 
@@ -104,5 +104,5 @@ fn logs_that_were_rotated_away_leave_a_doubt_that_is_said() {
     std::fs::remove_file(place.path("root-5.0-reedbed/var/log/dpkg.log.1")).unwrap();
     let screen = place.run("take root-5.0-reedbed -o less.tally.json").stdout;
     assert!(screen.contains("as shipped, as far as its files tell"), "{screen}");
-    assert!(screen.contains("not sure: the logs of dpkg begin 6 days after the install"), "{screen}");
+    assert!(screen.contains("not certain: the logs of dpkg begin 6 days after the installation"), "{screen}");
 }

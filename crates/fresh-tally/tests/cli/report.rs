@@ -23,7 +23,7 @@ fn a_folder_holds_every_form_and_each_ending_is_one() {
     for (ending, begins) in [
         ("html", &b"<!DOCTYPE html>"[..]),
         ("md", b"# Saltmarsh Linux, Reedbed, amd64: 4.0"),
-        ("csv", b"what,sort,name"),
+        ("csv", b"what,change,name"),
         ("json", b"{\n  \"comparison\""),
         ("txt", b"Saltmarsh Linux, Reedbed"),
         ("svg", b"<svg xmlns="),
@@ -87,9 +87,9 @@ fn charts_have_the_size_and_the_ground_that_were_asked_for() {
     assert!(svg("--dark").contains("fill=\"#14181b\""));
     for (line, why) in [
         ("--chart nosuch -o c.png", "it has: kinds, menu, weight"),
-        ("--size 10x10 -o c.png", "no size like 1920x1080"),
+        ("--size 10x10 -o c.png", "is not a size such as 1920x1080"),
         ("--chart weight -o c.html", "name it .svg or .png"),
-        ("-o c.pdf", "no form of a report ends with `.pdf`"),
+        ("-o c.pdf", "a report can't be written as `.pdf`"),
         ("--template nosuch", "-o names the folder"),
     ] {
         let wrong = place.run(&format!("report saltmarsh-5.0-reedbed {line}"));

@@ -25,7 +25,7 @@ fn an_unknown_system_is_a_wrong_command_line() {
         (outcome.code, outcome.stderr.as_str()),
         (
             2,
-            "error: no version order for `nosuch`; known: dpkg, rpm, pacman, apk, eopkg, freebsd-pkg, portage, xbps\n"
+            "error: there is no package system `nosuch`; valid are dpkg, rpm, pacman, apk, eopkg, freebsd-pkg, portage, xbps\n"
         )
     );
     assert_eq!(Place::new().run("rules order dpkg 1").code, 2);
@@ -63,14 +63,14 @@ fn the_help_teaches_with_examples() {
 #[test]
 fn own_rules_are_checked_and_win() {
     let place = Place::with_installs(&["5.0-reedbed"]);
-    place.write("own.toml", "[[kind]]\nkind = 'game'\nname = 'countstone'\n\n[[agent]]\nname = 'inkcap'\ndoes = 'sends every word away'\n");
+    place.write("own.toml", "[[kind]]\nkind = 'game'\nname = 'countstone'\n\n[[agent]]\nname = 'inkcap'\ndoes = 'usage-statistics'\n");
     let sound = place.run("rules check own.toml").plain();
     assert_eq!(sound, "`own.toml` is sound: kinds 1, parts 0, roles 0, agents 1, scores 0\n");
     let packages = place.run("show root-5.0-reedbed packages --format csv --rules own.toml").plain();
     let countstone = packages.lines().find(|line| line.contains(",countstone,")).unwrap();
     assert!(countstone.contains(",game,"), "{countstone}");
-    let odd = place.run("show root-5.0-reedbed odd --rules own.toml").plain();
-    assert!(odd.contains("inkcap sends every word away"), "{odd}");
+    let odd = place.run("show root-5.0-reedbed findings --rules own.toml").plain();
+    assert!(odd.contains("inkcap sends usage statistics"), "{odd}");
     place.write("config/fresh-tally/rules.toml", "[[kind]]\nkind = 'gme'\n");
     let bad = place.run_with(
         "show root-5.0-reedbed",

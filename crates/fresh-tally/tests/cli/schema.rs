@@ -22,7 +22,7 @@ fn a_tally_of_the_first_version_is_still_read() {
     let text = std::fs::read_to_string(&fixture).unwrap();
     place.write("old.tally.json", &text);
     let shown = place.run("show old.tally.json packages --format csv").plain();
-    assert!(shown.contains("dpkg,inkcap,3.2.1-2,3.2.1,amd64,followed,installed,shipped,"), "{shown}");
+    assert!(shown.contains("dpkg,inkcap,3.2.1-2,3.2.1,amd64,dependency,installed,shipped,"), "{shown}");
     let old: serde_json::Value = serde_json::from_str(&text).unwrap();
     assert_eq!(shown.lines().count() - 1, old["packages"].as_array().unwrap().len());
     assert_eq!(place.run("compare old.tally.json old.tally.json --exit-code").code, 0);
@@ -33,7 +33,7 @@ fn keys_of_the_document_stay() {
     let place = Place::with_installs(&["5.0-reedbed"]);
     let tally = place.run("take root-5.0-reedbed --format json -q").json();
     for key in [
-        "tally",
+        "schema_version",
         "program",
         "taken",
         "label",
@@ -49,7 +49,7 @@ fn keys_of_the_document_stay() {
         "storage",
         "readings",
         "notes",
-        "oddities",
+        "findings",
         "unread",
         "counts",
     ] {
@@ -62,7 +62,7 @@ fn keys_of_the_document_stay() {
         "upstream_version",
         "arch",
         "purl",
-        "made_from",
+        "source",
         "summary",
         "section",
         "homepage",

@@ -42,7 +42,7 @@ fn the_list_can_be_filtered() {
     assert!(handles("--distro fenland").is_empty());
     let none = place.run("shelf list --distro fenland").plain();
     assert!(
-        none.starts_with("0 of 4 installs on the shelf") && none.contains("None that was asked for."),
+        none.starts_with("0 of 4 installs on the shelf") && none.contains("None that matches."),
         "{none}"
     );
 }

@@ -24,15 +24,15 @@ fn packages_in_every_form() {
     let table = place.run("show root-5.0-reedbed packages").plain();
     let line = table.lines().find(|line| line.contains(" towpath ")).unwrap();
     let words: Vec<&str> = line.split_whitespace().take(5).collect();
-    assert_eq!(words, ["towpath", "4.2.0-2", "amd64", "followed", "3.5"]);
+    assert_eq!(words, ["towpath", "4.2.0-2", "amd64", "dependency", "3.5"]);
     let csv = place.run("show root-5.0-reedbed packages --format csv").plain();
     assert!(
         csv.lines()
-            .any(|line| line.starts_with("dpkg,towpath,4.2.0-2,4.2.0,amd64,followed,installed,shipped,")),
+            .any(|line| line.starts_with("dpkg,towpath,4.2.0-2,4.2.0,amd64,dependency,installed,shipped,")),
         "{csv}"
     );
     let json = place.run("show root-5.0-reedbed packages --format json").json();
-    assert_eq!((json["show"].as_u64(), json["view"].as_str()), (Some(1), Some("packages")));
+    assert_eq!((json["schema_version"].as_u64(), json["view"].as_str()), (Some(2), Some("packages")));
     assert_eq!(json["packages"].as_array().unwrap().len(), csv.lines().count() - 1);
 }
 

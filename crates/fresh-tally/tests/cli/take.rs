@@ -11,12 +11,12 @@ fn says_on_one_screen_what_was_found() {
 fn the_tally_holds_what_the_root_holds() {
     let place = Place::with_installs(&["4.0-reedbed"]);
     let tally = place.run("take root-4.0-reedbed --format json --quiet").json();
-    assert_eq!(tally["tally"], 1);
+    assert_eq!(tally["schema_version"], 2);
     assert_eq!(tally["label"]["handle"], "saltmarsh-4.0-reedbed");
     let packages = tally["packages"].as_array().unwrap();
     let inkcap = packages.iter().find(|p| p["name"] == "inkcap").unwrap();
     assert_eq!(inkcap["purl"], "pkg:deb/saltmarsh/inkcap@2.9.4-1?arch=amd64");
-    assert_eq!(inkcap["reason"], "followed");
+    assert_eq!(inkcap["reason"], "dependency");
     assert_eq!(inkcap["installed_bytes"], 4096 * 1024);
     assert_eq!(inkcap["depends"][0][0]["name"], "libreedkit2");
     assert!(inkcap["evidence"]["line"].as_u64().unwrap() > 1);
@@ -46,7 +46,7 @@ fn the_label_can_be_given() {
     );
     let wrong = place.run("take root-5.0-reedbed --release-date tomorrow");
     assert_eq!((wrong.code, wrong.stdout.as_str()), (2, ""));
-    assert!(wrong.stderr.contains("`tomorrow` is no day"), "{}", wrong.stderr);
+    assert!(wrong.stderr.contains("`tomorrow` is not a date"), "{}", wrong.stderr);
 }
 
 #[test]
@@ -54,7 +54,7 @@ fn a_file_instead_of_the_shelf_or_both() {
     let place = Place::with_installs(&["5.0-reedbed"]);
     place.run("take root-5.0-reedbed -o own.tally.json -q");
     assert!(!place.path("shelf").exists());
-    assert!(place.read("own.tally.json").starts_with("{\n \"tally\": 1,"));
+    assert!(place.read("own.tally.json").starts_with("{\n \"schema_version\": 2,"));
     place.run("take root-5.0-reedbed -o own.tally.json --shelf other -q");
     assert_eq!(names(&place.path("other")).len(), 1);
 }
@@ -64,7 +64,7 @@ fn the_same_source_twice_is_one_tally() {
     let place = Place::with_installs(&["5.0-reedbed"]);
     place.run("take root-5.0-reedbed");
     let again = place.run("take root-5.0-reedbed");
-    assert_eq!(again.stderr, "Took the place of the earlier tally as `saltmarsh-5.0-reedbed`.\n");
+    assert_eq!(again.stderr, "Replaced the earlier tally as `saltmarsh-5.0-reedbed`.\n");
     assert_eq!(names(&place.path("shelf")).len(), 1);
     let own = place.run("take root-5.0-reedbed --handle bittern --quiet");
     assert_eq!((own.code, own.stderr.as_str()), (0, ""));
@@ -97,5 +97,5 @@ fn a_file_can_be_summed_and_a_folder_can_not() {
     assert!(place.run("take shipped.manifest --format json -q").json()["taken"]["sha256"].is_null());
     let folder = place.run("take root-5.0-tideway --sha256");
     assert_eq!((folder.code, folder.stdout.as_str()), (2, ""));
-    assert!(folder.stderr.contains("`root-5.0-tideway` is no file"), "{}", folder.stderr);
+    assert!(folder.stderr.contains("`root-5.0-tideway` is not a file"), "{}", folder.stderr);
 }

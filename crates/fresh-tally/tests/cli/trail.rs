@@ -16,5 +16,5 @@ fn a_part_a_program_and_a_package_are_followed() {
     assert_eq!(json["trails"][0]["steps"][0]["change"], "first");
     let none = place.run("trail zzzz");
     assert_eq!(none.code, 1);
-    assert!(none.stdout.contains("zzzz is in no install here."), "{}", none.stdout);
+    assert!(none.stdout.contains("zzzz is in none of these installs."), "{}", none.stdout);
 }

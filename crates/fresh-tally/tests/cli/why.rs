@@ -6,7 +6,7 @@ fn why_tells_the_path_and_what_would_leave() {
     place.run("take root-5.0-reedbed -q");
     insta::assert_snapshot!(place.run("why saltmarsh-5.0-reedbed brackwater --width 90").all());
     let json = place.run("why saltmarsh-5.0-reedbed libmere5 --format json").json();
-    assert_eq!((json["why"].as_u64(), json["package"].as_str()), (Some(1), Some("dpkg:libmere5")));
+    assert_eq!((json["schema_version"].as_u64(), json["package"].as_str()), (Some(2), Some("dpkg:libmere5")));
     let path: Vec<&str> = json["paths"][0].as_array().unwrap().iter().filter_map(|p| p.as_str()).collect();
     assert_eq!(path.first(), Some(&"dpkg:reedbed-desktop"));
     assert_eq!(path.last(), Some(&"dpkg:libmere5"));
@@ -29,8 +29,8 @@ fn without_reasons_it_is_told_what_needs_a_package() {
     insta::assert_snapshot!(place.run("why old.status libmere5 --width 90").all());
     let bare = place.run_with("why - libmere5", b"libmere5 1.0-1\n", &[]);
     assert!(
-        bare.stdout.contains("says nothing of dependencies, reasons")
-            && !bare.stdout.contains("What needs it"),
+        bare.stdout.contains("Not recorded in this source: dependencies and why packages are installed")
+            && !bare.stdout.contains("Depends on it"),
         "{}",
         bare.all()
     );
@@ -43,7 +43,7 @@ fn an_unknown_package_names_what_comes_near() {
     assert_eq!(outcome.code, 3);
     assert_eq!(
         outcome.stderr,
-        "error: no package `inkcpa` is in `root-5.0-reedbed`\nhint: did you mean `inkcap`?\n"
+        "error: `root-5.0-reedbed` has no package `inkcpa`\nhint: did you mean `inkcap`?\n"
     );
 }
 
@@ -72,7 +72,7 @@ fn every_view_has_something_to_show_in_every_form() {
         "startup",
         "looks",
         "weight",
-        "odd",
+        "findings",
     ] {
         let shown =
             |format: &str| place.run(&format!("show saltmarsh-5.0-reedbed {view} --format {format}")).plain();
@@ -80,8 +80,8 @@ fn every_view_has_something_to_show_in_every_form() {
         assert!(shown("markdown").starts_with("# Saltmarsh Linux"), "{view}");
         assert!(shown("csv").lines().count() > 2, "{view}");
         let json: serde_json::Value = serde_json::from_str(&shown("json")).unwrap();
-        assert_eq!((json["show"].as_u64(), json["view"].as_str()), (Some(1), Some(view)), "{view}");
+        assert_eq!((json["schema_version"].as_u64(), json["view"].as_str()), (Some(2), Some(view)), "{view}");
     }
-    insta::assert_snapshot!(place.run("show saltmarsh-5.0-reedbed odd --width 100").all());
+    insta::assert_snapshot!(place.run("show saltmarsh-5.0-reedbed findings --width 100").all());
     insta::assert_snapshot!(place.run("show saltmarsh-5.0-reedbed defaults --width 100").all());
 }

@@ -197,7 +197,7 @@ fn ends_the_session(program: &str) -> bool {
 fn hidden_because(group: &Group, desktops: &[Text], programs: &Programs<'_>) -> Option<Text> {
     let kind = group.get("Type").map_or("Application", |kind| kind.as_str());
     if !matches!(kind, "Application" | "Link") {
-        return Some(format!("Type={kind} is no launcher").into());
+        return Some(format!("Type={kind} is not a launcher").into());
     }
     for key in ["Hidden", "NoDisplay"] {
         if group.is_true(key) {
@@ -219,7 +219,7 @@ fn hidden_because(group: &Group, desktops: &[Text], programs: &Programs<'_>) -> 
     }
     let reserved =
         group.list("Categories").into_iter().find(|category| RESERVED.contains(&category.as_str()))?;
-    Some(format!("Categories={reserved}, which stands in no menu").into())
+    Some(format!("Categories={reserved}, which no menu shows").into())
 }
 
 /// The reserved categories of the Desktop Menu Specification: what desktops look for by themselves.
@@ -260,8 +260,8 @@ mod tests {
             ("NotShowIn=Weir;", Some("NotShowIn=Weir")),
             ("TryExec=gone", Some("TryExec: `gone` is not there")),
             ("TryExec=/usr/bin/inkcap", None),
-            ("Type=Service", Some("Type=Service is no launcher")),
-            ("Categories=Screensaver;", Some("Categories=Screensaver, which stands in no menu")),
+            ("Type=Service", Some("Type=Service is not a launcher")),
+            ("Categories=Screensaver;", Some("Categories=Screensaver, which no menu shows")),
             ("Categories=Utility;Applets;", None),
         ] {
             assert_eq!(read_entry(entry).hidden_because.as_deref(), because, "{entry}");

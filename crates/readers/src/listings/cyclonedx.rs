@@ -83,7 +83,9 @@ pub(super) fn read(bytes: &[u8]) -> Option<Listing> {
         }
         let Some(purl) = component.purl.as_deref().and_then(Purl::parse) else {
             let what = component.purl.unwrap_or(component.name);
-            listing.unread.push(Unread::whole(super::FILE, format!("{what} is of no package system")));
+            listing
+                .unread
+                .push(Unread::whole(super::FILE, format!("{what} belongs to no known package system")));
             continue;
         };
         if listing.label.distro_id.is_empty() {

@@ -1,6 +1,6 @@
 //! What the query commands of package systems print, a line at a time.
 
-use tally_core::model::{MissingFact, Package, Reason, State, System, Text};
+use tally_core::model::{KindFact, KindReason, MissingFact, Package, Reason, State, System, Text};
 use tally_core::version::upstream;
 
 /// What a line says.
@@ -147,7 +147,8 @@ fn snap(line: &str) -> Option<Package> {
     let notes: Vec<&str> = notes.split(',').collect();
     if ["base", "core", "snapd", "kernel", "gadget"].iter().any(|sort| notes.contains(sort)) {
         package.kind = tally_core::model::Kind::Runtime;
-        package.kind_because = format!("a snap of type {}", notes.join(",")).into();
+        let of = KindReason::of(KindFact::SnapType, Some(notes.join(",").into()));
+        package.kind_because = of;
     }
     Some(package)
 }
@@ -183,7 +184,7 @@ fn apt(line: &str) -> Option<Package> {
         .filter(|_| suites.contains("now") || flags.contains("installed"))?;
     package.arch = arch.into();
     package.reason =
-        if flags.split(',').any(|flag| flag == "automatic") { Reason::Followed } else { Reason::Chosen };
+        if flags.split(',').any(|flag| flag == "automatic") { Reason::Dependency } else { Reason::Explicit };
     Some(package)
 }
 
@@ -226,7 +227,7 @@ fn apk_list(line: &str) -> Option<Package> {
     let origin = origin.strip_prefix('{')?.strip_suffix('}')?;
     let mut package = apk_word(first)?;
     package.arch = arch.into();
-    package.made_from = Some(Text::from(origin)).filter(|origin| *origin != package.name);
+    package.source = Some(Text::from(origin)).filter(|origin| *origin != package.name);
     Some(package)
 }
 

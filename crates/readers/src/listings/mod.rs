@@ -140,7 +140,7 @@ fn read_lines(input: impl BufRead) -> io::Result<Option<Listing>> {
     while let Some((number, line)) = waiting.next().map_or_else(|| lines.next(), |line| Ok(Some(line)))? {
         match format.line(&line) {
             formats::Said::Package(_) if listing.packages.len() == PACKAGES => {
-                let why = format!("has more than {PACKAGES} packages: what stands from here on is not read");
+                let why = format!("has more than {PACKAGES} packages: the rest is not read");
                 listing.unread.push(Unread::at(FILE, number, why));
                 break;
             }
@@ -152,7 +152,11 @@ fn read_lines(input: impl BufRead) -> io::Result<Option<Listing>> {
             formats::Said::Heading => {}
             formats::Said::Nothing if listing.unread.len() == NAMED => unnamed += 1,
             formats::Said::Nothing => {
-                listing.unread.push(Unread::at(FILE, number, format!("is no line of `{}`", format.command)));
+                listing.unread.push(Unread::at(
+                    FILE,
+                    number,
+                    format!("is not a line of `{}`", format.command),
+                ));
             }
         }
     }
@@ -321,7 +325,7 @@ mod tests {
             read(b"a/x,now 1 amd64 [installed,automatic]\nb/x,now 1 amd64 [installed,local]\n").unwrap();
         assert_eq!(
             apt.packages.iter().map(|p| p.reason).collect::<Vec<_>>(),
-            [Reason::Followed, Reason::Chosen]
+            [Reason::Dependency, Reason::Explicit]
         );
         assert!(!apt.missing.contains(&MissingFact::Reasons));
         assert!(listing.missing.contains(&MissingFact::Sizes));

@@ -53,7 +53,7 @@ impl Purl {
         let mut package = Package::new(system, name, version);
         package.upstream_version = tally_core::version::upstream(system, &package.version).into();
         package.arch = arch;
-        package.made_from = upstream.filter(|source| *source != package.name && !source.is_empty());
+        package.source = upstream.filter(|source| *source != package.name && !source.is_empty());
         package
     }
 }

@@ -133,7 +133,7 @@ fn listing(
                 listing.packages.push(package);
             }
             Some(_) => {
-                listing.unread.push(Unread::at(FILE, record.line, "names no package and version"));
+                listing.unread.push(Unread::at(FILE, record.line, "has no name and version"));
             }
             None => {}
         }
@@ -149,8 +149,8 @@ fn of_pacman(record: &Record) -> Option<Package> {
     package.section = record.words("Groups").next().unwrap_or_default().into();
     package.installed_bytes = bytes_of(&record.value("Installed Size"));
     package.reason = match record.value("Install Reason").as_str() {
-        "Explicitly installed" => Reason::Chosen,
-        "Installed as a dependency for another package" => Reason::Followed,
+        "Explicitly installed" => Reason::Explicit,
+        "Installed as a dependency for another package" => Reason::Dependency,
         _ => Reason::Unknown,
     };
     package.depends = relations("Depends On").into_iter().map(|one| smallvec![one]).collect();
@@ -192,8 +192,7 @@ fn of_rpm(record: &Record) -> Option<Package> {
     package.section =
         filled(record.value("Group")).filter(|group| group != "Unspecified").unwrap_or_default();
     package.installed_bytes = record.value("Size").parse().ok();
-    package.made_from =
-        rpm::source_name(&record.value("Source RPM")).filter(|source| *source != package.name);
+    package.source = rpm::source_name(&record.value("Source RPM")).filter(|source| *source != package.name);
     Some(package)
 }
 
@@ -272,11 +271,11 @@ Size        : many
         let useful: Vec<&str> = inkcap.suggests.iter().map(|one| &*one[0].name).collect();
         assert_eq!(useful, ["frogleap", "booming"], "one in each line");
         assert_eq!((inkcap.installed_bytes, libweir.installed_bytes), (Some(6_815_744), Some(512)));
-        assert_eq!((inkcap.reason, libweir.reason), (Reason::Chosen, Reason::Followed));
+        assert_eq!((inkcap.reason, libweir.reason), (Reason::Explicit, Reason::Dependency));
         assert_eq!(libweir.provides[0].name, "libweir.so");
         assert_eq!((inkcap.evidence.line, libweir.evidence.line), (Some(1), Some(17)));
         assert!(libweir.suggests.is_empty() && inkcap.section.is_empty(), "`None` is nothing");
-        assert_eq!(listing.unread, [Unread::at(FILE, 24, "names no package and version")]);
+        assert_eq!(listing.unread, [Unread::at(FILE, 24, "has no name and version")]);
     }
 
     #[test]
@@ -288,7 +287,7 @@ Size        : many
         let told: Vec<_> = listing
             .packages
             .iter()
-            .map(|p| (&*p.name, &*p.version, p.made_from.as_deref(), p.installed_bytes, p.evidence.line))
+            .map(|p| (&*p.name, &*p.version, p.source.as_deref(), p.installed_bytes, p.evidence.line))
             .collect();
         assert_eq!(
             told,

@@ -77,9 +77,10 @@ pub(super) fn read(bytes: &[u8]) -> Option<Listing> {
                 listing.label.distro = item.name;
                 listing.label.release = said(item.version_info);
             } else {
-                listing
-                    .unread
-                    .push(Unread::whole(super::FILE, format!("{} is of no package system", item.name)));
+                listing.unread.push(Unread::whole(
+                    super::FILE,
+                    format!("{} belongs to no known package system", item.name),
+                ));
             }
             continue;
         };

@@ -38,7 +38,7 @@ impl PackageSystem for Apk {
         let world = world(tree);
         each_record(&bytes, |line, record| match package(record, path, line, &world) {
             Some(package) => facts.packages.push(package),
-            None => facts.unread.push(Unread::at(path, line, "names no package and version")),
+            None => facts.unread.push(Unread::at(path, line, "has no name and version")),
         });
         facts.native_arch = native_arch(&facts.packages, &["musl", "apk-tools"], "noarch");
         facts
@@ -118,7 +118,7 @@ fn package(record: &[u8], path: &str, line: u32, world: &Option<FxHashSet<Text>>
             b'T' => package.summary = text(value),
             b'U' => package.homepage = text(value),
             b'L' => package.license = filled(text(value)),
-            b'o' => package.made_from = filled(text(value)).filter(|origin| *origin != package.name),
+            b'o' => package.source = filled(text(value)).filter(|origin| *origin != package.name),
             b's' => package.repository = filled(text(value)),
             b'D' => {
                 for word in words(value) {
@@ -135,8 +135,8 @@ fn package(record: &[u8], path: &str, line: u32, world: &Option<FxHashSet<Text>>
     }
     package.reason = match world {
         None => Reason::Unknown,
-        Some(names) if names.contains(&package.name) => Reason::Chosen,
-        Some(_) => Reason::Followed,
+        Some(names) if names.contains(&package.name) => Reason::Explicit,
+        Some(_) => Reason::Dependency,
     };
     package.evidence = Evidence::line(path, line);
     Some(package)
@@ -241,8 +241,8 @@ mod tests {
         let facts = Apk.read(&tree);
         let said: Vec<_> =
             facts.packages.iter().map(|p| (p.name.as_str(), p.reason, p.evidence.line)).collect();
-        assert_eq!(said, [("inkcap", Reason::Chosen, Some(1)), ("libweir", Reason::Followed, Some(21))]);
-        assert_eq!(facts.unread, [Unread::at("lib/apk/db/installed", 28, "names no package and version")]);
+        assert_eq!(said, [("inkcap", Reason::Explicit, Some(1)), ("libweir", Reason::Dependency, Some(21))]);
+        assert_eq!(facts.unread, [Unread::at("lib/apk/db/installed", 28, "has no name and version")]);
         let inkcap = &facts.packages[0];
         assert_eq!((inkcap.upstream_version.as_str(), inkcap.source()), ("3.2.1", "inkcap-src"));
         assert_eq!(

@@ -124,7 +124,7 @@ fn read_one(tree: &dyn Tree, file: &str, image: Box<dyn Bytes>, sort: u8, facts:
     package.installed_bytes = Some(image.len());
     package.installed_at = tree.node(Path::new(file), true).ok().and_then(|node| time_text(node.changed_at));
     package.evidence = Evidence::file(file);
-    package.reason = Reason::Chosen;
+    package.reason = Reason::Explicit;
     package.section = format!("type {sort}").into();
     match shielded(|| entry_of(image, sort)).flatten() {
         Ok((name, bytes)) => {

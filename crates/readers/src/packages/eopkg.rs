@@ -48,8 +48,8 @@ impl PackageSystem for Eopkg {
             facts.packages.extend(package.map(|mut package| {
                 package.reason = match &automatic {
                     None => Reason::Unknown,
-                    Some(names) if names.contains(&package.name) => Reason::Followed,
-                    Some(_) => Reason::Chosen,
+                    Some(names) if names.contains(&package.name) => Reason::Dependency,
+                    Some(_) => Reason::Explicit,
                 };
                 package
             }));
@@ -135,7 +135,7 @@ fn read_one(tree: &dyn Tree, folder: &str) -> (Option<Package>, Option<Unread>) 
                 }
                 ["Package", "History", "Update", "Version"] if latest => package.version = text.into(),
                 ["Package", "History", "Update"] => latest = false,
-                ["Source", "Name"] => package.made_from = filled(text.into()),
+                ["Source", "Name"] => package.source = filled(text.into()),
                 ["Source", "Homepage"] => package.homepage = text.into(),
                 _ => {}
             }
@@ -143,14 +143,14 @@ fn read_one(tree: &dyn Tree, folder: &str) -> (Option<Package>, Option<Unread>) 
     });
     let problem = end.err().map(|end| Unread::at(file.as_str(), end.line, end.why));
     if package.name.is_empty() || package.version.is_empty() {
-        return (None, problem.or_else(|| Some(Unread::whole(file, "names no package and version"))));
+        return (None, problem.or_else(|| Some(Unread::whole(file, "has no name and version"))));
     }
     package.upstream_version = package.version.clone();
     if !release.is_empty() {
         package.version = smol_str::format_smolstr!("{}-{release}", package.version);
     }
-    let Package { name, made_from, .. } = &mut package;
-    made_from.take_if(|source| source == name);
+    let Package { name, source, .. } = &mut package;
+    source.take_if(|source| source == name);
     package.license = (!licenses.is_empty()).then(|| licenses.join(" AND ").into());
     let changed = tree.node(Path::new(&file), true).map(|node| node.changed_at);
     package.installed_at = changed.ok().and_then(time_text);
@@ -253,7 +253,7 @@ mod tests {
         assert_eq!((inkcap.version.as_str(), inkcap.upstream_version.as_str()), ("3.2.1-45", "3.2.1"));
         assert_eq!(
             (inkcap.reason, inkcap.summary.as_str(), inkcap.source()),
-            (Reason::Chosen, "A text editor", "inkcap-src")
+            (Reason::Explicit, "A text editor", "inkcap-src")
         );
         assert_eq!(inkcap.license.as_deref(), Some("MIT AND ISC"));
         assert_eq!(inkcap.depends.iter().map(|any| any.len()).collect::<Vec<_>>(), [1, 2]);

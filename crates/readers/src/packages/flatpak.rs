@@ -16,7 +16,8 @@ use std::path::Path;
 use tally_core::history::SystemRecords;
 use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{
-    Dependency, Evidence, Kind, Label, Package, Reason, Repository, System, Text, Unread,
+    Dependency, Evidence, Kind, KindFact, KindReason, Label, Package, Reason, Repository, System, Text,
+    Unread,
 };
 use tally_trees::{NodeKind, Tree, shielded};
 
@@ -191,7 +192,7 @@ fn read_one(tree: &dyn Tree, sort: &str, one: &Deployed, pinned: &BTreeSet<Text>
     match tree.read(&file) {
         Ok(bytes) => match shielded(|| Deploy::decode(&bytes)).ok().flatten() {
             Some(deploy) => deploy.into(&mut package),
-            None => facts.unread.push(Unread::whole(file, "is no record of a deployment")),
+            None => facts.unread.push(Unread::whole(file, "is not a deployment record")),
         },
         Err(error) => facts.unread.push(Unread::whole(file, error.why.to_string())),
     }
@@ -210,7 +211,7 @@ fn read_one(tree: &dyn Tree, sort: &str, one: &Deployed, pinned: &BTreeSet<Text>
     }
     let reference = format!("{sort}/{id}/{arch}/{branch}");
     let chosen = application || pinned.contains(reference.as_str());
-    package.reason = if chosen { Reason::Chosen } else { Reason::Followed };
+    package.reason = if chosen { Reason::Explicit } else { Reason::Dependency };
     package.installed_at =
         tree.node(Path::new(folder), true).ok().and_then(|node| time_text(node.changed_at));
     facts.packages.push(package);
@@ -237,8 +238,8 @@ fn describe(
         let extended = metadata.group("ExtensionOf").and_then(|group| group.string("ref"));
         package.kind = Kind::Runtime;
         package.kind_because = match extended {
-            Some(of) => format!("an extension of {of}").into(),
-            None => "a runtime that applications stand on".into(),
+            Some(of) => KindReason::of(KindFact::ExtensionOf, Some(of)),
+            None => KindReason::of(KindFact::SandboxRuntime, None),
         };
         return None;
     }
@@ -342,10 +343,11 @@ mod tests {
         let facts = Flatpak.read(&tree as &dyn Tree);
         let [app, theme] = &facts.packages[..] else { panic!("{:?}", facts.packages) };
         assert_eq!((&*app.version, &*app.depends[0][0].name), ("3.3", "org.marsh.Platform"));
-        assert_eq!((&*theme.version, theme.reason, theme.kind), ("3", Reason::Chosen, Kind::Runtime));
-        assert_eq!(theme.kind_because, "an extension of runtime/org.marsh.Platform/x86_64/31.04");
+        assert_eq!((&*theme.version, theme.reason, theme.kind), ("3", Reason::Explicit, Kind::Runtime));
+        let extended = "runtime/org.marsh.Platform/x86_64/31.04";
+        assert_eq!(theme.kind_because, KindReason::of(KindFact::ExtensionOf, Some(extended.into())));
         let whys: Vec<&str> = facts.unread.iter().map(|unread| &*unread.why).collect();
-        assert_eq!(whys, ["is no record of a deployment", "is not there"]);
+        assert_eq!(whys, ["is not a deployment record", "is not there"]);
         let remotes =
             Flatpak.repositories(&tree as &dyn Tree, &facts.packages, &Label::default()).repositories;
         assert_eq!((&*remotes[0].name, remotes[0].enabled), ("flats", false));

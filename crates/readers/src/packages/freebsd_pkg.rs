@@ -201,7 +201,7 @@ fn package(row: &Row<'_>) -> rusqlite::Result<Option<Package>> {
     // `editors/inkcap`: the category of the tree of ports, and the port that it was made from.
     if let Some((category, port)) = origin.split_once('/') {
         package.section = category.into();
-        package.made_from = filled(port.into()).filter(|port| *port != package.name);
+        package.source = filled(port.into()).filter(|port| *port != package.name);
     } else {
         package.section = origin;
     }
@@ -211,8 +211,8 @@ fn package(row: &Row<'_>) -> rusqlite::Result<Option<Package>> {
     package.homepage = column(row, 6)?;
     package.installed_bytes = number(7).and_then(|bytes| u64::try_from(bytes).ok());
     package.reason = match number(8) {
-        Some(0) => Reason::Chosen,
-        Some(_) => Reason::Followed,
+        Some(0) => Reason::Explicit,
+        Some(_) => Reason::Dependency,
         None => Reason::Unknown,
     };
     package.installed_at = number(9).and_then(time_text);

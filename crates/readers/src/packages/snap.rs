@@ -14,7 +14,8 @@ use std::path::Path;
 use tally_core::history::{Initial, SystemRecords};
 use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{
-    Dependency, Evidence, Kind, Label, Package, Reason, Repository, System, Text, Unread,
+    Dependency, Evidence, Kind, KindFact, KindReason, Label, Package, Reason, Repository, System, Text,
+    Unread,
 };
 use tally_trees::{NodeKind, Squashfs, Tree, shielded};
 
@@ -55,7 +56,7 @@ impl PackageSystem for Snap {
         }
         for package in &mut facts.packages {
             if package.kind == Kind::Unknown && providers.contains(&package.name) {
-                platform(package, "gives its content to other snaps");
+                platform(package, KindReason::of(KindFact::ContentSnap, None));
             }
         }
         // Without snapd no snap runs; where it came as a snap of its own, every other one stands on it.
@@ -167,7 +168,7 @@ fn seeded(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut Ve
         Ok(seed) => seed,
         Err(error) => {
             let (line, why) = error;
-            let why = format!("is no seed: {why}");
+            let why = format!("is not a seed: {why}");
             return unread.push(Unread { file: SEED.into(), line, why: why.into() });
         }
     };
@@ -221,7 +222,7 @@ fn installed(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut
         Ok(state) => state,
         Err(error) => {
             let line = u32::try_from(error.line()).ok();
-            let why = format!("is no state of snapd: {error}");
+            let why = format!("is not the state of snapd: {error}");
             return unread.push(Unread { file: STATE.into(), line, why: why.into() });
         }
     };
@@ -321,10 +322,10 @@ fn read_one(
     let kind = record.kind.as_deref().or(meta.kind.as_deref()).unwrap_or("app");
     package.section = kind.into();
     if kind != "app" || name == "snapd" {
-        platform(&mut package, &format!("a snap of type {kind}"));
+        platform(&mut package, KindReason::of(KindFact::SnapType, Some(kind.into())));
     }
     depend(&mut package, &meta, providers);
-    package.reason = if package.kind == Kind::Runtime { Reason::Followed } else { Reason::Chosen };
+    package.reason = if package.kind == Kind::Runtime { Reason::Dependency } else { Reason::Explicit };
     package.upstream_version = package.version.clone();
     facts.packages.push(package);
 }
@@ -348,9 +349,9 @@ fn depend(package: &mut Package, meta: &Meta, providers: &mut BTreeSet<Text>) {
         needs.into_iter().map(|name| smallvec![Dependency { name, op: None, version: None }]).collect();
 }
 
-fn platform(package: &mut Package, because: &str) {
+fn platform(package: &mut Package, because: KindReason) {
     package.kind = Kind::Runtime;
-    package.kind_because = because.into();
+    package.kind_because = because;
 }
 
 fn scalar(value: &serde_norway::Value) -> Option<String> {

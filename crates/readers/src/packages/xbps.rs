@@ -145,7 +145,7 @@ fn each_value(bytes: &[u8], mut visit: impl FnMut(Value<'_>)) -> Result<(), crat
 fn begin(name: &str, file: &str) -> Package {
     let mut package = Package::new(System::Xbps, name, "");
     // Without a word on it, a package was asked for.
-    package.reason = Reason::Chosen;
+    package.reason = Reason::Explicit;
     package.evidence = Evidence::file(file);
     package
 }
@@ -169,9 +169,9 @@ fn field(package: &mut Package, key: &str, value: &str) {
                 .rsplit_once('-')
                 .filter(|(_, v)| v.starts_with(|c: char| c.is_ascii_digit()))
                 .map_or(source, |(name, _)| name);
-            package.made_from = filled(source.into()).filter(|source| *source != package.name);
+            package.source = filled(source.into()).filter(|source| *source != package.name);
         }
-        "automatic-install" if value == "true" => package.reason = Reason::Followed,
+        "automatic-install" if value == "true" => package.reason = Reason::Dependency,
         "state" if value != "installed" => package.state = State::Half,
         "install-date" => package.installed_at = moment(value),
         "run_depends" => package.depends.extend(relation(value).map(|one| smallvec![one])),
@@ -296,7 +296,7 @@ mod tests {
         let facts = Xbps.read(&tree);
         let said: Vec<_> =
             facts.packages.iter().map(|p| (p.name.as_str(), p.version.as_str(), p.reason)).collect();
-        assert_eq!(said, [("inkcap", "3.2.1_2", Reason::Chosen), ("libweir", "4.0_1", Reason::Followed)]);
+        assert_eq!(said, [("inkcap", "3.2.1_2", Reason::Explicit), ("libweir", "4.0_1", Reason::Dependency)]);
         let inkcap = &facts.packages[0];
         assert_eq!(
             (inkcap.upstream_version.as_str(), inkcap.installed_at.as_deref()),

@@ -5,7 +5,7 @@ use crate::keyfile::{Group, KeyFile};
 use crate::programs::Programs;
 use crate::text::name_text;
 use rustc_hash::FxHashSet;
-use tally_core::model::{Evidence, Scope, StartupItem, StartupSort, Text};
+use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
 use tally_trees::Tree;
 
 const FOLDERS: &[&str] = &["etc/skel/.config/autostart", "etc/xdg/autostart", "usr/etc/xdg/autostart"];
@@ -29,7 +29,7 @@ pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
             seen.insert(name.clone());
             items.push(StartupItem {
                 phase: tally_core::model::Phase::Shipped,
-                sort: StartupSort::Autostart,
+                kind: StartupKind::Autostart,
                 name,
                 scope: Scope::Session,
                 enabled: off_because.is_none(),
@@ -62,7 +62,7 @@ fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text], programs: &Pro
         return Some(format!("NotShowIn={}", not.join(";")).into());
     }
     if let Some(tried) = group.string("TryExec").filter(|tried| programs.has(tried) == Some(false)) {
-        return Some(format!("TryExec: `{tried}` is not there").into());
+        return Some(format!("TryExec={tried}").into());
     }
     let holds = |key: &str, holds: fn(&dyn Tree, &str) -> bool| {
         group.get(key).filter(|condition| !holds(tree, condition)).map(|c| Text::from(format!("{key}={c}")))

@@ -3,7 +3,7 @@
 use crate::text::{filled, lines, name_text, text};
 use std::collections::BTreeMap;
 use std::path::Path;
-use tally_core::model::{Evidence, Scope, StartupItem, StartupSort, Text};
+use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
 use tally_trees::{NodeKind, Tree};
 
 /// All services that start with the system.
@@ -18,7 +18,7 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
 fn item(name: &str, file: String, runs: Option<Text>, says: Option<Text>) -> StartupItem {
     StartupItem {
         phase: tally_core::model::Phase::Shipped,
-        sort: StartupSort::Unit,
+        kind: StartupKind::Unit,
         name: name.into(),
         scope: Scope::System,
         enabled: true,
@@ -77,7 +77,7 @@ fn runit(tree: &dyn Tree) -> Vec<StartupItem> {
         let file = if tree.exists(&own) { own } else { format!("{place}/run") };
         let mut one = item(&name, file, exec.map(text), None);
         if tree.exists(format!("{place}/down")) {
-            (one.enabled, one.off_because) = (false, Some("a file `down` holds it back".into()));
+            (one.enabled, one.off_because) = (false, Some("down".into()));
         }
         items.push(one);
     }

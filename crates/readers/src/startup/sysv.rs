@@ -3,7 +3,7 @@
 use super::UNIT_FOLDERS;
 use crate::text::{filled, lines, name_text, text};
 use std::collections::{BTreeMap, BTreeSet};
-use tally_core::model::{Evidence, Scope, StartupItem, StartupSort, Text};
+use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
 use tally_trees::{NodeKind, Tree};
 
 /// Run levels with several users; systemd takes all of them together.
@@ -37,7 +37,7 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
         let shown = if rules { name.into() } else { format!("{name}.service") };
         let item = StartupItem {
             phase: tally_core::model::Phase::Shipped,
-            sort: StartupSort::Unit,
+            kind: StartupKind::Unit,
             name: shown.into(),
             scope: Scope::System,
             enabled: true,

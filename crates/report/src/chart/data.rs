@@ -1,10 +1,12 @@
 //! Which figures of a result make a chart.
 
 use super::{Bar, Chart, Ink, Shape};
+use crate::document::Role;
 use crate::text::{bytes_human, bytes_signed, thousands};
 use crate::view::capital;
+use crate::words;
 use std::collections::BTreeMap;
-use tally_core::compare::{Comparison, DecisionSort, PackageSort};
+use tally_core::compare::{Comparison, PackageChangeKind};
 use tally_core::grid::{Grid, short_names};
 use tally_core::knowledge::PartRules;
 use tally_core::model::{Kind, Menu, MissingFact, Tally, Text};
@@ -17,7 +19,7 @@ const ROWS: usize = 18;
 /// What one install holds: packages by kind, programs by menu, weight by kind.
 pub fn of_install(tally: &Tally) -> Vec<Chart> {
     let title = tally.label.title();
-    let seen = tally.label.seen_as();
+    let seen = words::seen(tally.label.seen_as());
     let mut kinds: BTreeMap<Kind, (u64, u64)> = BTreeMap::new();
     for package in tally.present() {
         let sum = kinds.entry(package.kind).or_default();
@@ -42,18 +44,18 @@ pub fn of_install(tally: &Tally) -> Vec<Chart> {
     let total: u64 = kinds.values().map(|(n, _)| *n).sum();
     let mut charts = vec![chart(
         "kinds",
-        "What is in the box of",
-        format!("packages by kind, {seen}; {} in all", thousands(total)),
+        "What is in",
+        format!("packages by kind, {seen}; {} in total", thousands(total)),
         packages,
         &plain,
     )];
     if !tally.lacks(MissingFact::Launchers) {
-        let aside = format!("programs by menu, {seen}; {} in all", tally.applications.len());
+        let aside = format!("programs by menu, {seen}; {} in total", tally.applications.len());
         charts.push(chart("menu", "Programs of", aside, programs, &plain));
     }
     if !tally.lacks(MissingFact::Sizes) {
-        let aside = format!("on disk by kind, {seen}; {} in all", bytes_human(tally.installed_bytes()));
-        charts.push(chart("weight", "Weight of", aside, bytes, &bytes_human));
+        let aside = format!("on disk by kind, {seen}; {} in total", bytes_human(tally.installed_bytes()));
+        charts.push(chart("weight", "Disk space of", aside, bytes, &bytes_human));
     }
     charts.retain(|chart| !chart.is_empty());
     charts
@@ -78,29 +80,25 @@ fn bars(mut figures: Vec<(String, u64)>, shown: &dyn Fn(u64) -> String) -> Vec<B
     figures.into_iter().map(bar).collect()
 }
 
-/// What differs between two installs: changes by sort, weight by decision.
+/// What differs between two installs: changes by kind, disk space by decision.
 #[allow(clippy::cast_precision_loss, reason = "lengths of bars")]
 pub fn of_comparison(comparison: &Comparison) -> Vec<Chart> {
     let (shared, old, new) = crate::view::side_by_side(&comparison.old, &comparison.new);
-    let title = format!("{shared}: {old} to {new}");
+    let title = format!("{shared}: {old} → {new}");
     let seen = crate::view::both_seen(&comparison.old, &comparison.new);
-    let count = |sort: PackageSort| comparison.totals.packages_of(sort);
-    let changes: Vec<Bar> = PackageSort::ALL
+    let count = |change: PackageChangeKind| comparison.totals.packages_of(change);
+    let changes: Vec<Bar> = PackageChangeKind::ALL
         .iter()
-        .filter(|sort| count(**sort) > 0)
-        .map(|sort| {
-            let ink = match sort {
-                PackageSort::Added | PackageSort::Split => Ink::Came,
-                PackageSort::Removed | PackageSort::Merged => Ink::Went,
+        .filter(|change| count(**change) > 0)
+        .map(|change| {
+            let (role, word) = words::package_change(*change);
+            let ink = match role {
+                Role::Came => Ink::Came,
+                Role::Went => Ink::Went,
                 _ => Ink::Changed,
             };
-            let n = count(*sort);
-            Bar {
-                name: capital(&sort.name().replace('-', " ")),
-                value: f64::from(n),
-                shown: thousands(u64::from(n)),
-                ink,
-            }
+            let n = count(*change);
+            Bar { name: capital(word), value: f64::from(n), shown: thousands(u64::from(n)), ink }
         })
         .collect();
     let mut decisions: Vec<Bar> = comparison
@@ -108,21 +106,11 @@ pub fn of_comparison(comparison: &Comparison) -> Vec<Chart> {
         .iter()
         .filter(|decision| decision.bytes_delta != 0)
         .take(BARS)
-        .map(|decision| {
-            let word = match decision.sort {
-                DecisionSort::PutIn => "put in",
-                DecisionSort::TakenOut => "taken out",
-                DecisionSort::NewlyNeeded => "what it needs now",
-                DecisionSort::NoLongerNeeded => "what it needed",
-                DecisionSort::SharedNew => "shared, came",
-                DecisionSort::SharedOld => "shared, went",
-            };
-            Bar {
-                name: format!("{}: {word}", decision.what),
-                value: decision.bytes_delta as f64,
-                shown: bytes_signed(decision.bytes_delta),
-                ink: if decision.bytes_delta > 0 { Ink::Came } else { Ink::Went },
-            }
+        .map(|decision| Bar {
+            name: words::decision_title(decision),
+            value: decision.bytes_delta as f64,
+            shown: bytes_signed(decision.bytes_delta),
+            ink: if decision.bytes_delta > 0 { Ink::Came } else { Ink::Went },
         })
         .collect();
     decisions.sort_by(|a, b| b.value.total_cmp(&a.value));
@@ -131,13 +119,13 @@ pub fn of_comparison(comparison: &Comparison) -> Vec<Chart> {
         Chart {
             name: "changes",
             title: title.clone(),
-            aside: format!("packages by what happened to them, {seen}; {same} are the same"),
+            aside: format!("packages by what happened to them, {seen}; {same} are unchanged"),
             shape: Shape::Bars(changes),
         },
         Chart {
             name: "decisions",
             title,
-            aside: format!("weight on disk of the weightiest decisions, {seen}"),
+            aside: format!("disk space of the largest decisions, {seen}"),
             shape: Shape::Bars(decisions),
         },
     ];
@@ -152,7 +140,7 @@ pub fn of_grid(grid: &Grid) -> Vec<Chart> {
     let chart = Chart {
         name: "likeness",
         title: format!("How alike {} installs are", names.len()),
-        aside: format!("share of {} that both have of what either has, in percent", grid.alike_by),
+        aside: format!("share of {} that both have, in percent", crate::view::likeness_by(grid.alike_by)),
         shape: Shape::Likeness {
             names: order.iter().filter_map(|at| names.get(*at)).map(ToString::to_string).collect(),
             alike: order

@@ -95,7 +95,7 @@ impl std::str::FromStr for Size {
             Some((width, height)) if Self::SIDES.contains(&width) && Self::SIDES.contains(&height) => {
                 Ok(Self { width, height })
             }
-            _ => Err(format!("`{text}` is no size like 1920x1080, with sides from 200 to 8192")),
+            _ => Err(format!("`{text}` is not a size such as 1920x1080, with sides from 200 to 8192")),
         }
     }
 }

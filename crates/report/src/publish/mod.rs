@@ -14,8 +14,11 @@ use crate::chart::{Chart, of_comparison, of_grid, of_install, of_releases};
 use crate::document::{Block, Document, Line, Section};
 use crate::render::{Canvas, html, markdown, terminal};
 use crate::text::count_of;
-use crate::view::{CompareView, CompareWhat, GridView, ShowView, ShowWhat, all_seen, capital, dim};
+use crate::view::{
+    CompareView, CompareWhat, GridView, ShowView, ShowWhat, all_seen, capital, dim, findings_with_text,
+};
 use crate::wire::CsvTable;
+use crate::words;
 use sections::{Part, for_a_page, page, without_title};
 use serde::Serialize;
 use tally_core::compare::Comparison;
@@ -65,16 +68,16 @@ impl Report {
                 "At a glance",
                 for_a_page(without_title(view(ShowWhat::Overview).document())),
             ),
-            Part::open("parts", "Underneath", without_title(view(ShowWhat::Parts).document())),
+            Part::open("parts", "Under the hood", without_title(view(ShowWhat::Parts).document())),
             Part::open("menu", "Programs", without_title(view(ShowWhat::Menu).document()))
                 .with(&charts, "menu"),
-            Part::open("defaults", "Opens with", without_title(view(ShowWhat::Defaults).document())).folded(),
-            Part::open("odd", "Look twice", without_title(view(ShowWhat::Odd).document())),
-            Part::open("weight", "Weight", without_title(view(ShowWhat::Weight).document()))
+            Part::open("defaults", "Default apps", without_title(view(ShowWhat::Defaults).document()))
+                .folded(),
+            Part::open("findings", "Worth a second look", without_title(view(ShowWhat::Findings).document())),
+            Part::open("weight", "Disk space", without_title(view(ShowWhat::Weight).document()))
                 .with(&charts, "weight")
                 .folded(),
-            Part::open("startup", "Starts itself", without_title(view(ShowWhat::Startup).document()))
-                .folded(),
+            Part::open("startup", "Startup", without_title(view(ShowWhat::Startup).document())).folded(),
             Part::open(
                 "repositories",
                 "Repositories",
@@ -89,7 +92,8 @@ impl Report {
                 .folded()
                 .aside(),
         ];
-        let (page, notes) = page(tally.label.title(), tally.label.seen_as(), parts.into(), &[tally]);
+        let (page, notes) =
+            page(tally.label.title(), words::seen(tally.label.seen_as()), parts.into(), &[tally]);
         let tables = [
             ("overview", ShowWhat::Overview),
             ("parts", ShowWhat::Parts),
@@ -101,14 +105,18 @@ impl Report {
             ("looks", ShowWhat::Looks),
             ("weight", ShowWhat::Weight),
             ("readings", ShowWhat::Readings),
-            ("odd", ShowWhat::Odd),
+            ("findings", ShowWhat::Findings),
         ];
         Ok(Self {
             page,
             notes,
             tables: tables.into_iter().map(|(name, what)| (name, view(what).csv())).collect(),
             charts,
-            data: data("install", &tally.label, tally)?,
+            data: {
+                let mut data = data("install", &tally.label, serde_json::to_value(tally)?)?;
+                data["install"]["findings"] = serde_json::to_value(findings_with_text(tally))?;
+                data
+            },
         })
     }
 
@@ -128,15 +136,14 @@ impl Report {
             roles,
             what,
             filtered: false,
+            // Every view begins with the sums: on a page they stand once.
+            sums: what == CompareWhat::Headlines,
             command: knowledge.command,
         };
         let mut charts = of_comparison(comparison);
         charts.extend(of_releases(&[old, new], rules));
         let section = |what| {
-            // Each view of a comparison begins with its sums: on a page they stand once.
             let mut blocks = without_title(view(what).document());
-            blocks
-                .retain(|block| !matches!(block, Block::Paragraph(line) if line.plain().contains(" same; ")));
             blocks.retain(|block| !matches!(block, Block::Heading(_)));
             blocks
         };
@@ -146,20 +153,20 @@ impl Report {
             .collect();
         let parts = [
             Part::open("headlines", "Headlines", first).then(&charts, "changes"),
-            Part::open("parts", "Underneath", section(CompareWhat::Parts)),
+            Part::open("parts", "Under the hood", section(CompareWhat::Parts)),
             Part::open("programs", "Programs", section(CompareWhat::Applications)),
-            Part::open("defaults", "Opens with", section(CompareWhat::Defaults)),
+            Part::open("defaults", "Default apps", section(CompareWhat::Defaults)),
             Part::open("decisions", "Decisions", section(CompareWhat::Decisions)).with(&charts, "decisions"),
-            Part::open("weight", "Weight", section(CompareWhat::Weight)).folded(),
+            Part::open("weight", "Disk space", section(CompareWhat::Weight)).folded(),
             Part::open("repositories", "Repositories", section(CompareWhat::Repositories)).folded(),
-            Part::open("startup", "Starts itself", section(CompareWhat::Startup)).folded(),
+            Part::open("startup", "Startup", section(CompareWhat::Startup)).folded(),
             Part::open("looks", "Looks", section(CompareWhat::Looks)).folded(),
             Part::open("readings", "Readings", section(CompareWhat::Readings)).folded(),
             Part::open("packages", "Packages", section(CompareWhat::Packages)).folded().aside(),
         ];
         let (shared, was, is) = crate::view::side_by_side(&comparison.old, &comparison.new);
         let seen = crate::view::both_seen(&comparison.old, &comparison.new);
-        let (page, notes) = page(format!("{shared}: {was} to {is}"), &seen, parts.into(), &[old, new]);
+        let (page, notes) = page(format!("{shared}: {was} → {is}"), &seen, parts.into(), &[old, new]);
         let tables = [
             ("changes", CompareWhat::All),
             ("parts", CompareWhat::Parts),
@@ -173,7 +180,11 @@ impl Report {
             notes,
             tables: tables.into_iter().map(|(name, what)| (name, view(what).csv())).collect(),
             charts,
-            data: data("comparison", &comparison.new, comparison)?,
+            data: data(
+                "comparison",
+                &comparison.new,
+                serde_json::from_slice(&view(CompareWhat::All).json()?)?,
+            )?,
         })
     }
 
@@ -196,9 +207,9 @@ impl Report {
             charts.extend(of_releases(tallies, knowledge.parts));
         }
         let titled = |group: &RowGroup| match group {
-            RowGroup::Parts => "Underneath".to_owned(),
-            RowGroup::Defaults => "Opens with".to_owned(),
-            RowGroup::Startup => "Starts itself".to_owned(),
+            RowGroup::Parts => "Under the hood".to_owned(),
+            RowGroup::Defaults => "Default apps".to_owned(),
+            RowGroup::Startup => "Startup".to_owned(),
             other => capital(other.name()),
         };
         let mut parts = vec![
@@ -212,7 +223,7 @@ impl Report {
                             RowGroup::Parts,
                             RowGroup::Defaults,
                             RowGroup::Counts,
-                            RowGroup::Weight,
+                            RowGroup::Sizes,
                         ],
                         true,
                     )
@@ -222,7 +233,7 @@ impl Report {
             .with(&charts, "likeness"),
         ];
         if charts.iter().any(|chart| chart.name == "releases") {
-            parts.push(Part::open("releases", "Through releases", Vec::new()).with(&charts, "releases"));
+            parts.push(Part::open("releases", "Through the releases", Vec::new()).with(&charts, "releases"));
         }
         for group in RowGroup::ALL.iter().filter(|group| grid.rows.iter().any(|row| row.group == **group)) {
             let mut table = without_title(view(std::slice::from_ref(group), false).document());
@@ -233,23 +244,23 @@ impl Report {
         let title =
             format!("{} side by side: {}", count_of(tallies.len() as u64, "install"), names.join(", "));
         let (page, notes) = page(title, &all_seen(&grid.installs), parts, tallies);
-        let mut data = data("grid", &grid.installs, grid)?;
+        let mut data = data("grid", &grid.installs, serde_json::to_value(grid)?)?;
         data["installs"] = serde_json::to_value(&grid.installs)?;
         Ok(Self { page, notes, tables: vec![("grid", view(RowGroup::ALL, false).csv())], charts, data })
     }
 }
 
-/// What a template sees: the sort of report, the label or labels, and the result under its own name.
-fn data<L: Serialize, T: Serialize>(
-    sort: &str,
+/// What a template sees: the kind of report, the label or labels, and the result under its own name.
+fn data<L: Serialize>(
+    kind: &str,
     label: &L,
-    result: &T,
+    result: serde_json::Value,
 ) -> serde_json::Result<serde_json::Value> {
     let mut map = serde_json::Map::new();
-    map.insert("report".into(), serde_json::json!(1));
-    map.insert("sort".into(), sort.into());
+    map.insert("schema_version".into(), serde_json::json!(2));
+    map.insert("report".into(), kind.into());
     map.insert("label".into(), serde_json::to_value(label)?);
-    map.insert(sort.into(), serde_json::to_value(result)?);
+    map.insert(kind.into(), result);
     Ok(serde_json::Value::Object(map))
 }
 

@@ -2,7 +2,7 @@
 
 use super::{origin, section};
 use crate::chart::Chart;
-use crate::document::{Block, Document, Span};
+use crate::document::{Block, Document};
 use crate::text::clean;
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::Tally;
@@ -63,20 +63,11 @@ fn picture(charts: &[Chart], name: &str) -> Option<Block> {
     })
 }
 
-/// Where a screen names the command that shows more, a page leads to its section.
+/// What only a screen shows, such as the command that tells more, is left out of a page.
 pub(super) fn for_a_page(mut blocks: Vec<Block>) -> Vec<Block> {
-    let facts = blocks.iter_mut().filter_map(|block| match block {
-        Block::Facts(facts) => Some(facts),
-        _ => None,
-    });
-    for fact in facts.flatten() {
-        for span in &mut fact.value.0 {
-            if let Some((said, _)) = span.text.split_once(" (`--as") {
-                *span = Span::new(span.role, said);
-            }
-            if let Some((said, _)) = span.text.split_once(": `fresh-tally show") {
-                *span = Span::new(span.role, said).leads_to("odd");
-            }
+    for block in &mut blocks {
+        if let Block::Facts(facts) = block {
+            facts.iter_mut().for_each(|fact| fact.value.0.retain(|span| !span.on_screen));
         }
     }
     blocks

@@ -5,21 +5,29 @@ pub(crate) mod markdown;
 pub(crate) mod terminal;
 
 use crate::{Palette, View};
+use tally_core::vocabulary;
 
-/// The forms that a view can be asked for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Format {
-    /// Aligned columns, for a terminal or a plain file.
-    #[default]
-    Table,
-    /// Markdown, to be pasted as it is.
-    Markdown,
-    /// One page of HTML that needs nothing else.
-    Html,
-    /// Comma-separated values by RFC 4180.
-    Csv,
-    /// JSON by RFC 8259.
-    Json,
+vocabulary! {
+    /// The forms that a view can be asked for.
+    pub enum Format {
+        /// Aligned columns, for a terminal or a plain file.
+        Table = "table",
+        /// Markdown, ready to paste.
+        Markdown = "markdown",
+        /// One self-contained HTML page.
+        Html = "html",
+        /// Comma-separated values (RFC 4180).
+        Csv = "csv",
+        /// JSON (RFC 8259).
+        Json = "json",
+    }
+}
+
+#[allow(clippy::derivable_impls, reason = "the vocabulary derives what all words have")]
+impl Default for Format {
+    fn default() -> Self {
+        Self::Table
+    }
 }
 
 /// How wide and how colourful; only [`Format::Table`] asks.
@@ -43,8 +51,8 @@ pub enum RenderError {
 impl std::fmt::Display for RenderError {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
-            Self::Json(error) => write!(f, "the answer has no JSON form: {error}"),
-            Self::Csv(error) => write!(f, "the answer has no CSV form: {error}"),
+            Self::Json(error) => write!(f, "the answer can't be written as JSON: {error}"),
+            Self::Csv(error) => write!(f, "the answer can't be written as CSV: {error}"),
         }
     }
 }

@@ -2,10 +2,12 @@ use super::dim;
 use crate::View;
 use crate::document::{Block, Column, Document, Fact, Line, Role, Span, Table};
 use crate::text::count_of;
-use crate::wire::{CsvTable, pretty};
-use tally_core::check::{Answer, Check, NOT_ANSWERED, Question, Totals, Verdict};
+use crate::wire::{CsvTable, WithText, pretty};
+use crate::words;
+use serde::Serialize;
+use tally_core::check::{Answer, Check, Found, Question, Totals, Verdict};
 use tally_core::grid::short_names;
-use tally_core::model::{Evidence, Text};
+use tally_core::model::{Evidence, Label, Text};
 
 /// A checklist with its answers.
 #[derive(Debug, Clone)]
@@ -20,28 +22,27 @@ fn word(question: &Question, answer: &Answer) -> Span {
         Verdict::No if question.wish => Role::Plain,
         Verdict::No => Role::Went,
         Verdict::Open => Role::LookTwice,
-        Verdict::Noted | Verdict::Untold => Role::Dim,
+        Verdict::Noted | Verdict::NotRecorded => Role::Dim,
     };
     let word = match answer.verdict {
-        Verdict::No if question.wish => "no (a wish)",
-        Verdict::Untold => "can't be told",
-        other => other.name(),
+        Verdict::No if question.wish => "no (optional)",
+        other => words::verdict(other),
     };
     Span::new(role, word)
 }
 
-/// `12 yes, 2 no (1 of them a wish), 3 open`.
+/// `12 yes, 2 no (1 optional), 3 open`.
 fn sums(totals: &Totals) -> Line {
     let mut line = Line::from(Span::new(Role::Came, format!("{} yes", totals.yes)));
     let role = if totals.fails() { Role::Went } else { Role::Plain };
     line = line.and(", ").and(Span::new(role, format!("{} no", totals.no)));
     if totals.no_of_wishes > 0 {
-        line = line.and(format!(" ({} only wished for)", totals.no_of_wishes));
+        line = line.and(format!(" ({} optional)", totals.no_of_wishes));
     }
     for (number, what, role) in [
         (totals.noted, "noted", Role::Plain),
         (totals.open, "open", Role::LookTwice),
-        (totals.untold, "that can't be told", Role::Plain),
+        (totals.not_recorded, "not recorded", Role::Plain),
     ] {
         if number > 0 {
             line = line.and(", ").and(Span::new(role, format!("{number} {what}")));
@@ -68,7 +69,7 @@ impl CheckView<'_> {
             table.row(vec![
                 word(question, answer),
                 question.text.as_str().into(),
-                answer.found.as_str().into(),
+                words::answer(&answer.found).into(),
                 dim(answer.evidence.first().map(Evidence::place).unwrap_or_default()),
             ]);
         }
@@ -99,27 +100,27 @@ impl CheckView<'_> {
             for (answer, name) in question.answers.iter().zip(&names) {
                 found.row(vec![
                     format!("  {name}").into(),
-                    Span::new(word(question, answer).role, &answer.found),
+                    Span::new(word(question, answer).role, words::answer(&answer.found)),
                     dim(answer.evidence.first().map(Evidence::place).unwrap_or_default()),
                 ]);
             }
         }
         if !found.rows.is_empty() {
-            document.heading("What was found where one has a no");
+            document.heading("Questions that one answers with no");
             document.table_or(found, "");
         }
     }
 }
 
+fn with_text(answer: &Answer) -> WithText<&Answer> {
+    WithText { text: words::answer(&answer.found), data: answer }
+}
+
 impl CheckView<'_> {
     /// How the questions that wait for a person are answered.
     fn way_to_answer(&self, document: &mut Document) {
-        let waits = |question: &&Question| {
-            question
-                .answers
-                .iter()
-                .any(|answer| answer.verdict == Verdict::Open && answer.found == NOT_ANSWERED)
-        };
+        let waits =
+            |question: &&Question| question.answers.iter().any(|answer| answer.found == Found::NotAnswered);
         let names: Vec<&str> =
             self.check.questions.iter().filter(waits).map(|question| question.name.as_str()).collect();
         if let Some(first) = names.first() {
@@ -128,7 +129,7 @@ impl CheckView<'_> {
                 _ => "INSTALL",
             };
             let say = format!(
-                "Only a person can answer {}: `fresh-tally note {handle} --ask {first} yes`",
+                "To be answered by you: {}. For example: `fresh-tally note {handle} --ask {first} yes`",
                 names.join(", ")
             );
             document.paragraph(dim(say));
@@ -176,7 +177,7 @@ impl View for CheckView<'_> {
                     question.text.to_string(),
                     question.wish.to_string(),
                     answer.verdict.name().into(),
-                    answer.found.to_string(),
+                    words::answer(&answer.found),
                     places(answer),
                 ]);
             }
@@ -185,6 +186,29 @@ impl View for CheckView<'_> {
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
-        pretty(self.check)
+        #[derive(Serialize)]
+        struct CheckWire<'a> {
+            schema_version: u32,
+            checklist: &'a str,
+            installs: &'a [Label],
+            questions: Vec<QuestionWire<'a>>,
+            totals: &'a [Totals],
+        }
+        #[derive(Serialize)]
+        struct QuestionWire<'a> {
+            name: &'a str,
+            text: &'a str,
+            wish: bool,
+            answers: Vec<WithText<&'a Answer>>,
+        }
+        let questions = self.check.questions.iter().map(|question| QuestionWire {
+            name: &question.name,
+            text: &question.text,
+            wish: question.wish,
+            answers: question.answers.iter().map(with_text).collect(),
+        });
+        let Check { schema_version, checklist, installs, totals, .. } = self.check;
+        let questions = questions.collect();
+        pretty(&CheckWire { schema_version: *schema_version, checklist, installs, questions, totals })
     }
 }

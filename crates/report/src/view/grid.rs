@@ -1,10 +1,12 @@
 use super::{all_seen, capital, dim, side_by_side};
 use crate::View;
 use crate::document::{Cell as Shown, Column, Document, Line, Role, Span, Table};
-use crate::text::{bytes_human, count_of, thousands};
+use crate::text::{count_of, figure, thousands};
 use crate::wire::{CsvTable, pretty};
+use crate::words;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
-use tally_core::grid::{Cell, Grid, GridRow, RowGroup, short_names};
+use tally_core::grid::{Cell, CellState, Grid, GridRow, Likeness, RowGroup, RowLabel, short_names};
 use tally_core::model::{Label, PackageRef, Text};
 
 /// Many installs side by side.
@@ -27,13 +29,13 @@ const NAMED: usize = 8;
 fn heading(group: RowGroup) -> &'static str {
     match group {
         RowGroup::Asked => "Asked for",
-        RowGroup::Label => "What they are",
-        RowGroup::Parts => "Underneath",
-        RowGroup::Defaults => "What opens what",
+        RowGroup::Label => "The installs",
+        RowGroup::Parts => "Under the hood",
+        RowGroup::Defaults => "Default apps",
         RowGroup::Counts => "In the box",
-        RowGroup::Weight => "On disk",
+        RowGroup::Sizes => "On disk",
         RowGroup::Programs => "Programs that differ",
-        RowGroup::Startup => "Starts itself",
+        RowGroup::Startup => "Startup",
         RowGroup::Repositories => "Repositories",
         RowGroup::Looks => "Looks",
         RowGroup::Readings => "Measured",
@@ -69,12 +71,12 @@ impl GridView<'_> {
             }
             table.group(heading(*group));
             for row in &rows {
-                let mut cells: Vec<Shown> = vec![row.label.as_str().into()];
+                let mut cells: Vec<Shown> = vec![words::row_label(&row.label).as_ref().into()];
                 cells.extend(row.cells.iter().enumerate().map(|(i, cell)| shown(row, cell, i)));
                 // Who stands out is seen in the row as well; why a figure does not count is not.
                 let doubtful = row.cells.iter().any(|cell| cell.not_comparable.is_some());
-                let remark = row.remark.as_deref().unwrap_or_default();
-                cells.push(dim(if doubtful { "" } else { remark }));
+                let remark = row.remark.as_ref().map(words::remark).unwrap_or_default();
+                cells.push(dim(if doubtful { "" } else { &remark }));
                 table.row(cells);
                 if doubtful {
                     table.note(Span::new(Role::LookTwice, remark));
@@ -82,19 +84,21 @@ impl GridView<'_> {
             }
             match (rows.is_empty(), same) {
                 (_, 0) => {}
-                (true, same) => table.note(dim(format!("all {} the same in all", thousands(same as u64)))),
-                (false, same) => table.note(dim(format!("and {} the same in all", thousands(same as u64)))),
+                (true, same) => table.note(dim(format!("{} the same in all", count_of(same as u64, "row")))),
+                (false, same) => {
+                    table.note(dim(format!("and {} the same in all", count_of(same as u64, "row"))));
+                }
             }
         }
         table
     }
 
-    /// What all share, and what each one alone has and lacks.
+    /// What all have in common, and what each one alone has or lacks.
     fn spread(&self, document: &mut Document, names: &[Text]) {
         let grid = self.grid;
         let all = if names.len() == 2 { "Both".to_owned() } else { format!("All {}", names.len()) };
         document.heading(format!(
-            "{all} share {} and {}",
+            "{all} have {} and {} in common",
             count_of(grid.shared, "package"),
             count_of(grid.shared_applications, "program")
         ));
@@ -132,26 +136,23 @@ impl GridView<'_> {
         document.table_or(table, "");
     }
 
-    fn program_names(&self) -> BTreeMap<&Text, &Text> {
+    fn program_names(&self) -> BTreeMap<Text, String> {
         let rows = self.grid.rows.iter().filter(|row| row.group == RowGroup::Programs);
-        rows.map(|row| (&row.row, &row.label)).collect()
+        let named = |row: &'_ GridRow| (row.row.clone(), words::row_label(&row.label).into_owned());
+        rows.map(named).collect()
     }
 
     /// How alike they are; likes stand side by side.
     fn likeness(&self, document: &mut Document, names: &[Text]) {
         let order = &self.grid.side_by_side;
-        let percent = |share: f64| format!("{:.0} %", share * 100.0);
-        let what = match self.grid.alike_by.as_str() {
-            "applications" => "programs",
-            "weight" => "packages by weight",
-            _ => "packages",
-        };
+        let percent = |share: f64| format!("{:.0}%", share * 100.0);
+        let what = likeness_by(self.grid.alike_by);
         if let [_, _] = names {
             let share = percent(self.grid.alike[0][1]);
-            document.paragraph(format!("Of the {what} that either has, both have {share}."));
+            document.paragraph(format!("Of all {what}, both have {share} in common."));
             return;
         }
-        document.heading(format!("How alike they are: {what} that both have, of those that either has"));
+        document.heading(format!("How alike they are: the share of {what} that both have"));
         let mut columns = vec![Column::new("").name()];
         columns.extend(order.iter().map(|i| Column::new(names[*i].as_str()).right()));
         let mut table = Table { folds: true, ..Table::new(columns) };
@@ -167,14 +168,32 @@ impl GridView<'_> {
     }
 }
 
+/// What likeness is measured by.
+pub(crate) const fn likeness_by(by: Likeness) -> &'static str {
+    match by {
+        Likeness::Applications => "programs",
+        Likeness::Packages => "packages",
+        Likeness::Weight => "disk space",
+    }
+}
+
 fn is_unsure(cell: &Cell) -> bool {
-    cell.value.as_deref().is_some_and(|value| value.ends_with('?'))
+    cell.state == CellState::Unsure
+}
+
+/// A value; one that no file sets has a question mark.
+fn value(cell: &Cell) -> Cow<'_, str> {
+    match (&cell.value, cell.state) {
+        (Some(value), CellState::Unsure) => format!("{value}?").into(),
+        (Some(value), _) => value.as_str().into(),
+        (None, state) => words::cell(state).into(),
+    }
 }
 
 /// Whether a row stands in the short form: sums, and what has few rows.
 fn is_summary(row: &GridRow) -> bool {
     match row.group {
-        RowGroup::Counts | RowGroup::Weight => !row.row.starts_with("kind-"),
+        RowGroup::Counts | RowGroup::Sizes => !matches!(row.label, RowLabel::Kind(_)),
         RowGroup::Startup => row.unit.is_some(),
         RowGroup::Programs => false,
         _ => true,
@@ -184,7 +203,9 @@ fn is_summary(row: &GridRow) -> bool {
 /// A cell as it is read. What is the same as in all installs before it is said so, numbers aside.
 fn shown(row: &GridRow, cell: &Cell, column: usize) -> Shown {
     let first = &row.cells[0];
-    let Some(value) = &cell.value else { return dim("can't be told") };
+    if cell.is_not_recorded() {
+        return dim(words::cell(cell.state));
+    }
     if let Some(number) = cell.number {
         let text = figure(number, row.unit.as_deref().unwrap_or_default());
         return match &cell.not_comparable {
@@ -194,27 +215,18 @@ fn shown(row: &GridRow, cell: &Cell, column: usize) -> Shown {
             None => Span::new(Role::Changed, text),
         };
     }
-    let same_so_far = row.cells[..column].iter().all(|before| before.value == cell.value);
-    match (cell.is_no(), first.value == cell.value) {
-        (true, _) => dim("no"),
+    let same_so_far = row.cells[..column].iter().all(|before| before.says_the_same(cell));
+    match (cell.is_no(), first.says_the_same(cell)) {
+        (true, _) => dim(words::cell(cell.state)),
         (false, true) if column > 0 && same_so_far => dim("same"),
-        (false, true) => value.as_str().into(),
-        (false, false) => Span::new(Role::Changed, value),
+        (false, true) => value(cell).as_ref().into(),
+        (false, false) => Span::new(Role::Changed, value(cell)),
     }
 }
 
-#[allow(
-    clippy::cast_possible_truncation,
-    clippy::cast_sign_loss,
-    reason = "figures are shown rounded, negative ones as 0"
-)]
-fn figure(number: f64, unit: &str) -> String {
-    match unit {
-        "bytes" => bytes_human(number as u64),
-        "seconds" => format!("{} s", thousands(number as u64)),
-        _ if number.fract() != 0.0 => format!("{number:.2}"),
-        _ => thousands(number as u64),
-    }
+/// A value in CSV; what is not recorded is empty.
+fn csv_value(cell: &Cell) -> String {
+    if cell.is_not_recorded() { String::new() } else { value(cell).into_owned() }
 }
 
 /// What all labels share, as a title.
@@ -240,14 +252,15 @@ impl View for GridView<'_> {
         let rows = RowGroup::ALL.iter().flat_map(|group| self.shown(*group).0);
         let unsure = |row: &&GridRow| row.group == RowGroup::Defaults && row.cells.iter().any(is_unsure);
         if rows.filter(unsure).count() > 0 {
-            document.paragraph(dim("? several programs could, and no file names one."));
+            document.paragraph(dim("? no default is set: the first of several apps opens it."));
         }
         self.spread(&mut document, &names);
         self.likeness(&mut document, &names);
         if self.groups.is_empty() {
-            let less = if self.only_differing { "" } else { ", only what differs by `--only differing`" };
+            let less =
+                if self.only_differing { "" } else { ", `--only differing` leaves out what is the same" };
             let hint =
-                format!("more rows by `{} --rows programs` (or weight, startup, all){less}", self.command);
+                format!("`{} --rows programs` shows more rows (or sizes, startup, all){less}", self.command);
             document.paragraph(Line::from(dim(hint)));
         }
         document
@@ -263,11 +276,11 @@ impl View for GridView<'_> {
             let mut cells = vec![
                 row.group.name().to_owned(),
                 row.row.to_string(),
-                row.label.to_string(),
+                words::row_label(&row.label).into_owned(),
                 row.unit.as_deref().unwrap_or_default().to_owned(),
             ];
-            cells.extend(row.cells.iter().map(|cell| cell.value.as_deref().unwrap_or_default().to_owned()));
-            cells.extend([row.same.to_string(), row.remark.as_deref().unwrap_or_default().to_owned()]);
+            cells.extend(row.cells.iter().map(csv_value));
+            cells.extend([row.same.to_string(), row.remark.as_ref().map(words::remark).unwrap_or_default()]);
             table.row(cells);
         }
         table

@@ -3,10 +3,11 @@ use crate::View;
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::count_of;
 use crate::wire::{CsvTable, pretty};
+use crate::words;
 use tally_core::lag::{Behind, Lag, LagItem};
 use tally_core::version::Step;
 
-/// How far behind its makers an install was.
+/// How far behind upstream an install was.
 #[derive(Debug, Clone)]
 pub struct LagView<'a> {
     /// Items, and names that the file does not know.
@@ -26,13 +27,13 @@ fn days(behind: &Behind) -> String {
 
 fn row(table: &mut Table, item: &LagItem, shown: &Behind, series: bool) {
     let newest = match (shown.releases, &shown.released) {
-        (0, Some(_)) => "itself".to_owned(),
-        (0, None) => "later than the file knows".to_owned(),
+        (0, Some(_)) => "this one".to_owned(),
+        (0, None) => "newer than the file knows".to_owned(),
         _ => shown.version.to_string(),
     };
     table.row(vec![
         if series {
-            dim(format!("  within its series {}", optional(item.series.as_deref())))
+            dim(format!("  in its series {}", optional(item.series.as_deref())))
         } else {
             item.name.as_str().into()
         },
@@ -49,19 +50,19 @@ impl View for LagView<'_> {
     fn document(&self) -> Document {
         let lag = self.lag;
         let mut document = Document::default();
-        document.title(format!("{}, on {}", lag.install.title(), lag.day), lag.install.seen_as());
+        document.title(format!("{} on {}", lag.install.title(), lag.day), words::seen(lag.install.seen_as()));
         let current = lag.items.iter().filter(|item| item.newest.releases == 0).count();
         let behind = lag.items.len() - current;
         document.paragraph(
             Line::from(Span::new(Role::Changed, format!("{behind} behind")))
                 .and(", ")
                 .and(Span::new(Role::Came, format!("{current} up to date")))
-                .and(format!(", {} that the file does not know", lag.unknown.len())),
+                .and(format!(", {} not in the file", lag.unknown.len())),
         );
         let mut table = Table::new(vec![
             Column::new("").name(),
-            Column::new("here"),
-            Column::new("newest that day"),
+            Column::new("installed"),
+            Column::new("newest then"),
             Column::new("released").drops(1),
             Column::new("releases behind").right(),
             Column::new("days").right(),
@@ -73,12 +74,12 @@ impl View for LagView<'_> {
                 row(&mut table, item, series, true);
             }
         }
-        document.table_or(table, "The file knows none of its parts and programs.");
+        document.table_or(table, "None of its parts and programs is in the file.");
         if !lag.unknown.is_empty() {
             let number = count_of(lag.unknown.len() as u64, "name");
-            document.paragraph(dim(format!("Not in the file, {number}: {}", lag.unknown.join(", "))));
+            document.paragraph(dim(format!("Not in the file ({number}): {}", lag.unknown.join(", "))));
         }
-        let legend = "Days since the first newer release came out, up to that day.";
+        let legend = "Days: from the first newer release to that day.";
         document.paragraph(dim(legend));
         document
     }

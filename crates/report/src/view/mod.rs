@@ -14,25 +14,28 @@ mod why;
 pub use check::CheckView;
 pub use compare::{CompareView, CompareWhat, Filter};
 pub use grid::GridView;
+pub(crate) use grid::likeness_by;
 pub use lag::LagView;
 pub use owner::{OwnedFile, OwnerView};
 pub use shelf::ShelfView;
 pub use shelf_find::ShelfFindView;
+pub(crate) use show::findings_with_text;
 pub use show::{ShowView, ShowWhat};
 pub use trail::TrailView;
 pub use why::{FindView, WeighView, WhyView};
 
 use crate::document::{Line, Role, Span};
+use crate::words;
 use std::borrow::Cow;
-use tally_core::model::{Label, Package, Phase, Tally};
+use tally_core::model::{Label, Package, Phase, Seen, Tally};
 
 /// When a package came, and what became of it since; empty for what was shipped and is as it was.
-fn came(package: &Package, seen: &str) -> Cow<'static, str> {
-    let found = seen == "as found";
+fn came(package: &Package, seen: Seen) -> Cow<'static, str> {
+    let found = seen == Seen::AsFound;
     match (package.phase, &package.shipped_version) {
         (Phase::Shipped, _) => "".into(),
         (Phase::AddedLater, _) => "added later".into(),
-        (Phase::UpdatedLater, Some(version)) => format!("updated later, from {version}").into(),
+        (Phase::UpdatedLater, Some(version)) => format!("updated later; shipped with {version}").into(),
         (Phase::UpdatedLater, None) if found => "updated later".into(),
         (Phase::UpdatedLater, None) => "updated since".into(),
         (Phase::RemovedLater, _) if found => "removed later".into(),
@@ -44,16 +47,16 @@ fn came(package: &Package, seen: &str) -> Cow<'static, str> {
 /// What of two installs is shown.
 pub(crate) fn both_seen(old: &Label, new: &Label) -> String {
     match (old.seen_as(), new.seen_as()) {
-        (old, new) if old == new => format!("both {old}"),
+        (old, new) if old == new => format!("both {}", words::seen(old)),
         // The title says it already.
         _ if (Label { seen: None, ..old.clone() }) == (Label { seen: None, ..new.clone() }) => String::new(),
-        (old, new) => format!("{old}; {new}"),
+        (old, new) => format!("{}; {}", words::seen(old), words::seen(new)),
     }
 }
 
 /// What of some installs is shown.
 pub(crate) fn all_seen(installs: &[Label]) -> String {
-    let mut seen: Vec<&str> = installs.iter().map(Label::seen_as).collect();
+    let mut seen: Vec<&str> = installs.iter().map(|install| words::seen(install.seen_as())).collect();
     seen.dedup();
     match (&seen[..], installs.len()) {
         ([one], 1) => (*one).to_owned(),
@@ -85,7 +88,7 @@ fn origin(tally: &Tally) -> Line {
     let mut words = Vec::new();
     let bases: Vec<String> = tally.label.base_id.iter().map(|id| capital(id)).collect();
     if !bases.is_empty() {
-        words.push(format!("built on {}", bases.join(" and ")));
+        words.push(format!("based on {}", bases.join(" and ")));
     }
     words.extend(tally.label.release_date.as_ref().map(|day| format!("released {day}")));
     words.extend(tally.label.support_end.as_ref().map(|day| format!("supported until {day}")));
@@ -120,10 +123,10 @@ pub(crate) fn side_by_side(old: &Label, new: &Label) -> (String, String, String)
     };
     let shared = if shared.is_empty() { "Two installs".to_owned() } else { shared.join(", ") };
     if old_own.is_empty() && new_own.is_empty() && old.seen_as() != new.seen_as() {
-        return (shared, old.seen_as().to_owned(), new.seen_as().to_owned());
+        return (shared, words::seen(old.seen_as()).to_owned(), words::seen(new.seen_as()).to_owned());
     }
     if old_own.is_empty() && new_own.is_empty() && old.handle == new.handle {
-        return (shared, "one tally".to_owned(), "another of the same label".to_owned());
+        return (shared, "one tally".to_owned(), "another of the same install".to_owned());
     }
     (shared, or_handle(old_own, old), or_handle(new_own, new))
 }

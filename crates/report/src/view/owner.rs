@@ -2,6 +2,7 @@ use crate::View;
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::view::{dim, optional};
 use crate::wire::{CsvTable, pretty};
+use crate::words;
 use serde::Serialize;
 use tally_core::model::{Label, PackageRef, Text};
 
@@ -32,16 +33,16 @@ pub struct OwnedFile {
 impl View for OwnerView {
     fn document(&self) -> Document {
         let mut document = Document::default();
-        document.title(self.label.title(), self.label.seen_as());
+        document.title(self.label.title(), words::seen(self.label.seen_as()));
         if self.files.is_empty() {
-            document.paragraph(Line::from(Span::new(Role::Strong, format!("{} is not there.", self.asked))));
+            document.paragraph(Line::from(Span::new(Role::Strong, format!("{} was not found.", self.asked))));
             return document;
         }
         let mut table = Table::new(vec![
             Column::new("file").name(),
             Column::new("package").name(),
             Column::new("version"),
-            Column::new("what it is").sentence().drops(1),
+            Column::new("description").sentence().drops(1),
         ]);
         for OwnedFile { file, package, version, summary } in &self.files {
             table.row(vec![
@@ -71,11 +72,11 @@ impl View for OwnerView {
     fn json(&self) -> serde_json::Result<Vec<u8>> {
         #[derive(Serialize)]
         struct Wire<'a> {
-            find: u32,
+            schema_version: u32,
             asked: &'a str,
             install: &'a Label,
             files: &'a [OwnedFile],
         }
-        pretty(&Wire { find: 1, asked: &self.asked, install: &self.label, files: &self.files })
+        pretty(&Wire { schema_version: 2, asked: &self.asked, install: &self.label, files: &self.files })
     }
 }

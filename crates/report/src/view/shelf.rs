@@ -38,9 +38,9 @@ impl View for ShelfView {
         document.table_or(
             table,
             if self.of > 0 {
-                "None that was asked for."
+                "None that matches."
             } else {
-                "Nothing yet. Put an install on it: `fresh-tally take SOURCE`"
+                "Nothing yet. Add an install: `fresh-tally take SOURCE`"
             },
         );
         for entry in &self.entries {
@@ -91,11 +91,11 @@ impl View for ShelfView {
     fn json(&self) -> serde_json::Result<Vec<u8>> {
         #[derive(Serialize)]
         struct ShelfWire<'a> {
-            shelf: u32,
+            schema_version: u32,
             folder: &'a str,
             installs: &'a [Shelved],
         }
-        pretty(&ShelfWire { shelf: 1, folder: &self.folder, installs: &self.entries })
+        pretty(&ShelfWire { schema_version: 2, folder: &self.folder, installs: &self.entries })
     }
 }
 
@@ -110,9 +110,9 @@ fn row(entry: &Shelved) -> Vec<Span> {
         label.title().into(),
         thousands(entry.packages).into(),
         thousands(entry.applications).into(),
-        // Packages that weigh nothing at all tell no sizes.
+        // Where no package has a size, sizes are not recorded.
         match entry.installed_bytes {
-            0 => dim("untold"),
+            0 => dim("not recorded"),
             bytes => bytes_human(bytes).into(),
         },
         dim(day),

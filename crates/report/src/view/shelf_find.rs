@@ -27,9 +27,9 @@ impl View for ShelfFindView {
             self.sightings.found.iter().map(|found| found.handle.as_str()).collect();
         document.title(self.asked.as_str(), format!("in {}", count_of(installs.len() as u64, "install")));
         if self.sightings.found.is_empty() {
-            let mut line = Line::from(strong(format!("Nothing on the shelf is called {}.", self.asked)));
+            let mut line = Line::from(strong(format!("{} is in no install on the shelf.", self.asked)));
             if !self.sightings.nearest.is_empty() {
-                line = line.and(format!(" Nearest: {}", self.sightings.nearest.join(", ")));
+                line = line.and(format!(" Similar names: {}", self.sightings.nearest.join(", ")));
             }
             document.paragraph(line);
             return document;
@@ -38,14 +38,14 @@ impl View for ShelfFindView {
             let names = self.sightings.names.join(", ");
             document.paragraph(Span::new(
                 Role::LookTwice,
-                format!("Nothing has that very name; taken as {names}"),
+                format!("Nothing has exactly that name; found as {names}"),
             ));
         }
         let mut table = Table::new(vec![
             Column::new("name").name(),
             Column::new("version"),
-            Column::new("as").drops(2),
-            Column::new("by").drops(1),
+            Column::new("what").drops(2),
+            Column::new("format").drops(1),
             Column::new("install").name(),
         ]);
         // An application and its package, under one name and at one version, are one line.
@@ -72,7 +72,7 @@ impl View for ShelfFindView {
         }
         document.table_or(table, "");
         if rows.len() > MOST {
-            document.paragraph(dim(format!("and {} more: --format csv has them all", rows.len() - MOST)));
+            document.paragraph(dim(format!("and {} more: --format csv lists them all", rows.len() - MOST)));
         }
         document
     }

@@ -5,14 +5,14 @@ use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::model::Label;
-use tally_core::trail::{Found, Trail, TrailStep};
+use tally_core::trail::{Found, Trail, TrailChange, TrailStep};
 use tally_core::version::Step;
 
 /// One thing followed through the installs of each edition on the shelf.
 #[derive(Debug, Clone, Serialize)]
 pub struct TrailView {
     /// Schema number of this document.
-    pub trail: u32,
+    pub schema_version: u32,
     /// What was asked for.
     pub asked: String,
     /// A trail for each distribution and edition that knows it.
@@ -50,28 +50,30 @@ fn systems(found: &[Found]) -> String {
 
 fn word(step: &TrailStep) -> (Role, String) {
     let far = step.step.map(Step::name).unwrap_or_default();
-    match step.change {
-        "first" | "same" => (Role::Dim, step.change.replace("first", "")),
-        "came" => (Role::Came, "came".into()),
-        "went" | "absent" => (Role::Went, "not there".into()),
-        "updated" => (Role::Changed, far.into()),
-        other => (Role::Changed, format!("{} {far}", other.replace('-', " ")).trim().into()),
-    }
+    let (role, said) = match step.change {
+        TrailChange::First => (Role::Dim, ""),
+        TrailChange::Same => (Role::Dim, "unchanged"),
+        TrailChange::Added => (Role::Came, "added"),
+        TrailChange::Removed => (Role::Went, "removed"),
+        TrailChange::Absent => (Role::Went, "not installed"),
+        TrailChange::Updated => (Role::Changed, ""),
+        TrailChange::Replaced => (Role::Changed, "replaced"),
+        TrailChange::Renamed => (Role::Changed, "renamed"),
+        TrailChange::FormatChanged => (Role::Changed, "another format"),
+        TrailChange::Downgraded => (Role::LookTwice, "downgraded"),
+    };
+    (role, format!("{said} {far}").trim().into())
 }
 
 impl View for TrailView {
     fn document(&self) -> Document {
         let mut document = Document::default();
-        let kind = self.trails.first().map_or("", |trail| match trail.kind {
-            tally_core::trail::TrailKind::Part => "part",
-            tally_core::trail::TrailKind::Application => "application",
-            tally_core::trail::TrailKind::Package => "package",
-        });
+        let kind = self.trails.first().map_or("", |trail| trail.kind.name());
         document.title(format!("{} through the releases", self.asked), kind);
         if self.trails.is_empty() {
             document.paragraph(Line::from(Span::new(
                 Role::Strong,
-                format!("{} is in no install here.", self.asked),
+                format!("{} is in none of these installs.", self.asked),
             )));
             return document;
         }
@@ -82,10 +84,10 @@ impl View for TrailView {
             let dated = trail.steps.iter().any(|step| step.label.release_date.is_some());
             let released = dated.then(|| Column::new("released").drops(2));
             let columns = std::iter::once(Column::new("release").name()).chain(released).chain([
-                Column::new("called").name(),
+                Column::new("name").name(),
                 Column::new("version"),
-                Column::new("by").drops(1),
-                Column::new(""),
+                Column::new("format").drops(1),
+                Column::new("change"),
             ]);
             let mut table = Table::new(columns.collect());
             let mut alike: BTreeMap<String, u32> = BTreeMap::new();
@@ -124,7 +126,7 @@ impl View for TrailView {
                 names(&step.found),
                 versions(&step.found),
                 systems(&step.found),
-                step.change.into(),
+                step.change.name().into(),
                 step.step.map(Step::name).unwrap_or_default().into(),
             ]);
         }

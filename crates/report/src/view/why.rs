@@ -2,25 +2,26 @@ use crate::View;
 use crate::document::{Block, Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, megabytes};
 use crate::view::{dim, optional};
-use crate::wire::{CsvTable, pretty};
+use crate::wire::{CsvTable, WithText, pretty};
+use crate::words;
 use serde::Serialize;
-use tally_core::find::Findings;
-use tally_core::model::{Label, MissingFact, PackageRef};
+use tally_core::find::{Hit, SearchResult};
+use tally_core::model::{Label, MissingFact, PackageRef, Reason, Text};
 use tally_core::weigh::Weighing;
 
 /// Why a package is there, and what would leave with it.
 #[derive(Debug, Clone, Serialize)]
 pub struct WhyView {
     /// Schema number of this document.
-    pub why: u32,
+    pub schema_version: u32,
     /// The install.
     #[serde(skip)]
     pub label: Label,
     /// The package.
     pub package: PackageRef,
-    /// Whether it was chosen, or followed.
-    pub reason: String,
-    /// Paths from what was chosen, shortest first.
+    /// Why it is installed, as its system records it.
+    pub reason: Reason,
+    /// Dependency paths from explicitly installed packages, shortest first.
     pub paths: Vec<Vec<PackageRef>>,
     /// Paths that are not listed here.
     pub more_paths: u64,
@@ -28,32 +29,28 @@ pub struct WhyView {
     pub leaves_with: Vec<PackageRef>,
     /// Bytes on disk of the package and the others.
     pub leaves_bytes: u64,
-    /// Whatever suggests it, by name. That brings nothing, and yet keeps it from being cleared.
+    /// Packages that suggest it, by name. That pulls nothing in, but keeps it from being removed automatically.
     pub suggested_by: Vec<PackageRef>,
-    /// Whatever needs it directly, by name.
+    /// Packages that depend on it directly, by name.
     pub needed_by: Vec<PackageRef>,
-    /// Facts that the source could not tell, and without which there is no answer.
+    /// Facts that the source does not record, and without which there is no answer.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub untold: Vec<MissingFact>,
+    pub not_recorded: Vec<MissingFact>,
 }
 
 /// Others that the screen names.
 const FEW: usize = 40;
 
 impl WhyView {
-    /// What is said of a package that nothing brings.
+    /// What is said of a package that nothing pulls in.
     fn unexplained(&self) -> String {
+        let nothing = "Nothing that was installed explicitly depends on it";
         match &self.suggested_by[..] {
-            [] => "Nothing that was chosen leads to it. ".to_owned(),
-            [one] => {
-                format!("Nothing that was chosen brings it; {} suggests it, which keeps it. ", one.name())
-            }
+            [] => format!("{nothing}. "),
+            [one] => format!("{nothing}; {} suggests it, which keeps it installed. ", one.name()),
             [one, others @ ..] => {
                 let others = count_of(others.len() as u64, "other package");
-                format!(
-                    "Nothing that was chosen brings it; {} and {others} suggest it, which keeps it. ",
-                    one.name()
-                )
+                format!("{nothing}; {} and {others} suggest it, which keeps it installed. ", one.name())
             }
         }
     }
@@ -62,40 +59,40 @@ impl WhyView {
 impl View for WhyView {
     fn document(&self) -> Document {
         let mut document = Document::default();
-        document.title(format!("{} in {}", self.package.name(), self.label.title()), self.label.seen_as());
-        if !self.untold.is_empty() {
-            let facts: Vec<&str> = self.untold.iter().map(|fact| fact.name()).collect();
+        document.title(
+            format!("{} in {}", self.package.name(), self.label.title()),
+            words::seen(self.label.seen_as()),
+        );
+        if !self.not_recorded.is_empty() {
+            let facts: Vec<&str> = self.not_recorded.iter().map(|fact| words::missing_fact(*fact)).collect();
             document.paragraph(Span::new(
                 Role::LookTwice,
-                format!("Can't be told: this source says nothing of {}.", facts.join(", ")),
+                format!("Not recorded in this source: {}.", words::listed(&facts, facts.len())),
             ));
-            if !self.untold.contains(&MissingFact::Dependencies) {
-                names(&mut document, "What needs it", &self.needed_by);
+            if !self.not_recorded.contains(&MissingFact::Dependencies) {
+                names(&mut document, "Depends on it", &self.needed_by);
             }
             return document;
         }
         let leaves = Line::from(match self.paths.len() {
             0 => Span::new(Role::LookTwice, self.unexplained()),
-            _ => Span::from(format!(
-                "It {}. ",
-                if self.reason == "chosen" { "was chosen itself" } else { "followed" }
-            )),
+            _ if self.reason == Reason::Explicit => Span::from("It was installed explicitly. "),
+            _ => Span::from("It was installed as a dependency. "),
         });
-        document
-            .paragraph(leaves.and(format!("Without it {} would be free.", bytes_human(self.leaves_bytes))));
+        document.paragraph(leaves.and(format!("Removing it frees {}.", bytes_human(self.leaves_bytes))));
         if !self.paths.is_empty() {
-            document.heading("What brought it in");
+            document.heading("Why it is installed");
             let path =
-                |path: &Vec<PackageRef>| path.iter().map(PackageRef::name).collect::<Vec<_>>().join(" > ");
+                |path: &Vec<PackageRef>| path.iter().map(PackageRef::name).collect::<Vec<_>>().join(" → ");
             document.push(Block::Ranked(self.paths.iter().map(|p| Line::from(path(p))).collect()));
             if self.more_paths > 0 {
                 document.paragraph(dim(format!(
-                    "and {}: --all shows one from each",
+                    "and from {}: --all shows one path from each",
                     count_of(self.more_paths, "other package")
                 )));
             }
         }
-        names(&mut document, "What would leave with it", &self.leaves_with);
+        names(&mut document, "Removed along with it", &self.leaves_with);
         document
     }
 
@@ -106,13 +103,13 @@ impl View for WhyView {
             table.row(vec!["path".into(), path.join(" > ")]);
         }
         for package in &self.leaves_with {
-            table.row(vec!["leaves".into(), package.to_string()]);
+            table.row(vec!["leaves-with".into(), package.to_string()]);
         }
         for package in &self.suggested_by {
-            table.row(vec!["suggests it".into(), package.to_string()]);
+            table.row(vec!["suggested-by".into(), package.to_string()]);
         }
         for package in &self.needed_by {
-            table.row(vec!["needs it".into(), package.to_string()]);
+            table.row(vec!["needed-by".into(), package.to_string()]);
         }
         table
     }
@@ -131,7 +128,7 @@ fn names(document: &mut Document, heading: &str, packages: &[PackageRef]) {
         more => format!(" and {more} more"),
     };
     document.paragraph(if names.is_empty() {
-        "nothing".to_owned()
+        "none".to_owned()
     } else {
         format!("{}{rest}", names.join(", "))
     });
@@ -153,9 +150,9 @@ impl View for WeighView {
     fn document(&self) -> Document {
         let weighing = &self.weighing;
         let mut document = Document::default();
-        document.title(self.label.title(), self.label.seen_as());
+        document.title(self.label.title(), words::seen(self.label.seen_as()));
         let plus = if weighing.plus_bytes > 0 {
-            format!(" and {} on top", bytes_human(weighing.plus_bytes))
+            format!(" plus {}", bytes_human(weighing.plus_bytes))
         } else {
             String::new()
         };
@@ -168,9 +165,9 @@ impl View for WeighView {
         let over = Span::new(Role::LookTwice, format!("{} over", bytes_human(weighing.over_bytes)));
         document.paragraph(Line::from(said).and(over));
         let mut table = Table::new(vec![
-            Column::new("drop").name(),
+            Column::new("remove").name(),
             Column::new("frees MB").right(),
-            Column::new("others leave").right().drops(1),
+            Column::new("others removed").right().drops(1),
             Column::new("").drops(0),
         ]);
         for droppable in weighing.droppable.iter().take(SUGGESTIONS) {
@@ -181,7 +178,7 @@ impl View for WeighView {
                 if droppable.enough { Span::new(Role::Came, "enough by itself") } else { Span::default() },
             ]);
         }
-        document.table_or(table, "Nothing can be dropped without tearing the system down.");
+        document.table_or(table, "Nothing can be removed without breaking the system.");
         document
     }
 
@@ -211,23 +208,23 @@ impl View for WeighView {
 pub struct FindView {
     /// The install.
     pub label: Label,
-    /// The findings.
-    pub findings: Findings,
+    /// What was found.
+    pub result: SearchResult,
 }
 
 impl View for FindView {
     fn document(&self) -> Document {
-        let findings = &self.findings;
+        let result = &self.result;
         let mut document = Document::default();
-        document.title(self.label.title(), self.label.seen_as());
-        if findings.hits.is_empty() {
+        document.title(self.label.title(), words::seen(self.label.seen_as()));
+        if result.hits.is_empty() {
             document
-                .paragraph(Line::from(Span::new(Role::Strong, format!("{} is not there.", findings.asked))));
-            let nearest: Vec<&str> = findings.nearest.iter().map(|name| name.as_str()).collect();
+                .paragraph(Line::from(Span::new(Role::Strong, format!("{} was not found.", result.asked))));
+            let nearest: Vec<&str> = result.nearest.iter().map(|name| name.as_str()).collect();
             document.paragraph(if nearest.is_empty() {
-                "No name comes near it.".to_owned()
+                "No name is similar.".to_owned()
             } else {
-                format!("Nearest names: {}", nearest.join(", "))
+                format!("Similar names: {}", nearest.join(", "))
             });
             return document;
         }
@@ -238,13 +235,13 @@ impl View for FindView {
             Column::new("package").name().drops(2),
             Column::new("why").sentence().drops(3),
         ]);
-        for hit in &findings.hits {
+        for hit in &result.hits {
             table.row(vec![
                 hit.name.as_str().into(),
                 hit.version.as_deref().unwrap_or("unknown").into(),
-                hit.what.into(),
+                hit.what.name().into(),
                 hit.package.as_ref().map_or("no package", PackageRef::name).into(),
-                dim(&hit.why),
+                dim(words::matched(&hit.matched)),
             ]);
         }
         document.push(Block::Table(table));
@@ -253,13 +250,13 @@ impl View for FindView {
 
     fn csv(&self) -> CsvTable {
         let mut table = CsvTable::new(&["what", "name", "version", "package", "why", "score"]);
-        for hit in &self.findings.hits {
+        for hit in &self.result.hits {
             table.row(vec![
-                hit.what.into(),
+                hit.what.name().into(),
                 hit.name.to_string(),
                 optional(hit.version.as_deref()),
                 optional(hit.package.as_ref().map(PackageRef::as_str)),
-                hit.why.to_string(),
+                words::matched(&hit.matched),
                 hit.score.to_string(),
             ]);
         }
@@ -267,6 +264,15 @@ impl View for FindView {
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
-        pretty(&self.findings)
+        #[derive(Serialize)]
+        struct Wire<'a> {
+            schema_version: u32,
+            asked: &'a str,
+            hits: Vec<WithText<&'a Hit>>,
+            nearest: &'a [Text],
+        }
+        let SearchResult { schema_version, asked, hits, nearest } = &self.result;
+        let hits = hits.iter().map(|hit| WithText { text: words::matched(&hit.matched), data: hit });
+        pretty(&Wire { schema_version: *schema_version, asked, hits: hits.collect(), nearest })
     }
 }

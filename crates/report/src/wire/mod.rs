@@ -14,11 +14,20 @@ use tally_core::model::Label;
 /// The JSON of `show`: which view of which install, and its records.
 #[derive(Serialize)]
 pub(crate) struct ShowWire<'a, T: Serialize> {
-    pub(crate) show: u32,
+    pub(crate) schema_version: u32,
     pub(crate) view: &'a str,
     pub(crate) install: &'a Label,
     #[serde(flatten)]
     pub(crate) content: T,
+}
+
+/// Data with the words for it, made when it is written.
+#[derive(Serialize)]
+pub(crate) struct WithText<T: Serialize> {
+    #[serde(flatten)]
+    pub(crate) data: T,
+    /// What it says in English.
+    pub(crate) text: String,
 }
 
 /// JSON for people who look at it now and then: indented, with a line end.

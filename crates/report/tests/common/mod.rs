@@ -6,7 +6,7 @@ use tally_core::find::find;
 use tally_core::grid::{GridRules, Likeness, RowGroup, grid};
 use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
 use tally_core::lag::{Upstream, lag};
-use tally_core::model::{PackageRef, System, Tally};
+use tally_core::model::{PackageRef, Reason, System, Tally};
 use tally_core::trail::follow;
 use tally_core::weigh::weigh;
 use tally_report::{
@@ -15,35 +15,6 @@ use tally_report::{
 };
 
 pub(crate) const KEPT: &str = include_str!("../../../fresh-tally/tests/fixtures/schema-1.tally.json");
-
-const SHOWN: &[ShowWhat] = &[
-    ShowWhat::Overview,
-    ShowWhat::Parts,
-    ShowWhat::Menu,
-    ShowWhat::Defaults,
-    ShowWhat::Packages,
-    ShowWhat::Repositories,
-    ShowWhat::Startup,
-    ShowWhat::Looks,
-    ShowWhat::Weight,
-    ShowWhat::Readings,
-    ShowWhat::Odd,
-];
-
-const COMPARED: &[CompareWhat] = &[
-    CompareWhat::Headlines,
-    CompareWhat::Parts,
-    CompareWhat::Applications,
-    CompareWhat::Defaults,
-    CompareWhat::Packages,
-    CompareWhat::Decisions,
-    CompareWhat::Repositories,
-    CompareWhat::Startup,
-    CompareWhat::Looks,
-    CompareWhat::Weight,
-    CompareWhat::Readings,
-    CompareWhat::All,
-];
 
 pub(crate) fn kept() -> Tally {
     serde_json::from_str(KEPT).unwrap()
@@ -77,16 +48,16 @@ impl BuiltIn {
 pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dyn View)) {
     let built_in = BuiltIn::rules();
     let BuiltIn { parts, roles, .. } = &built_in;
-    for what in SHOWN {
+    for what in ShowWhat::ALL {
         with(&format!("show {what:?}"), &ShowView { tally: new, what: *what, rules: parts, roles });
     }
     let comparison = built_in.compare(old, new);
-    for what in COMPARED {
+    for what in CompareWhat::ALL {
         let command = "fresh-tally compare OLD NEW";
         let (comparison, filtered) = (&comparison, false);
         with(
             &format!("compare {what:?}"),
-            &CompareView { comparison, rules: parts, roles, what: *what, filtered, command },
+            &CompareView { comparison, rules: parts, roles, what: *what, filtered, sums: true, command },
         );
     }
     let asked = ["inkcap".to_owned(), "nothing-like-it".to_owned()];
@@ -101,23 +72,23 @@ pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dy
     with("check one", &CheckView { check: &check(&checklist, &[new]) });
     let upstream = Upstream::parse_toml(Upstream::starter()).unwrap();
     with("lag", &LagView { lag: &lag(new, &upstream, "2031-05-02".parse().unwrap()) });
-    with("find", &FindView { label: new.label.clone(), findings: find(new, "wriitr") });
+    with("find", &FindView { label: new.label.clone(), result: find(new, "wriitr") });
     with("weigh", &WeighView { label: new.label.clone(), weighing: weigh(new, 1_000_000_000, 0) });
     let trails = ["kernel", "inkcap"].iter().filter_map(|asked| follow(asked, &[old, new])).collect();
-    with("trail", &TrailView { trail: 1, asked: "kernel".into(), trails });
+    with("trail", &TrailView { schema_version: 2, asked: "kernel".into(), trails });
     let first = new.packages.first().map_or_else(|| PackageRef::new(System::Dpkg, "none"), |p| p.reference());
     let why = WhyView {
-        why: 1,
+        schema_version: 2,
         label: new.label.clone(),
         package: first.clone(),
-        reason: "followed".into(),
+        reason: Reason::Dependency,
         paths: vec![vec![first.clone(), first.clone()]],
         more_paths: 3,
         suggested_by: Vec::new(),
         needed_by: new.packages.iter().skip(1).take(3).map(|package| package.reference()).collect(),
         leaves_with: new.packages.iter().take(5).map(|package| package.reference()).collect(),
         leaves_bytes: 12,
-        untold: Vec::new(),
+        not_recorded: Vec::new(),
     };
     with("why", &why);
     let file =

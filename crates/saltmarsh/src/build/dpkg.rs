@@ -148,7 +148,7 @@ pub(super) fn followed<'w>(install: &Install, packages: &[Shipped<'w>]) -> BTree
 /// package that was built elsewhere and stands in no archive.
 fn lists(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
     let (mut main, mut shop) = (String::new(), String::new());
-    for package in packages.iter().filter(|package| package.name != "curlewfetch") {
+    for package in packages.iter().filter(|package| package.name != "duckboard") {
         let list = if package.name == "tidewrack" { &mut shop } else { &mut main };
         let Shipped { name, version, kib, .. } = package;
         let arch = shape::arch(package.shape);

@@ -76,7 +76,7 @@ fn database(path: &std::path::Path, items: &[Item<'_>]) -> rusqlite::Result<()> 
         }
         connection.execute("INSERT INTO pkg_licenses VALUES (?1, 1)", [number])?;
         // One package was built by whoever installed it.
-        if item.name() != "curlewfetch" {
+        if item.name() != "duckboard" {
             connection.execute("INSERT INTO pkg_annotation VALUES (?1, 1, 2)", [number])?;
         }
     }

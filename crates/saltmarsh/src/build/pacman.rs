@@ -27,7 +27,7 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
         files.append(&mut paths);
         root.file(&format!("var/lib/pacman/local/{folder}/files"), files.join("\n") + "\n\n")?;
         // One package was built by whoever installed it.
-        if package.name != "curlewfetch" {
+        if package.name != "duckboard" {
             let listed = format!("{desc}%CSIZE%\n{}\n\n", package.kib * 300);
             let mut header = tar::Header::new_ustar();
             header.set_size(listed.len() as u64);

@@ -30,7 +30,7 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
             ("CHOST", "x86_64-pc-linux-gnu".to_owned()),
             ("USE", "amd64 gtk".to_owned()),
             ("RDEPEND", needs),
-            ("repository", if item.name() == "curlewfetch" { "crossdev" } else { "saltmarsh" }.to_owned()),
+            ("repository", if item.name() == "duckboard" { "crossdev" } else { "saltmarsh" }.to_owned()),
         ] {
             root.file(&format!("{folder}/{field}"), format!("{value}\n"))?;
         }

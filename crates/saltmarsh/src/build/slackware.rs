@@ -8,7 +8,7 @@ use crate::{Install, WorldError};
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
     for item in items(root, install, packages, "usr/", &script)? {
         // One package was built by whoever installed it.
-        let tag = if item.name() == "curlewfetch" { "_own" } else { "" };
+        let tag = if item.name() == "duckboard" { "_own" } else { "" };
         let full =
             format!("{}-{}-{}-{}{tag}", item.name(), item.upstream, item.arch("noarch"), item.revision);
         root.file(&format!("var/lib/pkgtools/packages/{full}"), text(&item, &full))?;

@@ -62,7 +62,7 @@ fn entry(item: &Item<'_>) -> String {
     // One package was built by whoever installed it.
     text(
         "repository",
-        if name == "curlewfetch" { "/home/reed/binpkgs" } else { "https://repo.saltmarsh.example/current" },
+        if name == "duckboard" { "/home/reed/binpkgs" } else { "https://repo.saltmarsh.example/current" },
     );
     text("short_desc", item.shipped.summary);
     text("sourcepkg", item.source());

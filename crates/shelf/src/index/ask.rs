@@ -241,7 +241,7 @@ fn add(tally: &mut Tally, thing: Thing, claims: &Claims) {
         (Sort::Package, Some(system)) => {
             let mut package = Package::new(system, name.as_str(), thing.version.as_str());
             package.upstream_version = thing.version.as_str().into();
-            package.made_from = Some(thing.source).filter(|source| !source.is_empty()).map(Text::from);
+            package.source = Some(thing.source).filter(|source| !source.is_empty()).map(Text::from);
             let claimed = claims.get(&thing.key).into_iter().flatten();
             let claimed: Vec<Dependency> = claimed
                 .map(|name| Dependency { name: name.as_str().into(), op: None, version: None })

@@ -102,7 +102,7 @@ impl Rows {
 }
 
 fn package(package: &Package) -> Thing {
-    let source = package.made_from.as_deref().filter(|source| *source != package.name.as_str());
+    let source = package.source.as_deref().filter(|source| *source != package.name.as_str());
     let mut row = thing(
         Sort::Package,
         &package.name,

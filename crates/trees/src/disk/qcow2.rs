@@ -76,7 +76,7 @@ impl Qcow2 {
             return Err(damaged("its first table has a size that it can't have"));
         }
         let first = Table::new(image.as_ref(), at, entries, 8);
-        let first = first.map_err(|_| damaged("its first table lies behind its end"))?;
+        let first = first.map_err(|_| damaged("its first table is beyond its end"))?;
         let (tables, clusters) = (Kept::of_size(size), Kept::of_size(size));
         Ok(Self { image, cluster_bits, length, first, zstd, tables, clusters })
     }
@@ -97,7 +97,7 @@ impl Qcow2 {
         }
         let table = self.tables.get(at, || {
             let length = usize::try_from(self.cluster_size()).unwrap_or(usize::MAX);
-            Ok(self.image.exactly(at, length).map_err(|_| damaged("a table lies behind its end"))?.into())
+            Ok(self.image.exactly(at, length).map_err(|_| damaged("a table is beyond its end"))?.into())
         })?;
         Ok(be64(&table, usize::try_from(second.saturating_mul(8)).unwrap_or(usize::MAX)))
     }
@@ -147,7 +147,7 @@ impl Bytes for Qcow2 {
                 out.fill(0);
             } else {
                 let read = self.image.read_at((entry & OFFSET).saturating_add(inside), out)?;
-                // What lies behind the end of the file was never written.
+                // What is beyond the end of the file was never written.
                 out[read..].fill(0);
             }
             Ok(())

@@ -48,7 +48,7 @@ impl Vdi {
             return Err(damaged("its map has a size that it can't have"));
         }
         let map =
-            Table::new(image.as_ref(), map, blocks, 4).map_err(|_| damaged("its map lies behind its end"))?;
+            Table::new(image.as_ref(), map, blocks, 4).map_err(|_| damaged("its map is beyond its end"))?;
         Ok(Self { image, data, length, block, map })
     }
 }

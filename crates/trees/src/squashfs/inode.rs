@@ -124,7 +124,7 @@ const AHEAD: u64 = 3;
 impl Shared {
     fn fragment(&self, number: u32) -> io::Result<(u64, u32)> {
         if number >= self.fragment_count {
-            return Err(damaged("the end of a file lies in a block that is not there"));
+            return Err(damaged("the end of a file is in a block that does not exist"));
         }
         let pointer = self.piece(pointer_of(self.fragments, number), 8)?;
         let place = Place { block: 0, offset: offset_of(number) };
@@ -162,7 +162,7 @@ impl Inode {
             // Number of links, then the device.
             5 | 12 if le32(&reader.take(8)?, 4) == 0 => (NodeKind::Other, Content::Whiteout),
             4..=7 | 11..=14 => (NodeKind::Other, Content::Other),
-            _ => return Err(damaged("a file is of no sort that there is")),
+            _ => return Err(damaged("a file is of an unknown type")),
         };
         let mode = u32::from(le16(&head, 2)) & 0o7777;
         Ok(Self { kind, mode, changed_at: i64::from(le32(&head, 8)), content })

@@ -185,7 +185,7 @@ pub(super) struct Here {
 impl<'s> Reader<'s> {
     /// `table` is where the table begins in the image.
     pub(super) fn new(shared: &'s Shared, table: u64, place: Place) -> io::Result<Self> {
-        let start = table.checked_add(place.block).ok_or_else(|| damaged("a place lies outside"))?;
+        let start = table.checked_add(place.block).ok_or_else(|| damaged("a position is out of range"))?;
         Ok(Self { shared, here: Here { block: shared.meta_block(start)?, at: usize::from(place.offset) } })
     }
 

@@ -93,7 +93,7 @@ impl Squashfs {
         });
         let root = Inode::read(&shared, Place::new(le64(&head, 32)))?;
         if root.kind != NodeKind::Folder {
-            return Err(damaged("its root is no folder"));
+            return Err(damaged("its root is not a folder"));
         }
         Ok(Self { shared, root, folders: Cache::new(2 * KEPT, |folder| inode::weight(folder)) })
     }

@@ -51,7 +51,7 @@ fn read(packed: impl Read, limit: usize) -> io::Result<Vec<u8>> {
     let mut unpacked = Vec::with_capacity(limit.min(256 << 10));
     packed.take((limit as u64).saturating_add(1)).read_to_end(&mut unpacked)?;
     if unpacked.len() > limit {
-        return Err(damaged("a block holds more than it may"));
+        return Err(damaged("a block contains too much"));
     }
     Ok(unpacked)
 }

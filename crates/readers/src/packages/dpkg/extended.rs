@@ -18,7 +18,7 @@ pub(super) fn apply(file: &str, bytes: &[u8], facts: &mut PackageFacts) {
                 Some(b"Architecture") => arch = field.first_line(),
                 Some(b"Auto-Installed") => auto = field.first_line() == b"1",
                 Some(_) => {}
-                None => facts.unread.push(Unread::at(file, field.line, "is no `Field: value` line")),
+                None => facts.unread.push(Unread::at(file, field.line, "is not a `Field: value` line")),
             }
         }
         if auto {
@@ -30,6 +30,6 @@ pub(super) fn apply(file: &str, bytes: &[u8], facts: &mut PackageFacts) {
         let arch = if package.arch == "all" { native.as_bytes() } else { package.arch.as_bytes() };
         let name = package.name.as_bytes();
         let is_automatic = automatic.contains(&(name, arch)) || automatic.contains(&(name, &b""[..]));
-        package.reason = if is_automatic { Reason::Followed } else { Reason::Chosen };
+        package.reason = if is_automatic { Reason::Dependency } else { Reason::Explicit };
     }
 }

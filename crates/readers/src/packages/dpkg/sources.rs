@@ -106,7 +106,7 @@ fn one_line(file: &str, bytes: &[u8], facts: &mut RepositoryFacts) {
         let content = line.split('#').next().unwrap_or_default().trim();
         let Some(rest) = content.strip_prefix("deb").filter(|rest| rest.starts_with([' ', '\t', '['])) else {
             if !content.is_empty() && !content.starts_with("deb-src") {
-                facts.unread.push(Unread::at(file, number, "is no repository line"));
+                facts.unread.push(Unread::at(file, number, "is not a repository line"));
             }
             continue;
         };
@@ -474,7 +474,7 @@ mod tests {
         assert_eq!(sections, [Some("editors"), None, None], "where it differs, for the installed version");
         assert_eq!((packages[1].repository.as_deref(), packages[1].in_no_repository), (None, false));
         assert!(packages[2].in_no_repository);
-        assert_eq!(facts.unread, [Unread::at("etc/apt/sources.list", 3, "is no repository line")]);
+        assert_eq!(facts.unread, [Unread::at("etc/apt/sources.list", 3, "is not a repository line")]);
     }
 
     proptest! {

@@ -61,7 +61,7 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
     let mut config_version = None;
     for field in stanza.fields() {
         let Some(name) = field.name else {
-            unread.push(Unread::at(file, field.line, "is no `Field: value` line"));
+            unread.push(Unread::at(file, field.line, "is not a `Field: value` line"));
             continue;
         };
         let line = || text(field.first_line());
@@ -75,12 +75,12 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
             b"Section" => package.section = line(),
             b"Homepage" => package.homepage = line(),
             b"Description" => package.summary = line(),
-            b"Source" => package.made_from = source(field.first_line()),
+            b"Source" => package.source = source(field.first_line()),
             b"Priority" => package.kept = field.first_line() == b"required",
             b"Essential" | b"Protected" | b"Important" => package.essential |= field.first_line() == b"yes",
             b"Installed-Size" => match kibibytes(field.first_line()) {
                 Some(bytes) => package.installed_bytes = Some(bytes),
-                None => unread.push(Unread::at(file, field.line, "`Installed-Size` is no number of KiB")),
+                None => unread.push(Unread::at(file, field.line, "`Installed-Size` is not a number of KiB")),
             },
             b"Depends" | b"Pre-Depends" => package.depends.extend(relations::groups(field.value)),
             b"Recommends" => package.recommends = relations::groups(field.value),
@@ -103,8 +103,8 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
     }
     package.state = state;
     package.upstream_version = version::upstream(System::Dpkg, &package.version).into();
-    if package.made_from.is_none() {
-        package.made_from = Some(package.name.clone());
+    if package.source.is_none() {
+        package.source = Some(package.name.clone());
     }
     package.evidence = Evidence::line(file, stanza.line);
     Ok(Some(package))
@@ -158,8 +158,8 @@ mod tests {
             [
                 (Some(5), "stanza has no `Package` field"),
                 (Some(7), "stanza of `b` has no `Version` field"),
-                (Some(11), "`Installed-Size` is no number of KiB"),
-                (Some(12), "is no `Field: value` line"),
+                (Some(11), "`Installed-Size` is not a number of KiB"),
+                (Some(12), "is not a `Field: value` line"),
             ]
         );
     }

@@ -97,14 +97,14 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
         .map_err(|error| failed(&error.why.to_string()))?;
     let text = text_of(buffer);
     let mut package = nameless();
-    package.reason = Reason::Chosen;
+    package.reason = Reason::Explicit;
     let mut named_in = None;
     let mut record = Record::of(&text);
     while let Some((key, line)) = record.next_key() {
         match key {
             "NAME" => (package.name, named_in) = (record.text(), Some(line)),
             "VERSION" => package.version = record.text(),
-            "BASE" => package.made_from = filled(record.text()),
+            "BASE" => package.source = filled(record.text()),
             "DESC" => package.summary = record.text(),
             "ARCH" => package.arch = record.text(),
             "URL" => package.homepage = record.text(),
@@ -113,7 +113,7 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
             "SIZE" => package.installed_bytes = record.number(),
             "INSTALLDATE" => package.installed_at = record.number().and_then(time_text),
             // Who was asked for has no such field.
-            "REASON" if record.value() == "1" => package.reason = Reason::Followed,
+            "REASON" if record.value() == "1" => package.reason = Reason::Dependency,
             "DEPENDS" => package.depends = record.needs(),
             "OPTDEPENDS" => package.suggests = record.needs(),
             "PROVIDES" => package.provides = record.relations(),
@@ -123,10 +123,10 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
         }
     }
     if package.name.is_empty() || package.version.is_empty() {
-        return Err(failed("names no package and version"));
+        return Err(failed("has no name and version"));
     }
     package.upstream_version = upstream(System::Pacman, &package.version).into();
-    package.made_from = package.made_from.filter(|base| *base != package.name);
+    package.source = package.source.filter(|base| *base != package.name);
     package.evidence = Evidence { file: name_text(path), line: named_in };
     Ok(package)
 }
@@ -187,7 +187,7 @@ mod tests {
         let facts = Pacman.read(&tree as &dyn Tree);
         let said: Vec<_> =
             facts.packages.iter().map(|p| (p.name.as_str(), p.upstream_version.as_str(), p.reason)).collect();
-        assert_eq!(said, [("inkcap", "3.2.1", Reason::Chosen), ("libweir", "4.0", Reason::Followed)]);
+        assert_eq!(said, [("inkcap", "3.2.1", Reason::Explicit), ("libweir", "4.0", Reason::Dependency)]);
         assert_eq!(facts.packages[1].source(), "weir");
         assert_eq!(facts.packages[0].installed_at.as_deref(), Some("2026-05-04T09:46:40Z"));
         assert_eq!(facts.unread.len(), 1, "a folder that a transaction left half done: {:?}", facts.unread);

@@ -53,8 +53,8 @@ impl PackageSystem for Portage {
                 Ok(mut package) => {
                     package.reason = match &world {
                         None => Reason::Unknown,
-                        Some(names) if names.contains(&package.name) => Reason::Chosen,
-                        Some(_) => Reason::Followed,
+                        Some(names) if names.contains(&package.name) => Reason::Explicit,
+                        Some(_) => Reason::Dependency,
                     };
                     facts.packages.push(package);
                 }
@@ -294,7 +294,7 @@ mod tests {
             (inkcap.name.as_str(), inkcap.version.as_str(), inkcap.upstream_version.as_str()),
             ("app-editors/inkcap", "3.2.1-r2", "3.2.1")
         );
-        assert_eq!((inkcap.reason, inkcap.arch.as_str()), (Reason::Chosen, "x86_64"));
+        assert_eq!((inkcap.reason, inkcap.arch.as_str()), (Reason::Explicit, "x86_64"));
         let needs: Vec<&str> = inkcap.depends.iter().map(|any| any[0].name.as_str()).collect();
         assert_eq!(needs, ["dev-libs/weir", "x11-libs/reed"]);
         let mut wanted = Wanted::new(false);

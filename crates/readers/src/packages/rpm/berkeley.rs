@@ -25,11 +25,11 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
     let big_endian = match (u32_at(&head, 12, false), u32_at(&head, 12, true)) {
         (MAGIC, _) => false,
         (_, MAGIC) => true,
-        _ => return Err("is no Berkeley DB hash file".to_owned()),
+        _ => return Err("is not a Berkeley DB hash file".to_owned()),
     };
     let page_size = u32_at(&head, 20, big_endian);
     if head[25] != 8 || !page_size.is_power_of_two() || !(512..=65_536).contains(&page_size) {
-        return Err("is no Berkeley DB hash file that can be read".to_owned());
+        return Err("is a kind of Berkeley DB hash file that is not supported".to_owned());
     }
     // Ten times the database of a large install.
     if file.len() > FILE_LIMIT {
@@ -59,7 +59,7 @@ impl Hash<'_> {
     fn load(&self, number: u32, page: &mut [u8]) -> Result<(), &'static str> {
         match self.file.read_at(u64::from(number).saturating_mul(self.page_size as u64), page) {
             Ok(read) if read == self.page_size => Ok(()),
-            _ => Err("lies behind the end of the file"),
+            _ => Err("is beyond the end of the file"),
         }
     }
 
@@ -91,7 +91,7 @@ impl Hash<'_> {
                         Err(why) => visit(Err(format!("page {first}: {why}"))),
                     }
                 }
-                _ => visit(Err(format!("page {number}: holds an entry that is none"))),
+                _ => visit(Err(format!("page {number}: contains an invalid entry"))),
             }
         }
     }
@@ -107,13 +107,13 @@ impl Hash<'_> {
         while blob.len() < length as usize {
             match self.used.get_mut(number as usize) {
                 Some(used) if !*used && number != 0 && number < self.pages => *used = true,
-                _ => return Err("belongs to a chain that leads nowhere or in circles"),
+                _ => return Err("belongs to a broken or circular chain"),
             }
             self.load(number, &mut page)?;
             let bytes = usize::from(u16_at(&page, 22, self.big_endian));
             let piece = page.get(PAGE_HEAD..).and_then(|rest| rest.get(..bytes)).unwrap_or_default();
             if page[25] != 7 || piece.is_empty() {
-                return Err("belongs to a chain with a page that is no part of it");
+                return Err("belongs to a chain with a foreign page");
             }
             let wanted = (length as usize).saturating_sub(blob.len()).min(bytes);
             blob.extend_from_slice(&piece[..wanted]);

@@ -90,7 +90,7 @@ impl Found {
             database.each("SELECT blob FROM Packages ORDER BY hnum", |row| {
                 match row.get_ref(0)?.as_blob() {
                     Ok(blob) => visit(Ok(blob)),
-                    Err(_) => visit(Err("a row of it holds no header".to_owned())),
+                    Err(_) => visit(Err("one of its rows contains no header".to_owned())),
                 }
                 Ok(())
             })
@@ -120,7 +120,7 @@ impl PackageSystem for Rpm {
             Ok(header) => match record::package(header, &found.file) {
                 Some(package) => facts.packages.push(package),
                 None if bad.len() == PROBLEMS => {}
-                None => bad.push("a header names no package and version".to_owned()),
+                None => bad.push("a header has no name and version".to_owned()),
             },
             Err(why) if bad.len() < PROBLEMS => bad.push(why),
             Err(_) => {}

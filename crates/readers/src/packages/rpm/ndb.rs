@@ -11,7 +11,7 @@ const SLOTS: u32 = 256;
 pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String> {
     let head = file.exactly(0, 32).map_err(|_| "is too short to be an ndb database".to_owned())?;
     if !head.starts_with(b"RpmP") || word(&head, 4) != 0 {
-        return Err("is no ndb database of version 0".to_owned());
+        return Err("is not an ndb database of version 0".to_owned());
     }
     let slots_end = u64::from(word(&head, 12)).saturating_mul(u64::from(SLOTS)).saturating_mul(BLOCK);
     if slots_end > file.len().min(LIMITS.metadata_bytes) {
@@ -30,7 +30,7 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
     for (block, blocks, index) in places {
         // Blobs never share a block: an overlap is an attempt to be read over and over.
         if block < free {
-            visit(Err(format!("package {index}: lies across another one")));
+            visit(Err(format!("package {index}: overlaps another one")));
             continue;
         }
         free = block.saturating_add(blocks);
@@ -46,11 +46,11 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
 fn blob(file: &dyn Bytes, block: u64, blocks: u64, index: u32) -> Result<Vec<u8>, &'static str> {
     let size = blocks.saturating_mul(BLOCK);
     if !(28..=BLOB_LIMIT).contains(&size) {
-        return Err("has no possible length");
+        return Err("has an impossible length");
     }
     let mut bytes = file
-        .exactly(block.saturating_mul(BLOCK), usize::try_from(size).map_err(|_| "has no possible length")?)
-        .map_err(|_| "lies behind the end of the file")?;
+        .exactly(block.saturating_mul(BLOCK), usize::try_from(size).map_err(|_| "has an impossible length")?)
+        .map_err(|_| "is beyond the end of the file")?;
     let length = word(&bytes, 12) as usize;
     let tail = bytes.len().saturating_sub(12);
     let end = length.saturating_add(16);

@@ -15,7 +15,7 @@ pub(super) fn package(header: Header<'_>, file: &str) -> Option<Package> {
     let mut package = Package::new(System::Rpm, name, version);
     package.upstream_version = upstream(System::Rpm, &package.version).into();
     package.arch = get(tag::ARCH);
-    package.made_from = source_name(&get(tag::SOURCE_RPM)).filter(|source| *source != package.name);
+    package.source = source_name(&get(tag::SOURCE_RPM)).filter(|source| *source != package.name);
     package.summary = get(tag::SUMMARY);
     package.section = filled(get(tag::GROUP)).filter(|group| group != "Unspecified").unwrap_or_default();
     package.homepage = get(tag::URL);

@@ -46,7 +46,7 @@ impl Memory {
         for package in packages {
             if let Some(followed) = &self.followed {
                 package.reason =
-                    if followed.contains(&package.name) { Reason::Followed } else { Reason::Chosen };
+                    if followed.contains(&package.name) { Reason::Dependency } else { Reason::Explicit };
             }
             let key = smol_str::format_smolstr!("{}.{}", package.name, package.arch);
             if let Some(known) = self.packages.get(&key) {
@@ -88,8 +88,8 @@ fn dnf5(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Memory> {
     let mut memory = Memory::default();
     for (package, state) in states.packages {
         let reason = match state.reason.as_str() {
-            "User" | "Group" | "External User" => Some(Reason::Chosen),
-            "Dependency" | "Weak Dependency" | "Clean" => Some(Reason::Followed),
+            "User" | "Group" | "External User" => Some(Reason::Explicit),
+            "Dependency" | "Weak Dependency" | "Clean" => Some(Reason::Dependency),
             _ => None,
         };
         memory.packages.insert(package, Remembered { reason, repository: None });
@@ -147,8 +147,8 @@ fn dnf(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Memory> {
             let (Some(name), Some(arch)) = (get(0), get(1)) else { return Ok(()) };
             let known = memory.packages.entry(smol_str::format_smolstr!("{name}.{arch}")).or_default();
             known.reason = match row.get::<_, i64>(2) {
-                Ok(1 | 3 | 4) => Some(Reason::Followed),
-                Ok(2 | 5) => Some(Reason::Chosen),
+                Ok(1 | 3 | 4) => Some(Reason::Dependency),
+                Ok(2 | 5) => Some(Reason::Explicit),
                 _ => None,
             };
             // Removals and marks name the system itself.
@@ -204,8 +204,8 @@ fn yum(tree: &dyn Tree) -> Option<Memory> {
             let (Some(arch), Some(name)) = (parts.next(), parts.nth(2)) else { continue };
             let get = |key: &str| tree.read(format!("{folder}/{entry}/{key}")).ok().map(|bytes| text(&bytes));
             let reason = match get("reason").as_deref() {
-                Some("user") => Some(Reason::Chosen),
-                Some("dep") => Some(Reason::Followed),
+                Some("user") => Some(Reason::Explicit),
+                Some("dep") => Some(Reason::Dependency),
                 _ => None,
             };
             let known = Remembered { reason, repository: get("from_repo") };
@@ -236,7 +236,7 @@ mod tests {
 
     #[test]
     fn each_resolver_remembers_in_its_own_way() {
-        use Reason::{Chosen, Followed, Unknown};
+        use Reason::{Dependency as Automatic, Explicit, Unknown};
         let dnf5 = tally_trees::Memory::new()
             .file(
                 "usr/lib/sysimage/libdnf5/packages.toml",
@@ -246,21 +246,21 @@ mod tests {
                 "usr/lib/sysimage/libdnf5/nevras.toml",
                 "[nevras]\n\"inkcap-0:1-1.x86_64\" = {from_repo = \"marsh\"}\n",
             );
-        assert_eq!(told(&dnf5), [(Chosen, Some("marsh".into())), (Followed, None), (Unknown, None)]);
+        assert_eq!(told(&dnf5), [(Explicit, Some("marsh".into())), (Automatic, None), (Unknown, None)]);
         let zypp = tally_trees::Memory::new()
             .file("var/lib/zypp/AutoInstalled", "# made by libzypp\n\nlib-weir\n")
             .file(
                 "var/log/zypp/history",
                 "# 2026\n2026-05-02 10:00:00|install|inkcap|1-1|x86_64|root@here|marsh|abc|\n2026-05-02 10:00:01|remove |x|1-1|x86_64|root@here|\n",
             );
-        assert_eq!(told(&zypp), [(Chosen, Some("marsh".into())), (Followed, None), (Chosen, None)]);
+        assert_eq!(told(&zypp), [(Explicit, Some("marsh".into())), (Automatic, None), (Explicit, None)]);
         let urpmi = tally_trees::Memory::new().file(URPMI, "lib-weir (required by inkcap)\n");
-        assert_eq!(told(&urpmi), [(Chosen, None), (Followed, None), (Chosen, None)]);
+        assert_eq!(told(&urpmi), [(Explicit, None), (Automatic, None), (Explicit, None)]);
         let yum = tally_trees::Memory::new()
             .file("var/lib/yum/yumdb/i/0a1b-inkcap-1-1-x86_64/reason", "user")
             .file("var/lib/yum/yumdb/i/0a1b-inkcap-1-1-x86_64/from_repo", "marsh")
             .file("var/lib/yum/yumdb/l/0a1c-lib-weir-1-1-x86_64/reason", "dep");
-        assert_eq!(told(&yum), [(Chosen, Some("marsh".into())), (Followed, None), (Unknown, None)]);
+        assert_eq!(told(&yum), [(Explicit, Some("marsh".into())), (Automatic, None), (Unknown, None)]);
     }
 
     #[test]

@@ -5,39 +5,45 @@ use super::{dim, side_by_side};
 use crate::View;
 use crate::document::{Document, Line, Role, Span};
 use crate::text::{bytes_human, bytes_signed, count_of, thousands};
-use crate::wire::{CsvTable, pretty};
-use tally_core::compare::{ApplicationSort, Comparison, PackageSort};
+use crate::wire::{CsvTable, WithText, pretty};
+use crate::words;
+use serde::Serialize;
+use tally_core::compare::{
+    ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChange, Headline, ListChange,
+    NotRecorded, PackageChange, PackageChangeKind, PartChange, ReadingChange, Section, Totals,
+};
 use tally_core::knowledge::{PartRules, Roles, matches};
-use tally_core::model::{Kind, Menu, System};
+use tally_core::model::{Kind, Label, Menu, System};
+use tally_core::vocabulary;
 
-/// The questions that can be asked of a comparison.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum CompareWhat {
-    /// Headlines, parts, applications and the weightiest decisions: one screen or two.
-    #[default]
-    Headlines,
-    /// All parts, unchanged ones too.
-    Parts,
-    /// All applications that changed.
-    Applications,
-    /// What opens what, where that changed.
-    Defaults,
-    /// All packages that changed.
-    Packages,
-    /// All decisions, with what followed from each.
-    Decisions,
-    /// Repositories that came, went, or changed.
-    Repositories,
-    /// Startup items that came or went.
-    Startup,
-    /// Sessions, themes, wallpapers and fonts that came, went, or changed.
-    Looks,
-    /// Weight by kind.
-    Weight,
-    /// Figures measured on both sides.
-    Readings,
-    /// All of that.
-    All,
+vocabulary! {
+    /// The views of a comparison.
+    pub enum CompareWhat {
+        /// Headlines, parts, programs and the largest decisions: one screen or two.
+        Headlines = "headlines",
+        /// All parts, unchanged ones too.
+        Parts = "parts",
+        /// All programs that changed.
+        Applications = "applications",
+        /// Default apps that changed.
+        Defaults = "defaults",
+        /// All packages that changed.
+        Packages = "packages",
+        /// All decisions, with everything that followed from each.
+        Decisions = "decisions",
+        /// Repositories that were added, removed or changed.
+        Repositories = "repositories",
+        /// Startup items that were added or removed.
+        Startup = "startup",
+        /// Sessions, themes, wallpapers and fonts that changed.
+        Looks = "looks",
+        /// Disk space by kind.
+        Weight = "weight",
+        /// Figures measured on both sides.
+        Readings = "readings",
+        /// All of that.
+        All = "all",
+    }
 }
 
 /// Which changes are shown; what is not asked for shows all.
@@ -45,8 +51,8 @@ pub enum CompareWhat {
 pub struct Filter {
     /// Kinds of packages.
     pub kinds: Vec<Kind>,
-    /// Sorts of change, by stable name.
-    pub sorts: Vec<String>,
+    /// Changes, by stable name.
+    pub changes: Vec<String>,
     /// Package systems.
     pub systems: Vec<System>,
     /// Menus of applications.
@@ -59,14 +65,14 @@ impl Filter {
     /// Whether it shows everything.
     pub fn is_empty(&self) -> bool {
         self.kinds.is_empty()
-            && self.sorts.is_empty()
+            && self.changes.is_empty()
             && self.systems.is_empty()
             && self.menus.is_empty()
             && self.name.is_none()
     }
 
-    fn sort(&self, sort: &str) -> bool {
-        self.sorts.is_empty() || self.sorts.iter().any(|asked| asked == sort)
+    fn change(&self, change: &str) -> bool {
+        self.changes.is_empty() || self.changes.iter().any(|asked| asked == change)
     }
 
     fn name(&self, names: &[Option<&str>]) -> bool {
@@ -89,10 +95,12 @@ impl Filter {
         if self.is_empty() {
             return;
         }
-        let side = |side: &'_ Option<tally_core::compare::Side>| side.as_ref().map(|side| side.name.clone());
+        let side = |side: &'_ Option<tally_core::compare::NameAndVersion>| {
+            side.as_ref().map(|side| side.name.clone())
+        };
         comparison.packages.retain(|change| {
             let (old, new) = (side(&change.old), side(&change.new));
-            self.sort(change.sort.name())
+            self.change(change.change.name())
                 && (self.kinds.is_empty() || self.kinds.contains(&change.kind))
                 && self.system(&[change.system])
                 && self.menus.is_empty()
@@ -101,7 +109,7 @@ impl Filter {
         comparison.applications.retain(|change| {
             let systems: Vec<System> =
                 change.old_systems.iter().chain(&change.new_systems).copied().collect();
-            self.sort(change.sort.name())
+            self.change(change.change.name())
                 && (self.menus.is_empty() || self.menus.contains(&change.menu))
                 && self.system(&systems)
                 && self.kind_of_program(change.menu)
@@ -110,7 +118,7 @@ impl Filter {
         let lists = self.kinds.is_empty() && self.systems.is_empty() && self.menus.is_empty();
         comparison.parts.retain(|change| {
             let names = [Some(change.part.as_str()), change.old_name.as_deref(), change.new_name.as_deref()];
-            lists && self.sort(change.sort.name()) && self.name(&names)
+            lists && self.change(change.change.name()) && self.name(&names)
         });
         comparison.defaults.retain(|change| {
             let names = [
@@ -119,16 +127,21 @@ impl Filter {
                 change.old.as_deref(),
                 change.new.as_deref(),
             ];
-            lists && self.sort(change.sort.name()) && self.name(&names)
+            lists && self.change(change.change.name()) && self.name(&names)
         });
         for list in [&mut comparison.repositories, &mut comparison.startup, &mut comparison.looks] {
-            list.retain(|change| lists && self.sort(change.sort.name()) && self.name(&[Some(&change.name)]));
+            list.retain(|change| {
+                lists && self.change(change.change.name()) && self.name(&[Some(&change.name)])
+            });
         }
         comparison.decisions.retain(|decision| {
-            let names: Vec<Option<&str>> = std::iter::once(Some(decision.what.as_str()))
+            let names: Vec<Option<&str>> = decision
+                .names
+                .iter()
+                .map(|name| Some(name.as_str()))
                 .chain(decision.packages.iter().map(|p| Some(p.name())))
                 .collect();
-            lists && self.sort(decision.sort.name()) && self.name(&names)
+            lists && self.change(decision.kind.name()) && self.name(&names)
         });
     }
 }
@@ -146,8 +159,36 @@ pub struct CompareView<'a> {
     pub what: CompareWhat,
     /// Whether some changes were left out.
     pub filtered: bool,
+    /// Whether it begins with the sums.
+    pub sums: bool,
     /// The command that gave this, for hints: `fresh-tally compare a b`.
     pub command: &'a str,
+}
+
+/// A comparison with the words for headlines and decisions.
+#[derive(Serialize)]
+struct ComparisonWire<'a> {
+    schema_version: u32,
+    old: &'a Label,
+    new: &'a Label,
+    headlines: Vec<WithText<&'a Headline>>,
+    parts: &'a [PartChange],
+    applications: &'a [ApplicationChange],
+    defaults: &'a [DefaultChange],
+    packages: &'a [PackageChange],
+    decisions: Vec<WithText<&'a Decision>>,
+    repositories: &'a [ListChange],
+    startup: &'a [ListChange],
+    looks: &'a [ListChange],
+    readings: &'a [ReadingChange],
+    held_back: &'a [PackageChange],
+    totals: &'a Totals,
+    #[serde(skip_serializing_if = "NotRecorded::is_empty")]
+    not_recorded: &'a NotRecorded,
+}
+
+fn with_text<T: Serialize>(list: &[T], text: impl Fn(&T) -> String) -> Vec<WithText<&T>> {
+    list.iter().map(|data| WithText { data, text: text(data) }).collect()
 }
 
 /// Decisions that the first screen shows.
@@ -159,12 +200,12 @@ impl View for CompareView<'_> {
         let mut document = Document::default();
         let (shared, old, new) = side_by_side(&comparison.old, &comparison.new);
         document
-            .title(format!("{shared}: {old} to {new}"), super::both_seen(&comparison.old, &comparison.new));
+            .title(format!("{shared}: {old} → {new}"), super::both_seen(&comparison.old, &comparison.new));
         if comparison.is_empty() && !self.filtered {
             document.paragraph(
-                "Nothing differs: no package, application, default, part, repository or startup item.",
+                "Nothing differs: no package, program, default app, part, repository or startup item.",
             );
-            self.untold(&mut document);
+            self.not_recorded(&mut document);
             return document;
         }
         let what = self.what;
@@ -178,10 +219,14 @@ impl View for CompareView<'_> {
         if first(CompareWhat::Headlines) && !self.filtered {
             tables::headlines(&mut document, self);
         }
-        document.paragraph(self.sums());
-        self.untold(&mut document);
+        if self.sums {
+            document.paragraph(self.sums());
+        }
+        self.not_recorded(&mut document);
         if self.filtered {
-            document.paragraph(dim("Only what was asked for is shown; the sums are those of the whole."));
+            document.paragraph(dim(
+                "Only changes that match the filter are shown; the sums are those of all changes.",
+            ));
         }
         if first(CompareWhat::Parts) {
             tables::parts(&mut document, self, what != CompareWhat::Headlines);
@@ -197,8 +242,8 @@ impl View for CompareView<'_> {
         }
         for (wanted, title, nothing, list) in [
             (CompareWhat::Repositories, "Repositories", "No repository differs.", &comparison.repositories),
-            (CompareWhat::Startup, "Starts itself", "No startup item differs.", &comparison.startup),
-            (CompareWhat::Looks, "Looks", "Nothing differs in looks.", &comparison.looks),
+            (CompareWhat::Startup, "Startup", "No startup item differs.", &comparison.startup),
+            (CompareWhat::Looks, "Looks", "No session, theme, wallpaper or font differs.", &comparison.looks),
         ] {
             if one(wanted) {
                 more::list(&mut document, title, self.none(nothing), list);
@@ -219,7 +264,7 @@ impl View for CompareView<'_> {
     fn csv(&self) -> CsvTable {
         let mut table = CsvTable::new(&[
             "what",
-            "sort",
+            "change",
             "name",
             "system",
             "old_name",
@@ -249,7 +294,25 @@ impl View for CompareView<'_> {
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
-        pretty(self.comparison)
+        let comparison = self.comparison;
+        pretty(&ComparisonWire {
+            schema_version: comparison.schema_version,
+            old: &comparison.old,
+            new: &comparison.new,
+            headlines: with_text(&comparison.headlines, |one| words::headline(&one.news)),
+            parts: &comparison.parts,
+            applications: &comparison.applications,
+            defaults: &comparison.defaults,
+            packages: &comparison.packages,
+            decisions: with_text(&comparison.decisions, words::decision_reason),
+            repositories: &comparison.repositories,
+            startup: &comparison.startup,
+            looks: &comparison.looks,
+            readings: &comparison.readings,
+            held_back: &comparison.held_back,
+            totals: &comparison.totals,
+            not_recorded: &comparison.not_recorded,
+        })
     }
 }
 
@@ -261,126 +324,110 @@ impl CompareView<'_> {
         match (totals.inherited, totals.held_back) {
             (Some(inherited), Some(held)) => {
                 format!(
-                    " {} of the changes came with the base, and {} of the base's were held back.",
+                    " {} of the changes are inherited from the base; {} changes of the base were not taken over.",
                     n(inherited),
                     n(held)
                 )
             }
-            (Some(inherited), None) => format!(" {} of the changes are as the base has it.", n(inherited)),
+            (Some(inherited), None) => format!(" {} of the changes match the base.", n(inherited)),
             _ => String::new(),
         }
     }
 
     /// What is said where there is nothing: of a part of the changes only that there is none of what was asked for.
     fn none<'n>(&self, nothing: &'n str) -> &'n str {
-        if self.filtered { "None that was asked for." } else { nothing }
+        if self.filtered { "None that matches the filter." } else { nothing }
     }
 
     /// Names what is not compared.
-    fn untold(&self, document: &mut Document) {
-        if !self.comparison.untold.is_empty() {
-            let words = self.comparison.untold.join(", ");
-            let said = format!("Not compared, since one of the two can't tell: {words}.");
+    fn not_recorded(&self, document: &mut Document) {
+        if !self.comparison.not_recorded.is_empty() {
+            let said = words::not_recorded(&self.comparison.not_recorded);
             document.paragraph(Span::new(Role::LookTwice, said));
         }
     }
 
-    /// Whether one of the two can't tell this.
-    fn is_untold(&self, word: &str) -> bool {
-        self.comparison.untold.iter().any(|untold| untold == word)
+    /// Whether one of the two does not record this.
+    fn lacks(&self, section: Section) -> bool {
+        self.comparison.not_recorded.has(section)
     }
 
-    /// Whether a section has nothing to say, because one of the two can't tell.
+    /// Whether a view has nothing to say, because one of the two does not record it.
     fn says_nothing_of(&self, what: CompareWhat) -> bool {
-        let word = match what {
-            CompareWhat::Applications | CompareWhat::Defaults => "programs",
-            CompareWhat::Decisions => "decisions",
-            CompareWhat::Repositories => "repositories",
-            CompareWhat::Startup => "startup",
-            CompareWhat::Looks => "looks",
-            CompareWhat::Weight => "weight",
-            CompareWhat::Readings => "readings",
-            _ => return false,
-        };
-        self.is_untold(word)
-    }
-
-    /// How programs differ.
-    fn sums_of_programs(&self) -> Line {
-        let totals = &self.comparison.totals;
-        let came = |n: u32, word: &str| Span::new(Role::Came, format!("{} {word}", thousands(u64::from(n))));
-        let went = |n: u32, word: &str| Span::new(Role::Went, format!("{} {word}", thousands(u64::from(n))));
-        let changed =
-            |n: u32, word: &str| Span::new(Role::Changed, format!("{} {word}", thousands(u64::from(n))));
-        let programs = |sort| totals.applications_of(sort);
-        let mut line = Line::from(Span::new(Role::Strong, "Programs "))
-            .and(came(programs(ApplicationSort::New), "new"))
-            .and(", ")
-            .and(went(programs(ApplicationSort::Gone), "gone"))
-            .and(", ")
-            .and(changed(programs(ApplicationSort::Updated), "updated"));
-        for (sort, word) in [
-            (ApplicationSort::Replaced, "replaced"),
-            (ApplicationSort::MovedFormat, "in another format"),
-            (ApplicationSort::MovedMenu, "in another menu"),
-            (ApplicationSort::Shown, "shown now"),
-            (ApplicationSort::Hidden, "hidden now"),
-        ] {
-            if programs(sort) > 0 {
-                line = line.and(", ").and(changed(programs(sort), word));
+        let section = match what {
+            CompareWhat::Applications | CompareWhat::Defaults => Section::Programs,
+            CompareWhat::Decisions => Section::Decisions,
+            CompareWhat::Repositories => Section::Repositories,
+            CompareWhat::Startup => Section::Startup,
+            CompareWhat::Looks => Section::Looks,
+            CompareWhat::Weight => Section::Sizes,
+            CompareWhat::Readings => Section::Readings,
+            CompareWhat::Headlines | CompareWhat::Parts | CompareWhat::Packages | CompareWhat::All => {
+                return false;
             }
-        }
-        line.and(format!(", {} same. ", totals.same_applications))
+        };
+        self.lacks(section)
     }
 
     /// The sums that everything below adds up to.
     fn sums(&self) -> Line {
         let totals = &self.comparison.totals;
-        let came = |n: u32, word: &str| Span::new(Role::Came, format!("{} {word}", thousands(u64::from(n))));
-        let went = |n: u32, word: &str| Span::new(Role::Went, format!("{} {word}", thousands(u64::from(n))));
-        let changed =
-            |n: u32, word: &str| Span::new(Role::Changed, format!("{} {word}", thousands(u64::from(n))));
-        let packages = |sort| totals.packages_of(sort);
-        let delta = i64::try_from(totals.new_bytes).unwrap_or(i64::MAX)
-            - i64::try_from(totals.old_bytes).unwrap_or(i64::MAX);
-        let mut line = if self.is_untold("programs") { Line::default() } else { self.sums_of_programs() };
-        line = line
-            .and(Span::new(Role::Strong, "Packages "))
-            .and(came(packages(PackageSort::Added), "added"))
-            .and(", ")
-            .and(went(packages(PackageSort::Removed), "removed"))
-            .and(", ")
-            .and(changed(packages(PackageSort::Upgraded), "upgraded"));
-        let more = [
-            (PackageSort::Downgraded, "downgraded"),
-            (PackageSort::Rebuilt, "rebuilt"),
-            (PackageSort::Renumbered, "renumbered"),
-            (PackageSort::Renamed, "renamed"),
-            (PackageSort::Split, "split off"),
-            (PackageSort::Merged, "merged"),
-            (PackageSort::MovedFormat, "in another format"),
-            (PackageSort::ArchChanged, "for another architecture"),
-            (PackageSort::ReasonChanged, "for another reason"),
-        ];
-        for (sort, word) in more.into_iter().filter(|(sort, _)| packages(*sort) > 0) {
-            line = line.and(", ").and(changed(packages(sort), word));
+        let mut line = Line::default();
+        if !self.lacks(Section::Programs) {
+            let changes = ApplicationChangeKind::ALL.iter().map(|change| {
+                let always = matches!(
+                    change,
+                    ApplicationChangeKind::Added
+                        | ApplicationChangeKind::Removed
+                        | ApplicationChangeKind::Updated
+                );
+                (words::application_change(*change), totals.applications_of(*change), always)
+            });
+            line = add_sums(line, "Programs", changes);
+            line = line.and(format!(", {} unchanged. ", thousands(u64::from(totals.same_applications))));
         }
-        line = line
-            .and(format!(", {} same; ", thousands(u64::from(totals.unchanged))))
+        let changes = PackageChangeKind::ALL.iter().map(|change| {
+            let always = matches!(
+                change,
+                PackageChangeKind::Added | PackageChangeKind::Removed | PackageChangeKind::Upgraded
+            );
+            (words::package_change(*change), totals.packages_of(*change), always)
+        });
+        line = add_sums(line, "Packages", changes)
             .and(format!(
-                "{} then, {} now.",
-                count_of(u64::from(totals.old_packages), "package"),
-                thousands(u64::from(totals.new_packages)),
+                ", {} unchanged; {} → {}.",
+                thousands(u64::from(totals.unchanged)),
+                thousands(u64::from(totals.old_packages)),
+                count_of(u64::from(totals.new_packages), "package"),
             ))
             .and(self.base_said());
-        if self.is_untold("weight") {
+        if self.lacks(Section::Sizes) {
             return line;
         }
-        line.and(" ").and(Span::new(Role::Strong, "Weight ")).and(format!(
-            "{} to {} ({})",
+        let delta = i64::try_from(totals.new_bytes).unwrap_or(i64::MAX)
+            - i64::try_from(totals.old_bytes).unwrap_or(i64::MAX);
+        line.and(" ").and(Span::new(Role::Strong, "Disk space ")).and(format!(
+            "{} → {} ({}).",
             bytes_human(totals.old_bytes),
             bytes_human(totals.new_bytes),
             bytes_signed(delta)
         ))
     }
+}
+
+/// Adds `Packages 3 added, 2 removed`; changes that did not occur are left out but for those that are `always` told.
+fn add_sums(
+    line: Line,
+    what: &str,
+    changes: impl Iterator<Item = ((Role, &'static str), u32, bool)>,
+) -> Line {
+    let mut line = line.and(Span::new(Role::Strong, format!("{what} ")));
+    let shown = changes.filter(|(_, count, always)| *always || *count > 0);
+    for (at, ((role, word), count, _)) in shown.enumerate() {
+        if at > 0 {
+            line = line.and(", ");
+        }
+        line = line.and(Span::new(role, format!("{} {word}", thousands(u64::from(count)))));
+    }
+    line
 }

@@ -3,61 +3,56 @@
 use super::tables::flag;
 use super::{CompareView, CompareWhat};
 use crate::document::{Column, Document, Line, Role, Span, Table};
-use crate::text::{bytes_human, bytes_signed, count_of, thousands};
+use crate::text::{bytes_signed, count_of, figure, thousands};
 use crate::view::{capital, dim, optional};
 use crate::wire::CsvTable;
+use crate::words;
 use std::collections::BTreeMap;
-use tally_core::compare::{Comparison, Decision, DecisionSort, DefaultSort, ListChange, ListSort};
-use tally_core::model::{Kind, MEASURES};
+use tally_core::compare::{Comparison, DecisionKind, ListChange};
+use tally_core::model::Kind;
 
 pub(super) fn defaults(document: &mut Document, view: &CompareView<'_>) {
-    document.heading("Opens with");
+    document.heading("Default apps");
     let mut table = Table::new(vec![
         Column::new("").name(),
-        Column::new("job").name(),
-        Column::new("asked").name(),
+        Column::new("role").name(),
+        Column::new("type").name(),
         Column::new("was").name(),
         Column::new("is").name(),
-        Column::new("because").sentence().drops(1),
+        Column::new("decided by").sentence().drops(1),
     ]);
     for change in &view.comparison.defaults {
-        let (role, word) = match change.sort {
-            DefaultSort::Replaced => (Role::Changed, "replaced"),
-            DefaultSort::DefaultChanged => (Role::Changed, "changed"),
-            DefaultSort::NowEmpty => (Role::Went, "now empty"),
-            DefaultSort::NowFilled => (Role::Came, "now filled"),
-            DefaultSort::NowUnsure => (Role::LookTwice, "now unsure"),
-        };
+        let (role, word) = words::default_change(change.change);
         table.row(vec![
             Span::new(role, word),
             view.roles.label(&change.role).into(),
             dim(&change.asked),
-            change.old.as_deref().unwrap_or("nothing").into(),
-            Span::new(role, change.new.as_deref().unwrap_or("nothing")),
-            dim(&change.how),
+            change.old.as_deref().unwrap_or("none").into(),
+            Span::new(role, change.new.as_deref().unwrap_or("none")),
+            dim(words::decided(&change.decided)),
         ]);
     }
-    document.table_or(table, view.none("What opens what did not change."));
+    document.table_or(table, view.none("No default app changed."));
 }
 
-fn word(decision: &Decision) -> (Role, &'static str) {
-    match decision.sort {
-        DecisionSort::PutIn => (Role::Came, "put in"),
-        DecisionSort::TakenOut => (Role::Went, "taken out"),
-        DecisionSort::NewlyNeeded => (Role::Came, "needed now"),
-        DecisionSort::NoLongerNeeded => (Role::Went, "needed no longer"),
-        DecisionSort::SharedNew => (Role::Came, "shared, came"),
-        DecisionSort::SharedOld => (Role::Went, "shared, went"),
+const fn role_of(kind: DecisionKind) -> Role {
+    match kind {
+        DecisionKind::AddedOnPurpose | DecisionKind::NewDependency | DecisionKind::SharedAddition => {
+            Role::Came
+        }
+        DecisionKind::DroppedOnPurpose | DecisionKind::DependencyLost | DecisionKind::SharedRemoval => {
+            Role::Went
+        }
     }
 }
 
-/// Decisions; with a limit the weightiest, and the command that shows the rest.
+/// Decisions; with a limit the largest, and the command that shows the rest.
 pub(super) fn decisions(document: &mut Document, view: &CompareView<'_>, limit: Option<usize>) {
     let totals = &view.comparison.totals;
     let list = &view.comparison.decisions;
     let explained = list.iter().map(|decision| decision.packages.len() as u64).sum::<u64>();
     let mut said = format!(
-        "  {} explain {} that came or went",
+        "  {} explain {} that were added or removed",
         thousands(list.len() as u64),
         count_of(explained, "package"),
     );
@@ -66,17 +61,17 @@ pub(super) fn decisions(document: &mut Document, view: &CompareView<'_>, limit: 
     }
     let own = list.iter().filter(|decision| decision.inherited == Some(false)).count();
     if list.iter().any(|decision| decision.inherited.is_some()) {
-        said.push_str(&format!("; {own} are their own, the rest came with the base"));
+        said.push_str(&format!("; {own} are the distribution's own, the others are inherited from the base"));
     }
     document.heading(Line::from("Decisions").and(dim(said)));
     let mut table = Table::new(vec![
         Column::new(""),
-        Column::new("what").name(),
+        Column::new("of what").name(),
         Column::new("packages").right(),
         Column::new("on disk").right(),
         Column::new("because").sentence().drops(1),
     ]);
-    // Whether anything tells how big the packages of a decision are.
+    // Whether the sizes of a decision's packages are recorded.
     let mut weighed: BTreeMap<&str, bool> = BTreeMap::new();
     for change in &view.comparison.packages {
         if let Some(decision) = &change.decision {
@@ -85,18 +80,18 @@ pub(super) fn decisions(document: &mut Document, view: &CompareView<'_>, limit: 
     }
     let shown = limit.unwrap_or(usize::MAX);
     for decision in list.iter().take(shown) {
-        let (role, said) = word(decision);
-        let mut because = decision.because.to_string();
+        let (role, said) = (role_of(decision.kind), words::decision_kind(decision.kind));
+        let mut because = words::decision_reason(decision);
         if decision.inherited == Some(true) {
-            because.push_str("; the base did so too");
+            because.push_str("; inherited from the base");
         }
         table.row(vec![
             Span::new(role, said),
-            decision.what.as_str().into(),
+            words::decision_names(&decision.names).into(),
             thousands(decision.packages.len() as u64).into(),
-            // Of what is long gone nothing tells how big it was.
+            // Sizes of packages that were removed earlier are not recorded.
             match weighed.get(decision.id.as_str()) {
-                Some(false) => dim("untold"),
+                Some(false) => dim("unknown"),
                 _ => bytes_signed(decision.bytes_delta).into(),
             },
             dim(because),
@@ -111,7 +106,7 @@ pub(super) fn decisions(document: &mut Document, view: &CompareView<'_>, limit: 
             table.note(dim(names.join(", ")));
         }
     }
-    document.table_or(table, view.none("No package came or went."));
+    document.table_or(table, view.none("No package was added or removed."));
     if let Some(left) = list.len().checked_sub(shown).filter(|left| *left > 0) {
         let more = count_of(left as u64, "more decision");
         document.paragraph(dim(format!("and {more}: `{} --view decisions`", view.command)));
@@ -127,11 +122,7 @@ pub(super) fn list(document: &mut Document, title: &str, nothing: &str, changes:
         Column::new("is").sentence(),
     ]);
     for change in changes {
-        let (role, word) = match change.sort {
-            ListSort::Added => (Role::Came, "came"),
-            ListSort::Removed => (Role::Went, "went"),
-            ListSort::Changed => (Role::Changed, "changed"),
-        };
+        let (role, word) = words::list_change(change.change);
         table.row(vec![
             Span::new(role, word),
             change.name.as_str().into(),
@@ -156,7 +147,7 @@ fn by_kind(comparison: &Comparison) -> Vec<(Kind, u64, i64)> {
 }
 
 pub(super) fn weight(document: &mut Document, view: &CompareView<'_>) {
-    document.heading("Weight");
+    document.heading("Disk space");
     let mut table = Table::new(vec![
         Column::new("kind").name(),
         Column::new("changes").right(),
@@ -183,25 +174,19 @@ pub(super) fn readings(document: &mut Document, view: &CompareView<'_>) {
         Column::new("").sentence(),
     ]);
     for change in &view.comparison.readings {
-        let figure = |value: f64| match change.unit.as_str() {
-            #[allow(
-                clippy::cast_possible_truncation,
-                clippy::cast_sign_loss,
-                reason = "casts of floats saturate"
-            )]
-            "bytes" => bytes_human(value.max(0.0) as u64),
-            "seconds" => format!("{value:.0} s"),
-            _ => format!("{}", (value * 100.0).round() / 100.0),
-        };
-        let label = MEASURES.iter().find(|m| m.what == change.what).map_or(change.what.as_str(), |m| m.label);
+        let figure = |value: f64| figure(value, &change.unit);
+        let label = words::measure(&change.what);
         let difference = match change.difference {
             None => String::new(),
             #[allow(clippy::cast_possible_truncation, reason = "casts of floats saturate")]
             Some(difference) if change.unit == "bytes" => bytes_signed(difference as i64),
             Some(difference) => format!("{:+}", (difference * 100.0).round() / 100.0),
         };
-        let why =
-            change.not_comparable.as_ref().map(|why| format!("not comparable: {why}")).unwrap_or_default();
+        let why = change
+            .not_comparable
+            .as_ref()
+            .map(|why| format!("not comparable: {}", words::not_comparable(*why)))
+            .unwrap_or_default();
         table.row(vec![
             label.into(),
             figure(change.old).into(),
@@ -216,9 +201,9 @@ pub(super) fn readings(document: &mut Document, view: &CompareView<'_>) {
 /// Rows of everything that is neither part, application nor package.
 pub(super) fn csv(table: &mut CsvTable, comparison: &Comparison, wanted: impl Fn(CompareWhat) -> bool) {
     let mut row =
-        |what: &str, sort: &str, name: &str, old: &str, new: &str, delta: String, rest: [String; 2]| {
+        |what: &str, change: &str, name: &str, old: &str, new: &str, delta: String, rest: [String; 2]| {
             let [decision, inherited] = rest;
-            let mut cells = vec![what.to_owned(), sort.to_owned(), name.to_owned(), String::new()];
+            let mut cells = vec![what.to_owned(), change.to_owned(), name.to_owned(), String::new()];
             cells.extend([old.to_owned(), String::new(), new.to_owned(), String::new()]);
             cells.extend([String::new(), String::new(), String::new(), delta, decision, inherited]);
             table.row(cells);
@@ -229,7 +214,7 @@ pub(super) fn csv(table: &mut CsvTable, comparison: &Comparison, wanted: impl Fn
             let name = format!("{} {}", c.role, c.asked);
             row(
                 "default",
-                c.sort.name(),
+                c.change.name(),
                 &name,
                 &old,
                 &new,
@@ -241,7 +226,15 @@ pub(super) fn csv(table: &mut CsvTable, comparison: &Comparison, wanted: impl Fn
     if wanted(CompareWhat::Decisions) {
         for d in &comparison.decisions {
             let rest = [d.id.to_string(), flag(d.inherited)];
-            row("decision", d.sort.name(), &d.what, "", "", d.bytes_delta.to_string(), rest);
+            row(
+                "decision",
+                d.kind.name(),
+                &words::decision_names(&d.names),
+                "",
+                "",
+                d.bytes_delta.to_string(),
+                rest,
+            );
         }
     }
     for (view, what, list) in [
@@ -254,7 +247,7 @@ pub(super) fn csv(table: &mut CsvTable, comparison: &Comparison, wanted: impl Fn
                 let (old, new) = (optional(c.old.as_deref()), optional(c.new.as_deref()));
                 row(
                     what,
-                    c.sort.name(),
+                    c.change.name(),
                     &c.name,
                     &old,
                     &new,
@@ -271,9 +264,9 @@ pub(super) fn csv(table: &mut CsvTable, comparison: &Comparison, wanted: impl Fn
     }
     if wanted(CompareWhat::Readings) {
         for c in &comparison.readings {
-            let sort = if c.not_comparable.is_some() { "not-comparable" } else { "changed" };
+            let change = if c.not_comparable.is_some() { "not-comparable" } else { "changed" };
             let (old, new) = (c.old.to_string(), c.new.to_string());
-            row("reading", sort, &c.what, &old, &new, String::new(), [String::new(), String::new()]);
+            row("reading", change, &c.what, &old, &new, String::new(), [String::new(), String::new()]);
         }
     }
 }

@@ -3,8 +3,10 @@ use crate::document::{Block, Column, Document, Line, Role, Span, Table};
 use crate::text::bytes_signed;
 use crate::view::{dim, optional};
 use crate::wire::CsvTable;
+use crate::words;
 use tally_core::compare::{
-    ApplicationChange, ApplicationSort, Comparison, PackageChange, PackageSort, PartChange, PartSort,
+    ApplicationChange, ApplicationChangeKind, Comparison, PackageChange, PackageChangeKind, PartChange,
+    PartChangeKind,
 };
 use tally_core::model::System;
 use tally_core::version::Step;
@@ -36,11 +38,11 @@ pub(super) fn headlines(document: &mut Document, view: &CompareView<'_>) {
                 "weight" => "weight",
                 _ => "",
             };
-            Line::from(Span::new(role, headline.text.as_str()).leads_to(section))
+            Line::from(Span::new(role, words::headline(&headline.news)).leads_to(section))
         })
         .collect();
     if lines.is_empty() {
-        document.paragraph("Nothing that makes a headline.");
+        document.paragraph("Nothing of note changed.");
     } else {
         document.push(Block::Ranked(lines));
     }
@@ -49,10 +51,12 @@ pub(super) fn headlines(document: &mut Document, view: &CompareView<'_>) {
 /// Parts; with `all` the unchanged ones too.
 pub(super) fn parts(document: &mut Document, view: &CompareView<'_>, all: bool) {
     let changes = &view.comparison.parts;
-    let shown: Vec<&PartChange> = changes.iter().filter(|c| all || c.sort != PartSort::Same).collect();
-    let same = changes.iter().filter(|c| c.sort == PartSort::Same).count();
+    let shown: Vec<&PartChange> =
+        changes.iter().filter(|c| all || c.change != PartChangeKind::Same).collect();
+    let same = changes.iter().filter(|c| c.change == PartChangeKind::Same).count();
     document.heading(
-        Line::from("Underneath").and(dim(format!("  {} changed, {same} same", changes.len() - same))),
+        Line::from("Under the hood")
+            .and(dim(format!("  {} changed, {same} unchanged", changes.len() - same))),
     );
     let mut table = Table::new(vec![
         Column::new("part").name(),
@@ -65,21 +69,23 @@ pub(super) fn parts(document: &mut Document, view: &CompareView<'_>, all: bool) 
             said(change.old_name.as_deref(), change.old_version.as_deref()),
             said(change.new_name.as_deref(), change.new_version.as_deref()),
         );
-        let (old, new) = match change.sort {
-            PartSort::New => ("none".to_owned(), sides.1),
-            PartSort::Gone => (sides.0, "none".to_owned()),
-            PartSort::Same => (sides.0, "same".to_owned()),
-            PartSort::Replaced => sides,
+        let (old, new) = match change.change {
+            PartChangeKind::Added => ("none".to_owned(), sides.1),
+            PartChangeKind::Removed => (sides.0, "none".to_owned()),
+            PartChangeKind::Same => (sides.0, "unchanged".to_owned()),
+            PartChangeKind::Replaced => sides,
             _ => (sides.0, optional(change.new_version.as_deref())),
         };
-        let role = role_of_part(change.sort);
-        let word = match change.sort {
-            PartSort::Upgraded => Span::new(role, step(change.step)),
-            PartSort::Downgraded => Span::new(Role::LookTwice, format!("downgraded, {}", step(change.step))),
-            PartSort::Same => Span::default(),
-            sort => Span::new(role, sort.name()),
+        let (role, word) = words::part_change(change.change);
+        let remark = match change.change {
+            PartChangeKind::Upgraded => Span::new(role, step(change.step)),
+            PartChangeKind::Downgraded => Span::new(role, format!("{word}, {}", step(change.step))),
+            PartChangeKind::Same => Span::default(),
+            PartChangeKind::Added | PartChangeKind::Removed | PartChangeKind::Replaced => {
+                Span::new(role, word)
+            }
         };
-        table.row(vec![view.rules.label(&change.part).into(), old.into(), Span::new(role, new), word]);
+        table.row(vec![view.rules.label(&change.part).into(), old.into(), Span::new(role, new), remark]);
     }
     document.table_or(table, view.none("No part differs."));
 }
@@ -88,20 +94,11 @@ fn said(name: Option<&str>, version: Option<&str>) -> String {
     [name, version].into_iter().flatten().collect::<Vec<_>>().join(" ")
 }
 
-fn role_of_part(sort: PartSort) -> Role {
-    match sort {
-        PartSort::New => Role::Came,
-        PartSort::Gone => Role::Went,
-        PartSort::Same => Role::Plain,
-        PartSort::Replaced | PartSort::Upgraded | PartSort::Downgraded => Role::Changed,
-    }
-}
-
 fn systems(systems: &[System]) -> String {
     if systems.is_empty() {
         return "no package".to_owned();
     }
-    systems.iter().map(|system| system.name()).collect::<Vec<_>>().join(" and ")
+    words::systems(systems)
 }
 
 pub(super) fn applications(document: &mut Document, view: &CompareView<'_>) {
@@ -117,18 +114,9 @@ pub(super) fn applications(document: &mut Document, view: &CompareView<'_>) {
     ]);
     for change in changes {
         let (old, new) = sides(change);
-        let (role, word) = match change.sort {
-            ApplicationSort::New => (Role::Came, "new"),
-            ApplicationSort::Gone => (Role::Went, "gone"),
-            ApplicationSort::MovedFormat => (Role::Changed, "another format"),
-            ApplicationSort::Updated => (Role::Changed, "updated"),
-            ApplicationSort::MovedMenu => (Role::Changed, "another menu"),
-            ApplicationSort::Replaced => (Role::Changed, "replaced"),
-            ApplicationSort::Shown => (Role::Came, "shown now"),
-            ApplicationSort::Hidden => (Role::Went, "hidden now"),
-        };
+        let (role, word) = words::application_change(change.change);
         let menu = match change.old_menu {
-            Some(old) => format!("{} to {}", old, change.menu),
+            Some(old) => format!("{old} → {}", change.menu),
             None => change.menu.name().to_owned(),
         };
         table.row(vec![
@@ -146,12 +134,12 @@ pub(super) fn applications(document: &mut Document, view: &CompareView<'_>) {
 /// Versions, with the package system where that is what changed.
 fn sides(change: &ApplicationChange) -> (String, String) {
     let (old, new) = (optional(change.old_version.as_deref()), optional(change.new_version.as_deref()));
-    match change.sort {
-        ApplicationSort::Replaced => {
+    match change.change {
+        ApplicationChangeKind::Replaced => {
             let before = change.in_place_of.as_ref();
             (before.map(|side| format!("{} {}", side.name, side.version)).unwrap_or_default(), new)
         }
-        ApplicationSort::MovedFormat => (
+        ApplicationChangeKind::FormatChanged => (
             format!("{old} {}", systems(&change.old_systems)).trim().to_owned(),
             format!("{new} {}", systems(&change.new_systems)).trim().to_owned(),
         ),
@@ -159,7 +147,7 @@ fn sides(change: &ApplicationChange) -> (String, String) {
     }
 }
 
-/// Packages, sort by sort.
+/// Packages, one kind of change after another.
 pub(super) fn packages(document: &mut Document, view: &CompareView<'_>) {
     document.heading("Packages");
     let mut table = Table::new(vec![
@@ -169,15 +157,15 @@ pub(super) fn packages(document: &mut Document, view: &CompareView<'_>) {
         Column::new("").drops(1),
         Column::new("on disk").right().drops(2),
     ]);
-    for sort in PackageSort::ALL {
-        let of_sort: Vec<&PackageChange> =
-            view.comparison.packages.iter().filter(|c| c.sort == *sort).collect();
-        if of_sort.is_empty() {
+    for kind in PackageChangeKind::ALL {
+        let changes: Vec<&PackageChange> =
+            view.comparison.packages.iter().filter(|c| c.change == *kind).collect();
+        if changes.is_empty() {
             continue;
         }
-        let (role, word) = words(*sort);
-        table.group(Line::from(Span::new(role, word)).and(dim(format!("  {}", of_sort.len()))));
-        for change in of_sort {
+        let ((role, _), title) = (words::package_change(*kind), words::package_change_title(*kind));
+        table.group(Line::from(Span::new(role, title)).and(dim(format!("  {}", changes.len()))));
+        for change in changes {
             table.row(package_row(change));
         }
     }
@@ -185,12 +173,13 @@ pub(super) fn packages(document: &mut Document, view: &CompareView<'_>) {
 }
 
 fn package_row(change: &PackageChange) -> Vec<Span> {
-    let version = |side: &Option<tally_core::compare::Side>| {
+    let version = |side: &Option<tally_core::compare::NameAndVersion>| {
         side.as_ref().map(|s| s.version.to_string()).unwrap_or_default()
     };
-    let name_of = |side: &'_ Option<tally_core::compare::Side>| side.as_ref().map(|s| s.name.to_string());
+    let name_of =
+        |side: &'_ Option<tally_core::compare::NameAndVersion>| side.as_ref().map(|s| s.name.to_string());
     let name = match (name_of(&change.old), name_of(&change.new)) {
-        (Some(old), Some(new)) if old != new => format!("{old} to {new}"),
+        (Some(old), Some(new)) if old != new => format!("{old} → {new}"),
         (old, new) => new.or(old).unwrap_or_default(),
     };
     let delta = change.bytes_delta.filter(|delta| *delta != 0).map(bytes_signed).unwrap_or_default();
@@ -203,28 +192,11 @@ fn package_row(change: &PackageChange) -> Vec<Span> {
     ]
 }
 
-fn words(sort: PackageSort) -> (Role, &'static str) {
-    match sort {
-        PackageSort::Added => (Role::Came, "Added"),
-        PackageSort::Removed => (Role::Went, "Removed"),
-        PackageSort::Upgraded => (Role::Changed, "Upgraded"),
-        PackageSort::Downgraded => (Role::LookTwice, "Downgraded"),
-        PackageSort::Rebuilt => (Role::Changed, "Rebuilt: same upstream version, other packaging"),
-        PackageSort::Renamed => (Role::Changed, "Renamed, as they declare"),
-        PackageSort::Renumbered => (Role::Changed, "Renumbered: another series in the name"),
-        PackageSort::Split => (Role::Changed, "Split off"),
-        PackageSort::Merged => (Role::Changed, "Merged"),
-        PackageSort::MovedFormat => (Role::Changed, "In another format"),
-        PackageSort::ArchChanged => (Role::Changed, "For another architecture"),
-        PackageSort::ReasonChanged => (Role::Changed, "Chosen now and not before, or the other way"),
-    }
-}
-
 pub(super) fn parts_csv(table: &mut CsvTable, comparison: &Comparison) {
     for change in &comparison.parts {
         table.row(vec![
             "part".into(),
-            change.sort.name().into(),
+            change.change.name().into(),
             change.part.to_string(),
             String::new(),
             optional(change.old_name.as_deref()),
@@ -250,7 +222,7 @@ pub(super) fn applications_csv(table: &mut CsvTable, comparison: &Comparison) {
     for change in &comparison.applications {
         table.row(vec![
             "application".into(),
-            change.sort.name().into(),
+            change.change.name().into(),
             change.id.to_string(),
             if change.new_systems.is_empty() {
                 systems(&change.old_systems)
@@ -279,13 +251,13 @@ pub(super) fn applications_csv(table: &mut CsvTable, comparison: &Comparison) {
 
 pub(super) fn packages_csv(table: &mut CsvTable, comparison: &Comparison) {
     for change in &comparison.packages {
-        let side = |side: &Option<tally_core::compare::Side>| {
+        let side = |side: &Option<tally_core::compare::NameAndVersion>| {
             side.as_ref().map(|s| (s.name.to_string(), s.version.to_string())).unwrap_or_default()
         };
         let ((old_name, old_version), (new_name, new_version)) = (side(&change.old), side(&change.new));
         table.row(vec![
             "package".into(),
-            change.sort.name().into(),
+            change.change.name().into(),
             if new_name.is_empty() { old_name.clone() } else { new_name.clone() },
             change.system.name().into(),
             old_name,

@@ -1,26 +1,27 @@
-//! Views that are one list of records: parts, defaults, repositories, startup items, oddities.
+//! Views that are one list of records: parts, defaults, repositories, startup items, findings.
 
 use crate::document::{Block, Cell, Column, Document, Line, Role, Span, Table};
 use crate::text::{count_of, thousands};
 use crate::view::{dim, optional};
-use crate::wire::CsvTable;
+use crate::wire::{CsvTable, WithText};
+use crate::words;
 use tally_core::knowledge::{PartRules, Roles};
-use tally_core::model::{Evidence, Oddity, OddityName, PackageRef, Scope, StartupItem, Tally};
+use tally_core::model::{Evidence, Finding, FindingName, PackageRef, Scope, StartupItem, Tally};
 
 fn titled(tally: &Tally, first: impl Into<crate::document::Line>) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), tally.label.seen_as());
+    document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     document.paragraph(first);
     document
 }
 
 pub(super) fn parts(tally: &Tally, rules: &PartRules) -> Document {
-    let mut document = titled(tally, format!("{} underneath", count_of(tally.parts.len() as u64, "part")));
+    let mut document = titled(tally, count_of(tally.parts.len() as u64, "part"));
     let mut table = Table::new(vec![
         Column::new("part").name(),
-        Column::new("filled by").name(),
+        Column::new("name").name(),
         Column::new("version"),
-        Column::new("also there").sentence().drops(2),
+        Column::new("also installed").sentence().drops(2),
         Column::new("read from").name().drops(1),
     ]);
     for part in &tally.parts {
@@ -32,7 +33,7 @@ pub(super) fn parts(tally: &Tally, rules: &PartRules) -> Document {
             dim(part.evidence.place()),
         ]);
     }
-    document.table_or(table, "Nothing that the rules for parts know was found.");
+    document.table_or(table, "None of the known parts was found.");
     document
 }
 
@@ -54,37 +55,36 @@ pub(super) fn parts_csv(tally: &Tally) -> CsvTable {
 
 pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
     let answered = tally.defaults.iter().filter(|choice| choice.application.is_some()).count() as u64;
-    let unsure = tally.defaults.iter().filter(|choice| !choice.sure && !choice.is_untold()).count() as u64;
+    let unsure =
+        tally.defaults.iter().filter(|choice| !choice.sure && !choice.is_not_recorded()).count() as u64;
     let first = format!(
-        "{} of {} asked have an answer, {} of them with no choice set",
+        "{} of {} types and roles have an app; for {} no default is set",
         thousands(answered),
         tally.defaults.len(),
         thousands(unsure)
     );
     let mut document = titled(tally, first);
     let mut table = Table::new(vec![
-        Column::new("job").name(),
-        Column::new("asked").name(),
-        Column::new("opens with").name(),
-        Column::new("because").sentence().drops(1),
+        Column::new("role").name(),
+        Column::new("type").name(),
+        Column::new("app").name(),
+        Column::new("decided by").sentence().drops(1),
     ]);
     let mut previous = "";
     for choice in &tally.defaults {
         let label = roles.label(&choice.role);
         let shown = if label == previous { "" } else { label };
         previous = label;
+        let decided = dim(words::decided(&choice.decided));
+        let several = || {
+            Span::new(Role::LookTwice, format!("no default among {}", words::listed(&choice.candidates, 8)))
+        };
         let (answer, because) = match (&choice.application, choice.sure) {
-            (Some(application), true) => (Cell::from(application.as_str()), dim(&choice.how)),
-            (Some(application), false) => (
-                Span::new(Role::LookTwice, format!("{application}?")),
-                Span::new(Role::LookTwice, format!("none is set among {}", choice.candidates.join(", "))),
-            ),
-            (None, _) if choice.is_untold() => (dim("nothing is left"), dim(&choice.how)),
-            (None, true) => (dim("nothing"), dim(&choice.how)),
-            (None, false) => (
-                Span::new(Role::LookTwice, "not told"),
-                Span::new(Role::LookTwice, format!("none is chosen among {}", choice.candidates.join(", "))),
-            ),
+            (Some(application), true) => (Cell::from(application.as_str()), decided),
+            (Some(application), false) => (Span::new(Role::LookTwice, format!("{application}?")), several()),
+            (None, _) if choice.is_not_recorded() => (dim("not known"), decided),
+            (None, true) => (dim("none"), decided),
+            (None, false) => (Span::new(Role::LookTwice, "no default"), several()),
         };
         let asked = if ["Name=", "Exec="].iter().any(|key| choice.asked.starts_with(key)) {
             "by its name"
@@ -93,9 +93,11 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
         };
         table.row(vec![shown.into(), dim(asked), answer, because]);
     }
-    document.table_or(table, "What opens what can't be told from this source.");
+    document.table_or(table, "Default apps are not recorded in this source.");
     if unsure > 0 {
-        document.paragraph(dim("? several programs could, no file names one: the first in the list answers, and another install may differ."));
+        document.paragraph(dim(
+            "? no default is set: the first of several apps opens it, and another install may differ.",
+        ));
     }
     document
 }
@@ -107,7 +109,7 @@ pub(super) fn defaults_csv(tally: &Tally) -> CsvTable {
         "application",
         "launcher",
         "sure",
-        "how",
+        "decided",
         "candidates",
         "shipped_application",
     ]);
@@ -118,7 +120,7 @@ pub(super) fn defaults_csv(tally: &Tally) -> CsvTable {
             optional(choice.application.as_deref()),
             optional(choice.launcher.as_deref()),
             choice.sure.to_string(),
-            choice.how.to_string(),
+            words::decided(&choice.decided),
             choice.candidates.join("; "),
             optional(choice.shipped_application.as_deref()),
         ]);
@@ -132,23 +134,23 @@ pub(super) fn repositories(tally: &Tally) -> Document {
     let mut table = Table::new(vec![
         Column::new("repository").name(),
         Column::new("packages").right(),
-        Column::new("whose"),
+        Column::new("official"),
         Column::new("components").sentence().drops(2),
         Column::new("address").name().drops(4),
         Column::new("signed by").name().drops(1),
         Column::new("read from").name().drops(0),
     ]);
     for repository in &tally.repositories {
-        let whose = match (repository.enabled, repository.official) {
-            (false, _) => dim("switched off"),
-            (_, Some(true)) => "its own".into(),
-            (_, Some(false)) => Span::new(Role::LookTwice, "somebody else's"),
-            (_, None) => dim("can't be told"),
+        let official = match (repository.enabled, repository.official) {
+            (false, _) => dim("disabled"),
+            (_, Some(true)) => "yes".into(),
+            (_, Some(false)) => Span::new(Role::LookTwice, "no"),
+            (_, None) => dim("unknown"),
         };
         table.row(vec![
             repository.name.as_str().into(),
             repository.packages.map_or_else(|| "unknown".to_owned(), |n| thousands(u64::from(n))).into(),
-            whose,
+            official,
             repository.components.join(" ").into(),
             repository.uri.as_str().into(),
             dim(repository.signed_by.as_deref().unwrap_or_default()),
@@ -157,14 +159,15 @@ pub(super) fn repositories(tally: &Tally) -> Document {
     }
     document.table_or(table, "No repository is configured.");
     let stray: Vec<&str> = tally
-        .oddities
+        .findings
         .iter()
-        .filter(|o| o.oddity.name() == "in-no-repository")
-        .flat_map(|o| &o.about)
-        .map(|a| a.as_str())
+        .filter(|finding| finding.name() == FindingName::InNoRepository)
+        .flat_map(|finding| &finding.about)
+        .map(|about| about.as_str())
         .collect();
     if !stray.is_empty() {
-        document.paragraph(Span::new(Role::LookTwice, format!("In no repository: {}", stray.join(", "))));
+        document
+            .paragraph(Span::new(Role::LookTwice, format!("In none of them: {}", words::listed(&stray, 20))));
     }
     document
 }
@@ -204,7 +207,7 @@ pub(super) fn repositories_csv(tally: &Tally) -> CsvTable {
 pub(super) fn startup(tally: &Tally) -> Document {
     let on = |scope| tally.startup.iter().filter(|item| item.enabled && item.scope == scope).count();
     let first = format!(
-        "{} start with the machine, {} with each user, {} with the desktop session",
+        "{} start at boot, {} with each user's login, {} with the desktop session",
         on(Scope::System),
         on(Scope::User),
         on(Scope::Session)
@@ -213,12 +216,12 @@ pub(super) fn startup(tally: &Tally) -> Document {
     let mut table = Table::new(vec![
         Column::new("item").name(),
         Column::new("package").name().drops(3),
-        Column::new("what it is").sentence().drops(2),
+        Column::new("description").sentence().drops(2),
         Column::new("").sentence().drops(1),
     ]);
     for (scope, title) in [
-        (Scope::System, "With the machine"),
-        (Scope::User, "With each user"),
+        (Scope::System, "At boot"),
+        (Scope::User, "With each user's login"),
         (Scope::Session, "With the desktop session"),
     ] {
         let items: Vec<&StartupItem> = tally.startup.iter().filter(|item| item.scope == scope).collect();
@@ -231,11 +234,8 @@ pub(super) fn startup(tally: &Tally) -> Document {
                 .package
                 .as_ref()
                 .map_or_else(|| Span::new(Role::LookTwice, "no package"), |p| p.name().into());
-            let off = item
-                .off_because
-                .as_ref()
-                .map(|because| dim(format!("stays off: {because}")))
-                .unwrap_or_default();
+            let off =
+                item.off_because.as_ref().map(|line| dim(format!("not started: {line}"))).unwrap_or_default();
             table.row(vec![
                 item.name.as_str().into(),
                 owner,
@@ -244,26 +244,26 @@ pub(super) fn startup(tally: &Tally) -> Document {
             ]);
         }
     }
-    document.table_or(table, "Nothing starts by itself, as far as the files tell.");
+    document.table_or(table, "Nothing starts by itself.");
     document
 }
 
 pub(super) fn startup_csv(tally: &Tally) -> CsvTable {
     let mut table = CsvTable::new(&[
         "scope",
-        "sort",
+        "kind",
         "name",
         "enabled",
         "off_because",
         "package",
         "runs",
-        "says",
+        "description",
         "file",
     ]);
     for item in &tally.startup {
         table.row(vec![
             item.scope.name().into(),
-            item.sort.name().into(),
+            item.kind.name().into(),
             item.name.to_string(),
             item.enabled.to_string(),
             optional(item.off_because.as_deref()),
@@ -276,15 +276,17 @@ pub(super) fn startup_csv(tally: &Tally) -> CsvTable {
     table
 }
 
-pub(super) fn odd(tally: &Tally) -> Document {
-    let first = Span::new(Role::LookTwice, count_of(tally.oddities.len() as u64, "oddity"));
+pub(super) fn findings(tally: &Tally) -> Document {
+    let first = Span::new(Role::LookTwice, count_of(tally.findings.len() as u64, "finding"));
     let mut document = titled(tally, first);
-    if tally.oddities.is_empty() {
-        document.paragraph("Nothing stands out.");
+    if tally.findings.is_empty() {
+        document.paragraph("Nothing is worth a second look.");
     }
-    for rule in OddityName::ALL {
-        let of_rule = tally.oddities.iter().filter(|oddity| oddity.oddity == *rule);
-        let line = |oddity: &Oddity| Line::from(oddity.why.as_str()).and(dim(place(&oddity.evidence)));
+    for rule in FindingName::ALL {
+        let of_rule = tally.findings.iter().filter(|finding| finding.name() == *rule);
+        let line = |finding: &Finding| {
+            Line::from(words::finding(&finding.details)).and(dim(place(&finding.evidence)))
+        };
         let lines: Vec<Line> = of_rule.map(line).collect();
         if !lines.is_empty() {
             document.heading(Span::new(Role::LookTwice, rule.name()));
@@ -295,16 +297,16 @@ pub(super) fn odd(tally: &Tally) -> Document {
     if !not_looked_for.is_empty() {
         let names = not_looked_for.join(", ");
         document.paragraph(format!(
-            "Not looked for, or only in part, since this source tells too little: {names}."
+            "Not checked, or only in part, since this source does not record enough: {names}."
         ));
     }
     document
 }
 
-/// Names of the rules that ask for more than the source tells, and by which nothing was found.
+/// Names of the rules that need more than the source records, and by which nothing was found.
 pub(super) fn not_looked_for(tally: &Tally) -> Vec<&'static str> {
-    let is_found = |rule: &OddityName| tally.oddities.iter().any(|oddity| oddity.oddity == *rule);
-    let rules = OddityName::ALL.iter().filter(|rule| !tally.looks_for(**rule) && !is_found(rule));
+    let is_found = |rule: &FindingName| tally.findings.iter().any(|finding| finding.name() == *rule);
+    let rules = FindingName::ALL.iter().filter(|rule| !tally.looks_for(**rule) && !is_found(rule));
     rules.map(|rule| rule.name()).collect()
 }
 
@@ -312,16 +314,25 @@ fn place(evidence: &Evidence) -> String {
     if evidence.file.is_empty() { String::new() } else { format!("  {}", evidence.place()) }
 }
 
-pub(super) fn odd_csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&["oddity", "about", "why", "file", "line"]);
-    for oddity in &tally.oddities {
+pub(super) fn findings_csv(tally: &Tally) -> CsvTable {
+    let mut table = CsvTable::new(&["finding", "about", "text", "file", "line"]);
+    for finding in &tally.findings {
         table.row(vec![
-            oddity.oddity.name().into(),
-            oddity.about.join("; "),
-            oddity.why.to_string(),
-            oddity.evidence.file.to_string(),
-            oddity.evidence.line.map(|line| line.to_string()).unwrap_or_default(),
+            finding.name().name().into(),
+            finding.about.join("; "),
+            words::finding(&finding.details),
+            finding.evidence.file.to_string(),
+            finding.evidence.line.map(|line| line.to_string()).unwrap_or_default(),
         ]);
     }
     table
+}
+
+/// Findings, each with its sentence.
+pub(crate) fn findings_with_text(tally: &Tally) -> Vec<WithText<&Finding>> {
+    tally
+        .findings
+        .iter()
+        .map(|finding| WithText { data: finding, text: words::finding(&finding.details) })
+        .collect()
 }

@@ -2,12 +2,13 @@ use crate::document::{Block, Document, Fact, Line};
 use crate::text::count_of;
 use crate::view::dim;
 use crate::wire::CsvTable;
+use crate::words;
 use tally_core::model::{Look, PackageRef, Tally, Text};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let looks = &tally.looks;
     let mut document = Document::default();
-    document.title(tally.label.title(), tally.label.seen_as());
+    document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     let sessions: Vec<String> =
         looks.sessions.iter().map(|s| format!("{} ({})", s.name, s.display)).collect();
     let pictures: u64 = looks.wallpapers.iter().filter_map(|pack| pack.count).map(u64::from).sum();
@@ -49,7 +50,7 @@ fn fact(name: &str, value: String, set: Line) -> Fact {
 }
 
 fn set(default: Option<&Text>) -> Line {
-    default.map(|default| dim(format!("; set: {default}")).into()).unwrap_or_default()
+    default.map(|default| dim(format!("; default: {default}")).into()).unwrap_or_default()
 }
 
 fn named(looks: &[Look]) -> String {
@@ -62,7 +63,7 @@ fn named(looks: &[Look]) -> String {
 
 pub(super) fn csv(tally: &Tally) -> CsvTable {
     let looks = &tally.looks;
-    let mut table = CsvTable::new(&["sort", "name", "count", "default", "package", "file"]);
+    let mut table = CsvTable::new(&["kind", "name", "count", "default", "package", "file"]);
     let owner = |package: &Option<PackageRef>| package.as_ref().map(ToString::to_string).unwrap_or_default();
     for session in &looks.sessions {
         let default = looks.default_session.as_ref() == Some(&session.id);

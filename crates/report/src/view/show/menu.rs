@@ -2,21 +2,22 @@ use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{count_of, megabytes};
 use crate::view::{capital, dim, optional, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
+use crate::words;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::model::{Does, Launcher, Menu, MissingFact, PackageRef, System, Tally};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), tally.label.seen_as());
+    document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     if tally.lacks(MissingFact::Launchers) {
-        document.paragraph("What stands in the menu can't be told from this source.");
+        document.paragraph("The menu is not recorded in this source.");
         return document;
     }
     let hidden = tally.launchers.iter().filter(|l| !l.shown).count();
     let shown = u64::from(tally.counts.launchers_shown);
     let line = Line::from(strong(count_of(shown, "entry"))).and(format!(
-        " in the menu, {}; {hidden} hidden",
+        " in the menu for {}; {hidden} more are hidden",
         count_of(u64::from(tally.counts.applications), "program")
     ));
     document.paragraph(line);
@@ -49,7 +50,7 @@ pub(super) fn document(tally: &Tally) -> Document {
             ]);
         }
     }
-    document.table_or(table, "Nothing stands in the menu.");
+    document.table_or(table, "The menu is empty.");
     document
 }
 
@@ -65,7 +66,7 @@ fn remark(launcher: &Launcher) -> Span {
     match launcher.does {
         Does::WebPage => Span::new(Role::LookTwice, "only opens a web page"),
         _ if launcher.program_present == Some(false) => {
-            Span::new(Role::LookTwice, "its program is not there")
+            Span::new(Role::LookTwice, "its program is not installed")
         }
         _ if launcher.is_embedded() && launcher.format == Some(System::Appimage) => {
             Span::new(Role::LookTwice, "not in the menu yet")
@@ -126,5 +127,5 @@ pub(super) fn json(tally: &Tally) -> serde_json::Result<Vec<u8>> {
         launchers: &'a [Launcher],
     }
     let content = MenuContent { launchers: &tally.launchers };
-    pretty(&ShowWire { show: 1, view: "menu", install: &tally.label, content })
+    pretty(&ShowWire { schema_version: 2, view: "menu", install: &tally.label, content })
 }

@@ -7,39 +7,43 @@ mod readings;
 mod unread;
 mod weight;
 
+use crate::words;
+pub(crate) use lists::findings_with_text;
+
 use crate::View;
 use crate::document::{Document, Role, Span};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use serde::Serialize;
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{Medium, Tally};
+use tally_core::vocabulary;
 
-/// The questions that can be asked of one install.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum ShowWhat {
-    /// One screen about everything.
-    #[default]
-    Overview,
-    /// What lies underneath, with versions.
-    Parts,
-    /// What stands in the menu, category by category.
-    Menu,
-    /// What opens what.
-    Defaults,
-    /// Every package.
-    Packages,
-    /// Where packages come from.
-    Repositories,
-    /// What starts by itself.
-    Startup,
-    /// Sessions, themes, wallpapers, fonts.
-    Looks,
-    /// Where the weight is.
-    Weight,
-    /// Figures measured on the running install, and the reviewer's remarks.
-    Readings,
-    /// What deserves a second look.
-    Odd,
+vocabulary! {
+    /// The views of one install.
+    pub enum ShowWhat {
+        /// Everything at a glance.
+        Overview = "overview",
+        /// What it is built from, with versions.
+        Parts = "parts",
+        /// The programs of the menu, category by category.
+        Menu = "menu",
+        /// Which app opens which type, and what decided it.
+        Defaults = "defaults",
+        /// Every package.
+        Packages = "packages",
+        /// Where packages come from.
+        Repositories = "repositories",
+        /// What starts by itself.
+        Startup = "startup",
+        /// Sessions, themes, wallpapers, fonts.
+        Looks = "looks",
+        /// What takes up disk space.
+        Weight = "weight",
+        /// Figures measured on the running install, and the reviewer's notes.
+        Readings = "readings",
+        /// What is worth a second look.
+        Findings = "findings",
+    }
 }
 
 /// One install, seen under one question.
@@ -57,10 +61,10 @@ pub struct ShowView<'a> {
 
 impl View for ShowView<'_> {
     fn document(&self) -> Document {
-        if let Some(untold) = self.untold() {
+        if let Some(said) = self.not_recorded() {
             let mut document = Document::default();
-            document.title(self.tally.label.title(), self.tally.label.seen_as());
-            document.paragraph(untold);
+            document.title(self.tally.label.title(), words::seen(self.tally.label.seen_as()));
+            document.paragraph(said);
             return document;
         }
         let tally = self.tally;
@@ -75,7 +79,7 @@ impl View for ShowView<'_> {
             ShowWhat::Looks => looks::document(tally),
             ShowWhat::Weight => weight::document(tally),
             ShowWhat::Readings => readings::document(tally),
-            ShowWhat::Odd => lists::odd(tally),
+            ShowWhat::Findings => lists::findings(tally),
         };
         if let Some(said) = unread::said(tally, self.what) {
             document.paragraph(Span::new(Role::LookTwice, said));
@@ -96,7 +100,7 @@ impl View for ShowView<'_> {
             ShowWhat::Looks => looks::csv(tally),
             ShowWhat::Weight => weight::csv(tally),
             ShowWhat::Readings => readings::csv(tally),
-            ShowWhat::Odd => lists::odd_csv(tally),
+            ShowWhat::Findings => lists::findings_csv(tally),
         }
     }
 
@@ -113,22 +117,22 @@ impl View for ShowView<'_> {
             ShowWhat::Looks => self.records("looks", &tally.looks),
             ShowWhat::Weight => self.records("weight", &weight::account(tally)),
             ShowWhat::Readings => self.records("readings", &readings::records(tally)),
-            ShowWhat::Odd => self.records("oddities", &tally.oddities),
+            ShowWhat::Findings => self.records("findings", &lists::findings_with_text(tally)),
         }
     }
 }
 
 impl ShowView<'_> {
-    /// What is said instead of a view that a list of packages can't fill.
-    fn untold(&self) -> Option<&'static str> {
+    /// What is said instead of a view of which a package list records nothing.
+    fn not_recorded(&self) -> Option<&'static str> {
         if self.tally.taken.medium != Medium::Listing {
             return None;
         }
         match self.what {
-            ShowWhat::Repositories => Some("Where packages come from can't be told from a list."),
-            ShowWhat::Startup => Some("What starts by itself can't be told from a list."),
-            ShowWhat::Looks => Some("Sessions, themes and fonts can't be told from a list."),
-            ShowWhat::Defaults => Some("What opens what can't be told from a list."),
+            ShowWhat::Repositories => Some("A package list does not record repositories."),
+            ShowWhat::Startup => Some("A package list does not record what starts by itself."),
+            ShowWhat::Looks => Some("A package list does not record sessions, themes and fonts."),
+            ShowWhat::Defaults => Some("A package list does not record default apps."),
             _ => None,
         }
     }
@@ -136,7 +140,6 @@ impl ShowView<'_> {
     /// The records of a list, under the key that the tally has for them.
     fn records<T: Serialize + ?Sized>(&self, key: &str, records: &T) -> serde_json::Result<Vec<u8>> {
         let content = std::collections::BTreeMap::from([(key, records)]);
-        let view = if key == "oddities" { "odd" } else { key };
-        pretty(&ShowWire { show: 1, view, install: &self.tally.label, content })
+        pretty(&ShowWire { schema_version: 2, view: key, install: &self.tally.label, content })
     }
 }

@@ -1,16 +1,17 @@
 use crate::document::{Block, Document, Fact, Line, Role, Span};
 use crate::text::{bytes_human, count_of, thousands};
 use crate::view::{capital, dim, origin};
-use crate::wire::{CsvTable, ShowWire, pretty};
+use crate::wire::{CsvTable, ShowWire, WithText, pretty};
+use crate::words;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::knowledge::Roles;
 use tally_core::model::{
-    Application, Counts, Kind, Menu, MissingFact, Oddity, OddityName, Package, Part, Phase, Reason, Scope,
-    System, Taken, Tally, Unread,
+    Application, Counts, Finding, FindingName, Kind, Medium, Menu, MissingFact, Package, Part, Phase, Reason,
+    Scope, Seen, System, Taken, Tally, Unread,
 };
 
-/// Parts that the overview names, in this order; the rest stands in its own view.
+/// Parts that the overview names, in this order.
 const NAMED: &[&str] = &[
     "kernel",
     "desktop",
@@ -24,20 +25,20 @@ const NAMED: &[&str] = &[
     "sandbox-platform",
 ];
 
-/// Oddities shown in full.
-const ODDITIES: usize = 5;
+/// Findings shown in full.
+const FINDINGS: usize = 5;
 
 pub(super) fn document(tally: &Tally, roles: &Roles) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), tally.label.seen_as());
+    document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     document.paragraph(origin(tally));
     let mut facts = in_the_box(tally);
-    facts.extend(underneath(tally));
-    facts.extend(opens_with(tally, roles));
-    facts.extend(starts_itself(tally));
-    facts.extend(since_then(tally));
-    facts.extend(look_twice(tally));
-    facts.extend(untold(tally));
+    facts.extend(under_the_hood(tally));
+    facts.extend(default_apps(tally, roles));
+    facts.extend(startup(tally));
+    facts.extend(since_installation(tally));
+    facts.extend(findings(tally));
+    facts.extend(not_recorded(tally));
     document.push(Block::Facts(facts));
     document
 }
@@ -45,10 +46,10 @@ pub(super) fn document(tally: &Tally, roles: &Roles) -> Document {
 /// Where on a page the figures of a line are told one by one, each with the file that it was read from.
 const SECTIONS: &[(&str, &str)] = &[
     ("In the box", "packages"),
-    ("Underneath", "parts"),
-    ("Opens with", "defaults"),
-    ("Starts itself", "startup"),
-    ("Look twice", "odd"),
+    ("Under the hood", "parts"),
+    ("Default apps", "defaults"),
+    ("Startup", "startup"),
+    ("Worth a second look", "findings"),
 ];
 
 fn fact(name: &str, value: impl Into<Line>, aside: impl Into<Line>) -> Fact {
@@ -68,7 +69,7 @@ fn in_the_box(tally: &Tally) -> Vec<Fact> {
     let mut facts = vec![fact("In the box", count_of(total, "package"), first)];
     facts.extend(asides.map(|aside| fact("", "", dim(aside))));
     if tally.lacks(MissingFact::Launchers) {
-        facts.push(fact("", "programs unknown", dim("this source does not tell what stands in the menu")));
+        facts.push(fact("", "programs not recorded", dim("this source has no menu entries")));
     } else {
         facts.push(fact(
             "",
@@ -78,9 +79,13 @@ fn in_the_box(tally: &Tally) -> Vec<Fact> {
     }
     let bytes = tally.installed_bytes();
     if tally.lacks(MissingFact::Sizes) || bytes == 0 {
-        facts.push(fact("", "size unknown", dim("this source does not tell how big packages are")));
+        facts.push(fact("", "size not recorded", dim("this source has no sizes of packages")));
     } else {
-        facts.push(fact("", format!("{} on disk", bytes_human(bytes)), dim("as the packages state it")));
+        facts.push(fact(
+            "",
+            format!("{} on disk", bytes_human(bytes)),
+            dim("by the sizes that the packages state"),
+        ));
     }
     facts
 }
@@ -99,19 +104,21 @@ fn by_system(counts: &Counts) -> String {
 
 fn by_reason(tally: &Tally) -> Option<String> {
     let count = |reason| tally.present().filter(|p| p.reason == reason).count() as u64;
-    let (chosen, followed) = (count(Reason::Chosen), count(Reason::Followed));
+    let (explicit, dependencies) = (count(Reason::Explicit), count(Reason::Dependency));
     if tally.lacks(MissingFact::Reasons) {
         let unknown = count(Reason::Unknown);
         return match unknown {
             0 => None,
-            all if all == tally.present().count() as u64 => Some("nothing tells why they are there".into()),
-            1 => Some("nothing tells why one of them is there".into()),
-            some => Some(format!("nothing tells why {} of them are there", thousands(some))),
+            all if all == tally.present().count() as u64 => {
+                Some("why they are installed is not recorded".into())
+            }
+            1 => Some("why one of them is installed is not recorded".into()),
+            some => Some(format!("why {} of them are installed is not recorded", thousands(some))),
         };
     }
-    (chosen + followed > 0).then(|| {
-        let were = if chosen == 1 { "was" } else { "were" };
-        format!("{} {were} chosen, {} followed", thousands(chosen), thousands(followed))
+    (explicit + dependencies > 0).then(|| {
+        let as_dependencies = if dependencies == 1 { "as a dependency" } else { "as dependencies" };
+        format!("{} installed explicitly, {} {as_dependencies}", thousands(explicit), thousands(dependencies))
     })
 }
 
@@ -126,14 +133,14 @@ fn by_menu(applications: &[Application]) -> String {
     counts.iter().map(|(menu, n)| format!("{} {n}", capital(menu.name()))).collect::<Vec<_>>().join(", ")
 }
 
-fn underneath(tally: &Tally) -> Option<Fact> {
+fn under_the_hood(tally: &Tally) -> Option<Fact> {
     let said = |part: &Part| match &part.version {
         Some(version) => format!("{} {version}", part.name),
         None => part.name.to_string(),
     };
     let parts = NAMED.iter().flat_map(|name| tally.parts.iter().filter(move |part| part.part == *name));
     let named: Vec<String> = parts.map(said).collect();
-    (!named.is_empty()).then(|| fact("Underneath", named.join(", "), Line::default()))
+    (!named.is_empty()).then(|| fact("Under the hood", named.join(", "), Line::default()))
 }
 
 /// Roles that the overview names.
@@ -150,7 +157,7 @@ const ROLES: &[&str] = &[
 ];
 
 /// `web Lapwing 121.0, mail Dunlin 3.4`; a question mark where nothing is set.
-fn opens_with(tally: &Tally, roles: &Roles) -> Option<Fact> {
+fn default_apps(tally: &Tally, roles: &Roles) -> Option<Fact> {
     let said: Vec<String> = ROLES
         .iter()
         .filter_map(|role| tally.defaults.iter().find(|choice| choice.role == *role))
@@ -164,111 +171,107 @@ fn opens_with(tally: &Tally, roles: &Roles) -> Option<Fact> {
             Some(format!("{} {name}{version}{doubt}", roles.label(&choice.role).to_lowercase()))
         })
         .collect();
-    (!said.is_empty()).then(|| fact("Opens with", said.join(", "), Line::default()))
+    (!said.is_empty()).then(|| fact("Default apps", said.join(", "), Line::default()))
 }
 
-fn starts_itself(tally: &Tally) -> Option<Fact> {
+fn startup(tally: &Tally) -> Option<Fact> {
     let on = |scope| tally.startup.iter().filter(|item| item.enabled && item.scope == scope).count() as u64;
     let (system, login) = (on(Scope::System), on(Scope::User) + on(Scope::Session));
     (system + login > 0).then(|| {
-        fact(
-            "Starts itself",
-            format!("{} with the machine, {login} at login", count_of(system, "item")),
-            Line::default(),
-        )
+        fact("Startup", format!("{} at boot, {login} at login", count_of(system, "item")), Line::default())
     })
 }
 
-/// What shows what came later.
-const WITH_THEM: &str = " (`--as found` shows it)";
-
 /// What happened since the install day, and what speaks against it; what the live medium has beyond what it installs.
-fn since_then(tally: &Tally) -> Vec<Fact> {
+fn since_installation(tally: &Tally) -> Vec<Fact> {
     let mut facts = Vec::new();
     let on_medium = tally.packages.iter().filter(|package| package.phase == Phase::LiveOnly).count();
     if on_medium > 0 {
         let count = count_of(on_medium as u64, "package");
-        facts.push(fact("Medium", format!("{count} of these are on the live medium only"), Line::default()));
+        facts.push(fact(
+            "Medium",
+            format!("{count} of these {} on the live medium only", words::are(on_medium)),
+            Line::default(),
+        ));
     }
     let Some(since) = &tally.since_install else { return facts };
     let day = tally.install_day.ended.as_deref().and_then(|moment| moment.get(..10)).unwrap_or_default();
+    let unchanged = (since.added, since.updated, since.removed) == (0, 0, 0);
     let said = match (since.added, since.updated, since.removed) {
-        (0, 0, 0) => "nothing was added, updated or removed".to_owned(),
+        (0, 0, 0) => "nothing added, updated or removed".to_owned(),
         (added, updated, removed) => {
             format!("{} added, {updated} updated, {removed} removed", count_of(u64::from(added), "package"))
         }
     };
-    let shown =
-        if tally.label.seen_as() == "as found" || said.starts_with("nothing") { "" } else { WITH_THEM };
-    facts.push(fact("Since then", format!("{said} after {day}{shown}"), Line::default()));
+    let mut line = Line::from(format!("{said} after {day}"));
+    if tally.label.seen_as() != Seen::AsFound && !unchanged {
+        line = line.and(Span::from(" (`--as found` shows it)").on_screen());
+    }
+    facts.push(fact("Since installation", line, Line::default()));
     if !since.sure {
-        facts.push(fact(
-            "",
-            Span::new(Role::LookTwice, format!("not sure: {}", since.because)),
-            Line::default(),
-        ));
+        let doubts: Vec<String> = since.doubts.iter().map(words::doubt).collect();
+        let said = format!("not certain: {}", doubts.join("; "));
+        facts.push(fact("", Span::new(Role::LookTwice, said), Line::default()));
     }
     facts
 }
 
-fn look_twice(tally: &Tally) -> Vec<Fact> {
-    if tally.oddities.is_empty() {
-        let told = if super::lists::not_looked_for(tally).is_empty() {
-            "nothing stands out"
+fn findings(tally: &Tally) -> Vec<Fact> {
+    if tally.findings.is_empty() {
+        let said = if super::lists::not_looked_for(tally).is_empty() {
+            "nothing"
         } else {
-            "nothing of what this source tells"
+            "nothing in what this source records"
         };
-        return vec![fact("Look twice", told, Line::default())];
+        return vec![fact("Worth a second look", said, Line::default())];
     }
-    let number = Span::new(Role::LookTwice, count_of(tally.oddities.len() as u64, "oddity"));
-    let mut facts = vec![fact("Look twice", number, Line::default())];
+    let number = Span::new(Role::LookTwice, count_of(tally.findings.len() as u64, "finding"));
+    let mut facts = vec![fact("Worth a second look", number, Line::default())];
     facts.extend(
-        weightiest(&tally.oddities)
-            .take(ODDITIES)
-            .map(|oddity| fact("", oddity.why.as_str(), Line::default())),
+        weightiest(&tally.findings)
+            .take(FINDINGS)
+            .map(|finding| fact("", words::finding(&finding.details), Line::default())),
     );
-    if tally.oddities.len() > ODDITIES {
-        let more = format!(
-            "and {} more: `fresh-tally show {} odd`",
-            tally.oddities.len() - ODDITIES,
-            tally.label.handle
-        );
-        facts.push(fact("", dim(more), Line::default()));
+    if tally.findings.len() > FINDINGS {
+        let more = dim(format!("and {} more", tally.findings.len() - FINDINGS)).leads_to("findings");
+        let command = dim(format!(": `fresh-tally show {} findings`", tally.label.handle)).on_screen();
+        facts.push(fact("", Line::from(more).and(command), Line::default()));
     }
     facts
 }
 
 /// The first of each rule, then the second of each, and so on; within such a round by weight.
-fn weightiest(oddities: &[Oddity]) -> impl Iterator<Item = &Oddity> {
-    let mut rounds: BTreeMap<OddityName, usize> = BTreeMap::new();
-    let mut order: Vec<(usize, Option<usize>, &Oddity)> = oddities
+fn weightiest(findings: &[Finding]) -> impl Iterator<Item = &Finding> {
+    let mut rounds: BTreeMap<FindingName, usize> = BTreeMap::new();
+    let mut order: Vec<(usize, Option<usize>, &Finding)> = findings
         .iter()
-        .map(|oddity| {
-            let round = rounds.entry(oddity.oddity).or_default();
+        .map(|finding| {
+            let round = rounds.entry(finding.name()).or_default();
             *round += 1;
-            (*round, OddityName::BY_WEIGHT.iter().position(|name| *name == oddity.oddity), oddity)
+            (*round, FindingName::BY_WEIGHT.iter().position(|name| *name == finding.name()), finding)
         })
         .collect();
     order.sort_by_key(|(round, weight, _)| (*round, *weight));
-    order.into_iter().map(|(_, _, oddity)| oddity)
+    order.into_iter().map(|(_, _, finding)| finding)
 }
 
-/// What this source could not tell, and what could not be read.
-fn untold(tally: &Tally) -> Vec<Fact> {
+/// What this source does not record, and what could not be read.
+fn not_recorded(tally: &Tally) -> Vec<Fact> {
     let mut facts = Vec::new();
     if !tally.missing_facts.is_empty() {
-        let names: Vec<&str> = tally.missing_facts.iter().map(|fact| fact.name()).collect();
-        facts.push(fact(
-            "Not told",
-            format!("this source says nothing of: {}", names.join(", ")),
-            Line::default(),
-        ));
+        let names: Vec<&str> = tally.missing_facts.iter().map(|fact| words::missing_fact(*fact)).collect();
+        let way = if tally.taken.medium == Medium::Listing {
+            "; take the disk, the image or a kit archive to know it"
+        } else {
+            ""
+        };
+        facts.push(fact("Not recorded", format!("{}{way}", names.join(", ")), Line::default()));
     }
     if let Some(first) = tally.unread.first() {
         let place =
             first.line.map_or_else(|| first.file.to_string(), |line| format!("{}:{line}", first.file));
         let number = Span::new(Role::LookTwice, count_of(tally.unread.len() as u64, "place"));
-        let said = Line::from(number).and(format!(" could not be read; the first: {place} {}", first.why));
+        let said = Line::from(number).and(format!(" could not be read; the first is {place}: {}", first.why));
         facts.push(fact("Unread", said, Line::default()));
     }
     facts
@@ -304,8 +307,8 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
     for part in &tally.parts {
         row("parts", &part.part, part.name.to_string(), part.version.as_deref().unwrap_or_default());
     }
-    for oddity in &tally.oddities {
-        row("oddities", oddity.oddity.name(), oddity.why.to_string(), "");
+    for finding in &tally.findings {
+        row("findings", finding.name().name(), words::finding(&finding.details), "");
     }
     table
 }
@@ -317,7 +320,7 @@ pub(super) fn json(tally: &Tally) -> serde_json::Result<Vec<u8>> {
         counts: &'a Counts,
         installed_bytes: u64,
         parts: &'a [Part],
-        oddities: &'a [Oddity],
+        findings: Vec<WithText<&'a Finding>>,
         unread: &'a [Unread],
         missing_facts: &'a [MissingFact],
         largest: Vec<Largest<'a>>,
@@ -340,10 +343,10 @@ pub(super) fn json(tally: &Tally) -> serde_json::Result<Vec<u8>> {
         counts: &tally.counts,
         installed_bytes: tally.installed_bytes(),
         parts: &tally.parts,
-        oddities: &tally.oddities,
+        findings: super::lists::findings_with_text(tally),
         unread: &tally.unread,
         missing_facts: &tally.missing_facts,
         largest: largest.collect(),
     };
-    pretty(&ShowWire { show: 1, view: "overview", install: &tally.label, content })
+    pretty(&ShowWire { schema_version: 2, view: "overview", install: &tally.label, content })
 }

@@ -2,12 +2,13 @@ use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, megabytes};
 use crate::view::{came, dim, optional, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
+use crate::words;
 use serde::Serialize;
 use tally_core::model::{MissingFact, Package, Reason, State, Tally};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), tally.label.seen_as());
+    document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     let present = tally.present().count() as u64;
     let mut line = Line::from(strong(count_of(present, "package")));
     if !tally.lacks(MissingFact::Sizes) {
@@ -21,7 +22,7 @@ pub(super) fn document(tally: &Tally) -> Document {
         Column::new("reason").drops(4),
         Column::new("MB").right().drops(5),
         Column::new("section").drops(1),
-        Column::new("since").drops(6),
+        Column::new("since installation").drops(6),
         Column::new("summary").sentence().drops(3),
         Column::new("read from").name().drops(0),
     ]);
@@ -45,9 +46,9 @@ pub(super) fn document(tally: &Tally) -> Document {
 
 fn reason(package: &Package) -> Span {
     match (package.state, package.reason) {
-        (State::Half, _) => Span::new(Role::LookTwice, "half installed"),
+        (State::Half, _) => Span::new(Role::LookTwice, "not fully installed"),
         (State::RemovedConfig, _) => Span::new(Role::LookTwice, "removed"),
-        (_, Reason::Chosen) => Span::new(Role::Strong, "chosen"),
+        (_, Reason::Explicit) => Span::new(Role::Strong, "explicit"),
         (_, reason) => Span::new(Role::Dim, reason.name()),
     }
 }
@@ -66,7 +67,7 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
         "kind",
         "installed_bytes",
         "section",
-        "made_from",
+        "source",
         "repository",
         "essential",
         "homepage",
@@ -89,7 +90,7 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
             package.kind.name().into(),
             package.installed_bytes.map(|b| b.to_string()).unwrap_or_default(),
             package.section.to_string(),
-            optional(package.made_from.as_deref()),
+            optional(package.source.as_deref()),
             optional(package.repository.as_deref()),
             package.essential.to_string(),
             package.homepage.to_string(),
@@ -108,5 +109,5 @@ pub(super) fn json(tally: &Tally) -> serde_json::Result<Vec<u8>> {
         packages: &'a [Package],
     }
     let content = Packages { packages: &tally.packages };
-    pretty(&ShowWire { show: 1, view: "packages", install: &tally.label, content })
+    pretty(&ShowWire { schema_version: 2, view: "packages", install: &tally.label, content })
 }

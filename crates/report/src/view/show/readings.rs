@@ -1,11 +1,12 @@
-//! Figures of the running install, and what the reviewer wrote down.
+//! Figures measured on the running install, and the reviewer's notes.
 
 use crate::document::{Column, Document, Role, Span, Table};
-use crate::text::{bytes_human, thousands};
+use crate::text::{bytes_human, figure};
 use crate::view::{dim, optional};
 use crate::wire::CsvTable;
+use crate::words;
 use serde::Serialize;
-use tally_core::model::{Conditions, MEASURES, Note, Reading, Tally};
+use tally_core::model::{Conditions, Note, Reading, Tally};
 
 /// Readings and notes, for JSON.
 #[derive(Serialize)]
@@ -18,53 +19,37 @@ pub(super) fn records(tally: &Tally) -> Records<'_> {
     Records { readings: &tally.readings, notes: &tally.notes }
 }
 
-/// A figure with its unit, for people.
-pub(crate) fn figure(reading: &Reading) -> String {
-    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts of floats saturate")]
-    let whole = reading.value.max(0.0).round() as u64;
-    match reading.unit.as_str() {
-        "bytes" => bytes_human(whole),
-        "seconds" if whole >= 120 => format!("{} min {} s", whole / 60, whole % 60),
-        "seconds" => format!("{} s", (reading.value * 10.0).round() / 10.0),
-        _ if reading.value.fract() == 0.0 => thousands(whole),
-        _ => format!("{:.2}", reading.value),
-    }
-}
-
-fn label(reading: &Reading) -> &str {
-    let known = MEASURES.iter().find(|measure| measure.what == reading.what);
-    known.map_or(reading.what.as_str(), |measure| measure.label)
-}
-
 fn conditions(conditions: &Conditions) -> String {
     let mut said: Vec<String> = Vec::new();
     said.extend(conditions.medium.as_ref().map(ToString::to_string));
     said.extend(conditions.ram_bytes.map(|bytes| format!("{} of memory", bytes_human(bytes))));
-    said.extend(conditions.virtual_.map(|it| if it { "virtual" } else { "real machine" }.to_owned()));
+    said.extend(
+        conditions.virtual_.map(|it| if it { "virtual machine" } else { "physical machine" }.to_owned()),
+    );
     said.extend(conditions.uptime_s.map(|s| format!("{} min after boot", s / 60)));
     said.join(", ")
 }
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), tally.label.seen_as());
+    document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     if tally.readings.is_empty() {
         document.paragraph(
             "Nothing was measured. `fresh-tally take /` measures the running system; `fresh-tally note INSTALL \
-             memory=512MiB --method ...` writes down a figure read elsewhere.",
+             memory=512MiB --method ...` records a figure read elsewhere.",
         );
     } else {
         let mut table = Table::new(vec![
             Column::new("figure").name(),
             Column::new("value").right(),
             Column::new("when").sentence().drops(3),
-            Column::new("how").sentence().drops(2),
-            Column::new("on").sentence().drops(1),
+            Column::new("method").sentence().drops(2),
+            Column::new("conditions").sentence().drops(1),
         ]);
         for reading in &tally.readings {
             table.row(vec![
-                label(reading).into(),
-                figure(reading).into(),
+                words::measure(&reading.what).into(),
+                figure(reading.value, &reading.unit).into(),
                 reading.when.as_str().into(),
                 reading.method.as_str().into(),
                 dim(conditions(&reading.conditions)),

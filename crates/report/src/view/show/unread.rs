@@ -41,7 +41,7 @@ const PLACES: &[(&str, &[ShowWhat])] = &[
 ];
 
 const PACKAGES: &[ShowWhat] =
-    &[ShowWhat::Packages, ShowWhat::Weight, ShowWhat::Parts, ShowWhat::Menu, ShowWhat::Odd];
+    &[ShowWhat::Packages, ShowWhat::Weight, ShowWhat::Parts, ShowWhat::Menu, ShowWhat::Findings];
 
 /// What is missing of a view; `None` where everything that it depends on was read. The overview says it in a line of its own.
 pub(super) fn said(tally: &Tally, what: ShowWhat) -> Option<String> {
@@ -55,7 +55,7 @@ pub(super) fn said(tally: &Tally, what: ShowWhat) -> Option<String> {
         more => format!(" and {more} more places"),
     };
     Some(format!(
-        "Not all of this could be read, so something may be missing here: {} ({}){others}.",
+        "Some files could not be read, so something may be missing here: {} ({}){others}.",
         first.file, first.why
     ))
 }
@@ -76,7 +76,7 @@ mod tests {
         tally.unread.push(Unread::whole("usr/share/applications/x.desktop", "is cut off"));
         assert_eq!(
             said(&tally, ShowWhat::Menu).unwrap(),
-            "Not all of this could be read, so something may be missing here: usr/share/applications (permission denied) and 1 more place."
+            "Some files could not be read, so something may be missing here: usr/share/applications (permission denied) and 1 more place."
         );
         assert!(said(&tally, ShowWhat::Startup).unwrap().contains("a.service (permission denied)."));
         assert_eq!(said(&tally, ShowWhat::Looks), None);

@@ -2,6 +2,7 @@ use crate::document::{Column, Document, Table};
 use crate::text::{bytes_human, megabytes, thousands};
 use crate::view::{capital, dim};
 use crate::wire::CsvTable;
+use crate::words;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use tally_core::model::{Application, Kind, Menu, MissingFact, Package, System, Tally};
@@ -136,20 +137,21 @@ fn deliveries(tally: &Tally) -> Vec<Together<'_>> {
 /// What each choice brings along; what several bring, and what none does, as a line each.
 fn by_choice(tally: &Tally) -> Vec<Weight> {
     let found = choices(tally);
-    let weight = |name: String, (packages, bytes): (u64, u64)| Weight { by: "choice", name, packages, bytes };
+    let weight =
+        |name: String, (packages, bytes): (u64, u64)| Weight { by: "explicit", name, packages, bytes };
     let mut lines: Vec<Weight> = found
         .choices
         .iter()
         .map(|choice| {
             let name = choice.package.name();
             let name = match &choice.through {
-                Some(meta) => format!("{name}, through {}", meta.name()),
+                Some(meta) => format!("{name}, from {}", meta.name()),
                 None => name.to_owned(),
             };
             weight(name, (choice.packages, choice.bytes))
         })
         .collect();
-    for (name, sum) in [("(shared by several)", found.shared), ("(no choice brings it)", found.unexplained)] {
+    for (name, sum) in [("(needed by several)", found.shared), ("(unexplained)", found.unexplained)] {
         if sum.0 > 0 {
             lines.push(weight(name.to_owned(), sum));
         }
@@ -159,13 +161,13 @@ fn by_choice(tally: &Tally) -> Vec<Weight> {
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
-    document.title(tally.label.title(), tally.label.seen_as());
+    document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     if tally.lacks(MissingFact::Sizes) {
-        document.paragraph("How big packages are can't be told from this source.");
+        document.paragraph("Sizes of packages are not recorded in this source.");
         return document;
     }
     let total = tally.installed_bytes();
-    document.paragraph(format!("{} on disk, as the packages state it", bytes_human(total)));
+    document.paragraph(format!("{} on disk, by the sizes that the packages state", bytes_human(total)));
     let mut table = Table::new(vec![
         Column::new("").name(),
         Column::new("packages").right().drops(1),
@@ -176,9 +178,9 @@ pub(super) fn document(tally: &Tally) -> Document {
     for (by, title) in [
         ("kind", "By kind"),
         ("menu", "By menu"),
-        ("application", "Heaviest programs, with what accompanies them"),
-        ("choice", "Heaviest choices, with all that is there for their sake alone"),
-        ("package", "Heaviest packages"),
+        ("application", "Largest programs, with their data and translations"),
+        ("explicit", "Largest explicit installations, with everything that only they need"),
+        ("package", "Largest packages"),
     ] {
         let limit = if matches!(by, "kind" | "menu") { usize::MAX } else { HEAVIEST };
         let shown: Vec<&Weight> = account.iter().filter(|weight| weight.by == by).take(limit).collect();
@@ -194,7 +196,7 @@ pub(super) fn document(tally: &Tally) -> Document {
                 name.into(),
                 thousands(weight.packages).into(),
                 megabytes(weight.bytes).into(),
-                dim(format!("{}.{} %", share / 10, share % 10)),
+                dim(format!("{}.{}%", share / 10, share % 10)),
             ]);
         }
     }

@@ -7,14 +7,16 @@ use crate::RenderError;
 use rustc_hash::FxHashMap;
 use tally_core::graph::{Graph, Ix};
 use tally_core::model::{Package, Tally, Text};
+use tally_core::vocabulary;
 
-/// A format of bills of materials.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Sbom {
-    /// CycloneDX 1.5, JSON.
-    CycloneDx,
-    /// SPDX 2.3, JSON.
-    Spdx,
+vocabulary! {
+    /// A format of bills of materials.
+    pub enum Sbom {
+        /// CycloneDX 1.5, JSON.
+        CycloneDx = "cyclonedx",
+        /// SPDX 2.3, JSON.
+        Spdx = "spdx",
+    }
 }
 
 impl Sbom {

@@ -55,7 +55,7 @@ pub(super) fn write(
 
 /// What one package came from; one was built by whoever installed it.
 fn from(item: &Item<'_>) -> &'static str {
-    if item.name() == "curlewfetch" { "@commandline" } else { "marsh" }
+    if item.name() == "duckboard" { "@commandline" } else { "marsh" }
 }
 
 fn dnf5(root: &Root<'_>, items: &[Item<'_>]) -> Result<(), WorldError> {

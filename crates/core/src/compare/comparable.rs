@@ -1,44 +1,44 @@
-//! What two tallies can be asked alike: where one source tells less than the other, the difference is no change.
+//! Restricts two tallies to what both sources record: where one records less than the other, the difference is no change.
 
+use super::document::{NotRecorded, Section};
 use crate::model::{Medium, MissingFact, Package, Part, System, Tally, Text};
 use rustc_hash::FxHashSet;
 use std::borrow::Cow;
 
-/// What a comparison may say nothing of.
-pub(super) const PROGRAMS: &str = "programs";
-pub(super) const WEIGHT: &str = "weight";
-pub(super) const DECISIONS: &str = "decisions";
-
-/// Both tallies without what one of them can't tell, and the words for that; the tallies themselves where both tell alike.
-pub(super) fn level<'a>(old: &'a Tally, new: &'a Tally) -> (Cow<'a, Tally>, Cow<'a, Tally>, Vec<Text>) {
+/// Both tallies without what one of them does not record, and what that is; the tallies themselves where both record alike.
+pub(super) fn restrict_to_comparable<'a>(
+    old: &'a Tally,
+    new: &'a Tally,
+) -> (Cow<'a, Tally>, Cow<'a, Tally>, NotRecorded) {
     let either = |fact: MissingFact| old.lacks(fact) || new.lacks(fact);
     let both = |fact: MissingFact| old.lacks(fact) && new.lacks(fact);
     let is_list = |tally: &Tally| tally.taken.medium == Medium::Listing;
-    let mut untold: Vec<Text> = Vec::new();
-    let words = [
-        (MissingFact::Launchers, PROGRAMS),
-        (MissingFact::Sizes, WEIGHT),
-        (MissingFact::Dependencies, DECISIONS),
+    let facts = [
+        (MissingFact::Launchers, Section::Programs),
+        (MissingFact::Sizes, Section::Sizes),
+        (MissingFact::Dependencies, Section::Decisions),
     ];
-    untold.extend(words.into_iter().filter(|(fact, _)| either(*fact)).map(|(_, word)| Text::from(word)));
+    let mut not_recorded = NotRecorded::default();
+    let sections = &mut not_recorded.sections;
+    sections.extend(facts.into_iter().filter(|(fact, _)| either(*fact)).map(|(_, section)| section));
     if is_list(old) || is_list(new) {
-        untold.extend(["repositories", "startup", "looks", "readings"].map(Text::from));
+        sections.extend([Section::Repositories, Section::Startup, Section::Looks, Section::Readings]);
     }
-    let alike = is_list(old) == is_list(new) && words.into_iter().all(|(fact, _)| either(fact) == both(fact));
+    let alike = is_list(old) == is_list(new) && facts.into_iter().all(|(fact, _)| either(fact) == both(fact));
     if alike {
-        return (Cow::Borrowed(old), Cow::Borrowed(new), untold);
+        return (Cow::Borrowed(old), Cow::Borrowed(new), not_recorded);
     }
     let (mut old, mut new) = (old.clone(), new.clone());
     for tally in [&mut old, &mut new] {
-        if untold.iter().any(|word| word == PROGRAMS) {
+        if not_recorded.has(Section::Programs) {
             tally.launchers.clear();
             tally.applications.clear();
             tally.defaults.clear();
         }
-        if untold.iter().any(|word| word == WEIGHT) {
+        if not_recorded.has(Section::Sizes) {
             tally.packages.iter_mut().for_each(|package| package.installed_bytes = None);
         }
-        if untold.iter().any(|word| word == "startup") {
+        if not_recorded.has(Section::Startup) {
             tally.repositories.clear();
             tally.startup.clear();
             tally.looks = crate::model::Looks::default();
@@ -51,16 +51,16 @@ pub(super) fn level<'a>(old: &'a Tally, new: &'a Tally) -> (Cow<'a, Tally>, Cow<
         _ => {}
     }
     match (old.lacks(MissingFact::Dependencies), new.lacks(MissingFact::Dependencies)) {
-        (true, false) => leave_untold_parts(&mut old, &mut new),
-        (false, true) => leave_untold_parts(&mut new, &mut old),
+        (true, false) => leave_unrecorded_parts(&mut old, &mut new),
+        (false, true) => leave_unrecorded_parts(&mut new, &mut old),
         _ => {}
     }
-    (Cow::Owned(old), Cow::Owned(new), untold)
+    (Cow::Owned(old), Cow::Owned(new), not_recorded)
 }
 
 /// Leaves out of both the parts that the one source could not tell: what fills such a part in the other was found by what
 /// packages provide, or in the files, while a package of its name is in both.
-fn leave_untold_parts(poor: &mut Tally, rich: &mut Tally) {
+fn leave_unrecorded_parts(poor: &mut Tally, rich: &mut Tally) {
     let plain = |name: &str| name.rsplit('/').next().unwrap_or(name).to_owned();
     let is_list = poor.taken.medium == Medium::Listing;
     let names: FxHashSet<&str> = poor.packages.iter().map(Package::plain_name).collect();
@@ -72,10 +72,10 @@ fn leave_untold_parts(poor: &mut Tally, rich: &mut Tally) {
         !names.contains(package.as_str())
             || poor.parts.iter().any(|other| other.part == part.part && same(other))
     };
-    let untold: FxHashSet<Text> =
+    let unknown: FxHashSet<Text> =
         rich.parts.iter().filter(|part| !told(part)).map(|part| part.part.clone()).collect();
     for tally in [poor, rich] {
-        tally.parts.retain(|part| !untold.contains(&part.part));
+        tally.parts.retain(|part| !unknown.contains(&part.part));
     }
 }
 
@@ -130,7 +130,7 @@ mod tests {
         install.repositories =
             vec![Repository::new(System::Rpm, "marsh", "", crate::model::Evidence::default())];
         let comparison = compare(&list, &install);
-        let changed: Vec<_> = comparison.packages.iter().map(|change| change.sort.name()).collect();
+        let changed: Vec<_> = comparison.packages.iter().map(|change| change.change.name()).collect();
         assert_eq!(
             changed,
             ["added", "removed"],
@@ -140,10 +140,7 @@ mod tests {
         assert!(comparison.repositories.is_empty() && comparison.parts.is_empty());
         assert_eq!((comparison.decisions.len(), comparison.totals.unexplained), (0, 0));
         assert_eq!(comparison.totals.new_bytes, 0);
-        assert_eq!(
-            comparison.untold,
-            ["programs", "weight", "decisions", "repositories", "startup", "looks", "readings"]
-        );
-        assert!(compare(&install, &install).untold.is_empty());
+        assert_eq!(comparison.not_recorded.sections, Section::ALL);
+        assert!(compare(&install, &install).not_recorded.is_empty());
     }
 }

@@ -1,30 +1,30 @@
-//! Oddities: named rules for what deserves a second look, each with its evidence.
+//! Findings: named rules for what is worth a second look, each with its evidence.
 
 use crate::knowledge::Agents;
 use crate::model::{
-    Application, DefaultChoice, Does, Evidence, Kind, Launcher, Oddity, OddityName, Package, State, System,
-    Tally, Text, bytes_human,
+    Application, DecidedBy, DefaultChoice, Does, Evidence, Finding, FindingDetails, Kind, Launcher, Package,
+    State, System, Tally, Text, TypeDefault,
 };
 use rustc_hash::FxHashSet;
 use std::collections::BTreeMap;
 
-/// Everything odd about an install, sorted by rule.
-pub fn find_oddities(tally: &Tally, agents: &Agents) -> Vec<Oddity> {
-    let mut found = Found(Vec::new());
+/// Everything that is worth a second look, in the order of a document.
+pub fn derive_findings(tally: &Tally, agents: &Agents) -> Vec<Finding> {
+    let mut found = Findings(Vec::new());
     launchers(tally, &mut found);
     defaults(tally, &mut found);
     packages(tally, agents, &mut found);
     startup_and_repositories(tally, &mut found);
     games(tally, &mut found);
-    found.0.sort_by(|a, b| (a.oddity, &a.about).cmp(&(b.oddity, &b.about)));
+    found.0.sort_by(Finding::order);
     found.0
 }
 
-struct Found(Vec<Oddity>);
+struct Findings(Vec<Finding>);
 
-impl Found {
-    fn add(&mut self, oddity: OddityName, about: Vec<Text>, why: String, evidence: &Evidence) {
-        self.0.push(Oddity { oddity, about, why: why.into(), evidence: evidence.clone() });
+impl Findings {
+    fn add(&mut self, details: FindingDetails, about: Vec<Text>, evidence: &Evidence) {
+        self.0.push(Finding { details, about, evidence: evidence.clone() });
     }
 }
 
@@ -36,39 +36,34 @@ fn about(package: &Package) -> Vec<Text> {
     vec![package.reference().as_str().into()]
 }
 
-fn launchers(tally: &Tally, found: &mut Found) {
+fn launchers(tally: &Tally, found: &mut Findings) {
     let mut by_start: BTreeMap<(&Text, &Text), Vec<&Launcher>> = BTreeMap::new();
     for launcher in tally.launchers.iter().filter(|l| l.shown) {
+        let name = launcher.name.clone();
         if launcher.does == Does::WebPage {
-            let url = launcher.url.as_deref().unwrap_or_default();
-            let why = format!("{} in the menu only opens {url}", launcher.name);
-            found.add(OddityName::WebPageLauncher, vec![about_launcher(launcher)], why, &launcher.evidence);
+            let details =
+                FindingDetails::WebPageLauncher { name, url: launcher.url.clone().unwrap_or_default() };
+            found.add(details, vec![about_launcher(launcher)], &launcher.evidence);
         } else if launcher.program_present == Some(false) {
-            let program = launcher.runs.as_deref().unwrap_or("a program");
-            let why = format!("{} starts `{program}`, which is not there", launcher.name);
-            found.add(OddityName::MissingProgram, vec![about_launcher(launcher)], why, &launcher.evidence);
+            let details = FindingDetails::MissingProgram { name, program: launcher.runs.clone() };
+            found.add(details, vec![about_launcher(launcher)], &launcher.evidence);
         }
         if let Some(runs) = &launcher.runs {
             by_start.entry((runs, &launcher.name)).or_default().push(launcher);
         }
     }
     for ((runs, name), same) in by_start.into_iter().filter(|(_, same)| same.len() > 1) {
-        let why = format!("{name} stands {} times in the menu, each starting `{runs}`", same.len());
-        found.add(
-            OddityName::TwoLaunchers,
-            same.iter().map(|l| about_launcher(l)).collect(),
-            why,
-            &same[0].evidence,
-        );
+        let count = u32::try_from(same.len()).unwrap_or(u32::MAX);
+        let details = FindingDetails::TwoLaunchers { name: name.clone(), program: runs.clone(), count };
+        found.add(details, same.iter().map(|l| about_launcher(l)).collect(), &same[0].evidence);
     }
     for application in &tally.applications {
-        let mut systems: Vec<&str> = application.delivered.iter().map(|d| d.system.name()).collect();
+        let mut systems: Vec<System> = application.delivered.iter().map(|d| d.system).collect();
         systems.dedup();
         if systems.len() > 1 {
-            let why =
-                format!("{} came in {} formats: {}", application.name, systems.len(), systems.join(" and "));
             let about = vec![format!("application:{}", application.id).into()];
-            found.add(OddityName::TwoFormats, about, why, &launcher_file(application, tally));
+            let details = FindingDetails::TwoFormats { name: application.name.clone(), systems };
+            found.add(details, about, &launcher_file(application, tally));
         }
     }
 }
@@ -84,78 +79,52 @@ const UNLIKELY: &[(&str, &[&str])] = &[
     ("contacts", &["text-editor"]),
 ];
 
-/// Names, of very many the first.
-fn some(names: &[impl AsRef<str>]) -> String {
-    const MOST: usize = 40;
-    let mut said = names.iter().take(MOST).map(AsRef::as_ref).collect::<Vec<_>>().join(", ");
-    if let Some(more) = names.len().checked_sub(MOST).filter(|more| *more > 0) {
-        said.push_str(&format!(" and {more} more"));
-    }
-    said
-}
-
-fn defaults(tally: &Tally, found: &mut Found) {
+fn defaults(tally: &Tally, found: &mut Findings) {
     let primary: BTreeMap<&str, &Text> = tally
         .defaults
         .iter()
         .rev()
         .filter_map(|d| Some((d.role.as_str(), d.application.as_ref()?)))
         .collect();
+    let about = |role: &str| vec![Text::from(format!("role:{role}"))];
     let mut by_role: BTreeMap<&str, Vec<(&DefaultChoice, &Text)>> = BTreeMap::new();
-    let mut doubled: Vec<(&str, &[Text])> = Vec::new();
+    let mut not_set: FxHashSet<&str> = FxHashSet::default();
     for choice in &tally.defaults {
+        let (role, asked) = (choice.role.clone(), choice.asked.clone());
         if let Some(application) = &choice.application {
             by_role.entry(&choice.role).or_default().push((choice, application));
         }
-        if !choice.sure
-            && choice.candidates.len() > 1
-            && !doubled.iter().any(|(role, _)| *role == choice.role)
-        {
-            doubled.push((&choice.role, &choice.candidates));
-            let (number, all) = (choice.candidates.len(), some(&choice.candidates));
-            let why = if choice.asked.contains('=') {
-                format!(
-                    "{number} could do the job of {}, and none is chosen: {all}",
-                    choice.role.replace('-', " ")
-                )
-            } else {
-                format!("{number} could open {}, and none is set: {all}", choice.asked)
+        if !choice.sure && choice.candidates.len() > 1 && not_set.insert(&choice.role) {
+            let details = FindingDetails::NoDefault {
+                role: role.clone(),
+                asked: asked.clone(),
+                candidates: choice.candidates.clone(),
             };
-            let about = vec![format!("role:{}", choice.role).into()];
-            found.add(OddityName::DoubleInRole, about, why, &evidence_of(choice, tally));
+            found.add(details, about(&choice.role), &evidence_of(choice, tally));
         }
-        let unlikely = UNLIKELY.iter().find(|(role, _)| choice.role == *role).and_then(|(_, others)| {
-            let application =
-                choice.application.as_ref().filter(|_| !choice.how.contains(": by its parent type"))?;
-            others
-                .iter()
-                .find(|other| primary.get(**other) == Some(&application))
-                .map(|other| (application, other))
+        let by_parent = matches!(choice.decided.by, DecidedBy::ParentType { .. });
+        let others = UNLIKELY.iter().find(|(role, _)| choice.role == *role).map(|(_, others)| *others);
+        let unlikely = choice.application.as_ref().filter(|_| !by_parent).and_then(|application| {
+            let other = others?.iter().find(|other| primary.get(**other) == Some(&application))?;
+            Some((application.clone(), Text::from(*other)))
         });
-        if let Some((application, other)) = unlikely {
-            let other = match *other {
-                "drawing" | "presentation" | "spreadsheet" => format!("{other} program"),
-                other => other.replace('-', " "),
-            };
-            let why = format!("{} opens in {application}, which is the {other}", choice.asked);
-            found.add(
-                OddityName::UnlikelyDefault,
-                vec![format!("role:{}", choice.role).into()],
-                why,
-                &evidence_of(choice, tally),
-            );
+        if let Some((application, other_role)) = unlikely {
+            let details = FindingDetails::UnlikelyDefault { role, asked, application, other_role };
+            found.add(details, about(&choice.role), &evidence_of(choice, tally));
         }
     }
     for (role, choices) in by_role {
-        let mut openers: Vec<&Text> = choices.iter().map(|(_, application)| *application).collect();
-        openers.sort_unstable();
-        openers.dedup();
+        let openers: FxHashSet<&Text> = choices.iter().map(|(_, application)| *application).collect();
         if openers.len() > 1 && !matches!(role, "spreadsheet") {
-            let said: Vec<String> =
-                choices.iter().map(|(choice, by)| format!("{} by {by}", choice.asked)).collect();
-            let why = format!("types of one family open in different programs: {}", said.join(", "));
-            let about = vec![format!("role:{role}").into()];
-            found.add(OddityName::MixedOpeners, about, why, &evidence_of(choices[0].0, tally));
+            let of = |(choice, by): &(&DefaultChoice, &Text)| TypeDefault {
+                mime: choice.asked.clone(),
+                application: (*by).clone(),
+            };
+            let details = FindingDetails::MixedDefaults {
+                role: role.into(),
+                defaults: choices.iter().map(of).collect(),
+            };
+            found.add(details, about(role), &evidence_of(choices[0].0, tally));
         }
     }
 }
@@ -163,9 +132,8 @@ fn defaults(tally: &Tally, found: &mut Found) {
 /// The file that decided a choice; where it was none, the launcher of the first candidate.
 fn evidence_of(choice: &DefaultChoice, tally: &Tally) -> Evidence {
     // A folder whose launchers all had a say is no file.
-    let (decided, _) = choice.how.split_once(": ").unwrap_or((&choice.how, ""));
-    if decided.contains('/') && !decided.contains(", ") {
-        return Evidence::file(decided.split(' ').next().unwrap_or_default());
+    if let Some(file) = choice.decided.file.as_ref().filter(|place| !place.ends_with('/')) {
+        return Evidence::file(file.clone());
     }
     if let Some(launcher) = tally.launchers.iter().find(|one| Some(&one.id) == choice.launcher.as_ref()) {
         return launcher.evidence.clone();
@@ -181,67 +149,53 @@ fn launcher_file(application: &Application, tally: &Tally) -> Evidence {
     first.map(|launcher| launcher.evidence.clone()).unwrap_or_default()
 }
 
-fn packages(tally: &Tally, agents: &Agents, found: &mut Found) {
+fn packages(tally: &Tally, agents: &Agents, found: &mut Findings) {
     for package in &tally.packages {
-        let mut add = |oddity, why: String| found.add(oddity, about(package), why, &package.evidence);
+        let name = || package.name.clone();
+        let mut add = |details| found.add(details, about(package), &package.evidence);
         match package.state {
             State::Installed => {}
-            State::Half => {
-                add(OddityName::HalfInstalled, format!("{} is not installed in full", package.name));
-            }
+            State::Half => add(FindingDetails::HalfInstalled { package: name() }),
             State::RemovedConfig => {
-                add(
-                    OddityName::RemovedLeftovers,
-                    format!("{} was removed, its configuration is still there", package.name),
-                );
+                add(FindingDetails::RemovedLeftovers { package: name() });
                 continue;
             }
             State::Removed => continue,
         }
         if package.in_no_repository {
-            add(
-                OddityName::InNoRepository,
-                format!("{} {} stands in no list of any repository", package.name, package.version),
-            );
+            let version = package.version.clone();
+            add(FindingDetails::InNoRepository { package: name(), version });
         }
         if package.kind == Kind::Transitional {
-            add(OddityName::TransitionalPackage, format!("{} only eases a renaming", package.name));
+            add(FindingDetails::TransitionalPackage { package: name() });
         }
-        if let Some(does) = agents.does(&package.name) {
-            let more =
-                if package.summary.is_empty() { String::new() } else { format!(": {}", package.summary) };
-            add(OddityName::ReportsHome, format!("{} {does}{more}", package.name));
+        if let Some(purpose) = agents.does(&package.name) {
+            let summary = package.summary.clone();
+            add(FindingDetails::ReportsHome { package: name(), purpose, summary });
         }
     }
     if let Some(part) = tally.parts.iter().find(|part| part.part == "installer") {
         let about = part.package.iter().map(|package| package.as_str().into()).collect();
-        let why = format!("the installer is still there: {}", part.name);
-        found.add(OddityName::InstallerLeftBehind, about, why, &part.evidence);
+        let details = FindingDetails::InstallerLeftBehind { installer: part.name.clone() };
+        found.add(details, about, &part.evidence);
     }
 }
 
-fn startup_and_repositories(tally: &Tally, found: &mut Found) {
+fn startup_and_repositories(tally: &Tally, found: &mut Findings) {
     for item in tally.startup.iter().filter(|item| item.enabled && item.package.is_none()) {
-        let why = format!("{} starts by itself, and no package owns it", item.name);
-        found.add(
-            OddityName::UnownedStartup,
-            vec![format!("startup:{}", item.name).into()],
-            why,
-            &item.evidence,
-        );
+        let details = FindingDetails::UnownedStartup { item: item.name.clone() };
+        found.add(details, vec![format!("startup:{}", item.name).into()], &item.evidence);
     }
     for repository in tally.repositories.iter().filter(|r| r.enabled && r.official == Some(false)) {
-        let why = format!("{} ({}) is not the distribution's own", repository.name, repository.uri);
-        found.add(
-            OddityName::ForeignRepository,
-            vec![format!("repository:{}", repository.name).into()],
-            why,
-            &repository.evidence,
-        );
+        let details = FindingDetails::ForeignRepository {
+            repository: repository.name.clone(),
+            uri: repository.uri.clone(),
+        };
+        found.add(details, vec![format!("repository:{}", repository.name).into()], &repository.evidence);
     }
 }
 
-fn games(tally: &Tally, found: &mut Found) {
+fn games(tally: &Tally, found: &mut Findings) {
     let games: Vec<&Package> = tally.present().filter(|package| package.kind == Kind::Game).collect();
     if games.is_empty() {
         return;
@@ -252,42 +206,45 @@ fn games(tally: &Tally, found: &mut Found) {
         package.companion_of.as_ref().is_some_and(|of| known.contains(&(package.system, of.as_str())))
     };
     let all = tally.present().filter(|package| package.kind == Kind::Game || accompanies(package));
-    // Where sizes are untold they weigh something, and nobody knows how much.
-    let bytes = all.filter_map(|package| package.installed_bytes).reduce(u64::saturating_add);
-    let weight = bytes.map(|bytes| format!(", {}", bytes_human(bytes))).unwrap_or_default();
-    let names: Vec<&str> = games.iter().map(|game| game.name.as_str()).collect();
-    let noun = if games.len() == 1 { "game" } else { "games" };
-    let why = format!("{} {noun}{weight}: {}", games.len(), some(&names));
-    found.add(
-        OddityName::Games,
-        games.iter().flat_map(|game| about(game)).collect(),
-        why,
-        &games[0].evidence,
-    );
+    // Where sizes are not recorded they have one all the same, and nobody knows it.
+    let installed_bytes = all.filter_map(|package| package.installed_bytes).reduce(u64::saturating_add);
+    let details = FindingDetails::Games {
+        games: games.iter().map(|game| game.name.clone()).collect(),
+        installed_bytes,
+    };
+    found.add(details, games.iter().flat_map(|game| about(game)).collect(), &games[0].evidence);
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::derive::join_applications;
+    use crate::model::FindingName;
     use crate::model::PackageRef;
     use crate::model::samples::{launcher, tally};
+    use serde_json::json;
 
     fn choice(role: &str, asked: &str, candidates: &[&str], how: &str) -> DefaultChoice {
         let answer = if how.contains("none is chosen") { None } else { candidates.first() };
         let told = serde_json::json!({
-            "role": role, "asked": asked, "application": answer, "candidates": candidates, "how": how,
+            "role": role, "asked": asked, "application": answer, "candidates": candidates, "decided": how,
             "sure": candidates.len() < 2,
         });
         serde_json::from_value(told).unwrap()
     }
 
-    /// What is found by a rule: the sentence, and the file that shows it.
-    fn found(tally: &Tally, rule: OddityName) -> Vec<(String, String)> {
+    /// What is found by a rule: its arguments as JSON, and the file that shows it.
+    fn found(tally: &Tally, rule: FindingName) -> Vec<(serde_json::Value, String)> {
         let agents = Agents::built_in().unwrap();
-        let all = find_oddities(tally, &agents);
-        let of_rule = all.iter().filter(|oddity| oddity.oddity == rule);
-        of_rule.map(|oddity| (oddity.why.to_string(), oddity.evidence.file.to_string())).collect()
+        let all = derive_findings(tally, &agents);
+        let of_rule = all.into_iter().filter(|finding| finding.name() == rule);
+        of_rule.map(|finding| (arguments(&finding.details), finding.evidence.file.to_string())).collect()
+    }
+
+    fn arguments(details: &FindingDetails) -> serde_json::Value {
+        let mut json = serde_json::to_value(details).unwrap();
+        json.as_object_mut().unwrap().remove("finding");
+        json
     }
 
     #[test]
@@ -306,16 +263,19 @@ mod tests {
                 "text-editor",
                 "text/plain",
                 &["weir", "reed"],
-                "usr/share/applications/mimeinfo.cache: no default is set",
+                "usr/share/applications/mimeinfo.cache: no default is set; the first of several",
             ),
         ];
-        let told = found(&tally, OddityName::DoubleInRole);
+        let told = found(&tally, FindingName::NoDefault);
         let launcher = "usr/share/applications/reed.desktop".to_owned();
         assert_eq!(
             told[0],
-            ("2 could do the job of terminal, and none is chosen: reed, weir".to_owned(), launcher)
+            (
+                json!({"role": "terminal", "asked": "Categories=TerminalEmulator", "candidates": ["reed", "weir"]}),
+                launcher
+            )
         );
-        assert_eq!(told[1].0, "2 could open text/plain, and none is set: weir, reed");
+        assert_eq!(told[1].0["candidates"], json!(["weir", "reed"]));
         assert_eq!(told[1].1, "usr/share/applications/mimeinfo.cache");
     }
 
@@ -331,9 +291,13 @@ mod tests {
             choice("video-player", "video/mp4", &["weir"], how),
             choice("video-player", "video/webm", &["weir"], how),
         ];
-        let told = found(&tally, OddityName::MixedOpeners);
-        let why = "types of one family open in different programs: audio/flac by reed, audio/mpeg by weir";
-        assert_eq!(told, [(why.to_owned(), "usr/share/applications/mimeinfo.cache".to_owned())]);
+        let told = found(&tally, FindingName::MixedDefaults);
+        let defaults = json!([
+            {"type": "audio/flac", "application": "reed"},
+            {"type": "audio/mpeg", "application": "weir"},
+        ]);
+        let expected = json!({"role": "music-player", "defaults": defaults});
+        assert_eq!(told, [(expected, "usr/share/applications/mimeinfo.cache".to_owned())]);
     }
 
     #[test]
@@ -355,17 +319,18 @@ mod tests {
                 "document-viewer",
                 "application/pdf",
                 &["slides"],
-                "usr/share/applications, MimeType of each launcher: the first",
+                "usr/share/applications, MimeType of each launcher: the only one",
             ),
         ];
         tally.launchers = vec![launcher("slides", "slides")];
         tally.applications = join_applications(&tally.launchers, &[]);
         tally.defaults[5].launcher = Some("slides.desktop".into());
-        let why = "image/png opens in lapwing, which is the web browser".to_owned();
-        let slides = "application/pdf opens in slides, which is the presentation program".to_owned();
+        let unlikely = |role: &str, asked: &str, application: &str, other: &str| json!({"role": role, "asked": asked, "application": application, "other_role": other});
+        let why = unlikely("image-viewer", "image/png", "lapwing", "web-browser");
+        let slides = unlikely("document-viewer", "application/pdf", "slides", "presentation");
         let launcher = "usr/share/applications/slides.desktop".to_owned();
         assert_eq!(
-            found(&tally, OddityName::UnlikelyDefault),
+            found(&tally, FindingName::UnlikelyDefault),
             [(slides, launcher), (why, cache.to_owned())],
             "a launcher is named where no list decided"
         );
@@ -385,9 +350,12 @@ mod tests {
             [launcher("reed", "reed"), Launcher { id: "reed-2.desktop".into(), ..launcher("reed", "reed") }];
         tally.launchers = [page, hidden, gone].into_iter().chain(twice).collect();
         let said = |rule| found(&tally, rule).into_iter().map(|(why, _)| why).collect::<Vec<_>>();
-        assert_eq!(said(OddityName::WebPageLauncher), ["help in the menu only opens https://marsh.example"]);
-        assert_eq!(said(OddityName::MissingProgram), ["sand starts `sand-gui`, which is not there"]);
-        assert_eq!(said(OddityName::TwoLaunchers), ["reed stands 2 times in the menu, each starting `reed`"]);
+        assert_eq!(
+            said(FindingName::WebPageLauncher),
+            [json!({"name": "help", "url": "https://marsh.example"})]
+        );
+        assert_eq!(said(FindingName::MissingProgram), [json!({"name": "sand", "program": "sand-gui"})]);
+        assert_eq!(said(FindingName::TwoLaunchers), [json!({"name": "reed", "program": "reed", "count": 2})]);
     }
 
     #[test]
@@ -410,9 +378,9 @@ mod tests {
         ];
         tally.launchers = vec![native, sandboxed];
         tally.applications = join_applications(&tally.launchers, &tally.packages);
-        let why = "reed came in 2 formats: dpkg and flatpak".to_owned();
+        let why = json!({"name": "reed", "systems": ["dpkg", "flatpak"]});
         assert_eq!(
-            found(&tally, OddityName::TwoFormats),
+            found(&tally, FindingName::TwoFormats),
             [(why, "usr/share/applications/reed.desktop".to_owned())]
         );
     }
@@ -433,13 +401,10 @@ mod tests {
             Package { kind: Kind::Transitional, ..package("renamed", State::Installed) },
         ];
         let said = |rule| found(&tally, rule).into_iter().map(|(why, _)| why).collect::<Vec<_>>();
-        assert_eq!(said(OddityName::HalfInstalled), ["half is not installed in full"]);
-        assert_eq!(
-            said(OddityName::RemovedLeftovers),
-            ["left was removed, its configuration is still there"]
-        );
-        assert_eq!(said(OddityName::InNoRepository), ["stray 1 stands in no list of any repository"]);
-        assert_eq!(said(OddityName::TransitionalPackage), ["renamed only eases a renaming"]);
+        assert_eq!(said(FindingName::HalfInstalled), [json!({"package": "half"})]);
+        assert_eq!(said(FindingName::RemovedLeftovers), [json!({"package": "left"})]);
+        assert_eq!(said(FindingName::InNoRepository), [json!({"package": "stray", "version": "1"})]);
+        assert_eq!(said(FindingName::TransitionalPackage), [json!({"package": "renamed"})]);
     }
 
     #[test]
@@ -460,15 +425,16 @@ mod tests {
             data("eelpot-levels", "eelpot", Kind::Game),
             data("inkcap-data", "inkcap", Kind::Data),
         ];
-        let told = found(&tally, OddityName::Games);
+        let told = found(&tally, FindingName::Games);
         assert_eq!(
-            told[0].0, "2 games, 11 MB: eelpot, eelpot-levels",
+            told[0].0,
+            json!({"games": ["eelpot", "eelpot-levels"], "installed_bytes": 11_000_000}),
             "a companion counts once, whatever it is"
         );
         for package in &mut tally.packages {
             package.installed_bytes = None;
         }
-        let told = found(&tally, OddityName::Games);
-        assert_eq!(told[0].0, "2 games: eelpot, eelpot-levels", "nobody knows what they weigh");
+        let told = found(&tally, FindingName::Games);
+        assert_eq!(told[0].0["installed_bytes"], json!(null), "nobody knows their size");
     }
 }

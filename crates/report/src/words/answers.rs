@@ -1,0 +1,74 @@
+use super::{finding, listed, versioned};
+use crate::text::{bytes_human, figure, thousands};
+use tally_core::check::{Found, Verdict};
+use tally_core::model::Text;
+
+/// How a question was answered.
+pub const fn verdict(verdict: Verdict) -> &'static str {
+    match verdict {
+        Verdict::Yes => "yes",
+        Verdict::No => "no",
+        Verdict::Noted => "noted",
+        Verdict::Open => "open",
+        Verdict::NotRecorded => "not recorded",
+    }
+}
+
+/// What was found for a question.
+pub fn answer(found: &Found) -> String {
+    match found {
+        Found::NotThere { nearest: None } => "none".to_owned(),
+        Found::NotThere { nearest: Some(name) } => format!("not found; the nearest name is {name}"),
+        Found::Thing { name, version } => versioned(name, version.as_ref()),
+        Found::Things { count, names } => counted(*count, names),
+        Found::Findings { count, findings } => {
+            let said: Vec<Text> = findings.iter().map(|one| finding(one).into()).collect();
+            counted(*count, &said)
+        }
+        Found::Count { count, names } => with_names(thousands(*count), *count, names),
+        Found::Bytes { bytes, names } => with_names(bytes_human(*bytes), 0, names),
+        Found::Value { value } => value.to_string(),
+        Found::NotSet => "not set".to_owned(),
+        Found::Default { name, version, sure } => {
+            let doubt = if *sure { "" } else { ", but no file sets it" };
+            format!("{}{doubt}", versioned(name, version.as_ref()))
+        }
+        Found::NoDefault { candidates } => format!("no default among {}", listed(candidates, 8)),
+        Found::Reading { value, unit, method } => format!("{} ({method})", figure(*value, unit)),
+        Found::LiveReading { value, unit } => {
+            format!("{} in a live session, which says nothing of the install", figure(*value, unit))
+        }
+        Found::Note { note } => note.to_string(),
+        Found::NotAnswered => "not answered yet".to_owned(),
+        Found::NotMeasured => "not measured yet".to_owned(),
+        Found::NotRecorded => "not recorded in this source".to_owned(),
+        Found::ProgramsNotRecorded => {
+            "no package has that name, and this source does not record programs".to_owned()
+        }
+        Found::NotAsked => "not known: the tally was taken with rules that do not ask for it".to_owned(),
+        Found::RemovedSince { packages } => {
+            format!("not known: {} removed since installation", listed(packages, 5))
+        }
+    }
+}
+
+/// `A`; `3: A, B and C`; `9: A, B, C, D and 5 more`.
+fn counted(count: u64, names: &[Text]) -> String {
+    if count == 1 && names.len() == 1 {
+        return names[0].to_string();
+    }
+    with_names(thousands(count), count, names)
+}
+
+/// A figure and the names of the first few; how many more there are, where `count` is known.
+fn with_names(figure: String, count: u64, names: &[Text]) -> String {
+    if names.is_empty() {
+        return figure;
+    }
+    let joined = names.iter().map(Text::as_str).collect::<Vec<_>>().join(", ");
+    match count.saturating_sub(names.len() as u64) {
+        0 if count == 0 => format!("{figure}: {joined}"),
+        0 => format!("{figure}: {}", listed(names, names.len())),
+        more => format!("{figure}: {joined} and {} more", thousands(more)),
+    }
+}

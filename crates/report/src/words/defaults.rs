@@ -1,0 +1,31 @@
+use super::{are, listed};
+use tally_core::model::{Decided, DecidedBy};
+
+/// How a default was decided.
+pub fn decided(decided: &Decided) -> String {
+    let file = decided.file.as_deref().unwrap_or_default();
+    let said = match &decided.by {
+        DecidedBy::SetInFile => format!("set in {file}"),
+        DecidedBy::OnlyCandidate => format!("the only candidate, by {}", place(file)),
+        DecidedBy::FirstOfSeveral => format!("no default is set; the first of several in {}", place(file)),
+        DecidedBy::OnlyByName => format!("the only candidate named after the role, by {file}"),
+        DecidedBy::AlternativeLink => format!("chosen by {file}"),
+        DecidedBy::ParentType { parent } => format!("opens the parent type {parent}, by {}", place(file)),
+        DecidedBy::NotSet => "several apps could, and none is set".to_owned(),
+        DecidedBy::Nothing => "no app does it".to_owned(),
+        DecidedBy::RemovedSince { packages } => {
+            let was = if are(packages.len()) == "is" { "was" } else { "were" };
+            format!("not known: {} {was} removed since installation", listed(packages, 5))
+        }
+        DecidedBy::Legacy { legacy } => legacy.to_string(),
+    };
+    match &decided.alias {
+        Some(alias) => format!("{said}, under the name {alias}"),
+        None => said,
+    }
+}
+
+/// A file, or the launchers of a folder.
+fn place(file: &str) -> String {
+    file.strip_suffix('/').map_or_else(|| file.to_owned(), |folder| format!("the launchers in {folder}"))
+}

@@ -1,0 +1,158 @@
+use super::decisions::reason;
+use super::{are, decision_names, listed, purpose, systems, versioned};
+use crate::text::{bytes_signed, count_of};
+use tally_core::compare::{
+    ApplicationChangeKind, DecisionKind, DecisionReason, DefaultChangeKind, Filling, Named, News,
+    PartChangeKind, Weight,
+};
+use tally_core::model::{System, Text};
+
+/// Names that one line holds; the rest is counted.
+const NAMES: usize = 4;
+
+/// What a headline says, as a sentence without its full stop.
+pub fn headline(news: &News) -> String {
+    match news {
+        News::Default { change, was, is, roles } => default(*change, was, is.as_ref(), roles),
+        News::Part { change, part, was, is, .. } => part_said(*change, part, was, is),
+        News::Applications { change, names, weight, old_systems, new_systems } => {
+            applications(*change, names, *weight, old_systems, new_systems)
+        }
+        News::Decision { kind, names, reason, weight, system } => {
+            decision(*kind, names, reason, *weight, *system)
+        }
+        News::Games { change, names } => {
+            let noun = match names.len() {
+                1 => "A game".to_owned(),
+                n => format!("{n} games"),
+            };
+            let word = if *change == ApplicationChangeKind::Removed { "gone" } else { "new" };
+            format!("{noun} {} {word}: {}", are(names.len()), listed(names, NAMES))
+        }
+        News::RepositoryAdded { repository } => format!("A repository was added: {repository}"),
+        News::AgentAdded { name, purpose: does } => {
+            format!("{name} now starts by itself: it {}", purpose(*does))
+        }
+        News::StartupAdded { names } => {
+            let how = if names.len() == 1 { "starts by itself" } else { "start by themselves" };
+            format!("{} now {how}", listed(names, NAMES))
+        }
+        News::Size { old_bytes, new_bytes, more_languages } => {
+            let difference = u128::from(old_bytes.abs_diff(*new_bytes)) * 100;
+            let share = difference.checked_div(u128::from(*old_bytes)).unwrap_or(0);
+            let word = if new_bytes > old_bytes { "more" } else { "less" };
+            let languages = if *more_languages { ", with many more languages" } else { "" };
+            format!("It takes {share}% {word} disk space{languages}")
+        }
+    }
+}
+
+fn default(change: DefaultChangeKind, was: &[Text], is: Option<&Text>, roles: &[Named]) -> String {
+    let label = roles.first().map_or("", |role| role.label.as_str());
+    let was = listed(was, NAMES);
+    let more = match roles {
+        [] | [_] => String::new(),
+        [_, other] => format!(" and {}", other.label),
+        [_, others @ ..] => format!(", and in {} more roles", others.len()),
+    };
+    let is = is.map_or("", Text::as_str);
+    match change {
+        DefaultChangeKind::Replaced => format!("{is} replaces {was} as {label}{more}"),
+        DefaultChangeKind::Switched => {
+            format!("{is} is now the default {label}{more}; {was} is still installed")
+        }
+        DefaultChangeKind::Filled => format!("{is} is the {label}{more}; there was none before"),
+        DefaultChangeKind::Lost => format!("No {label}{more} is left; it was {was}"),
+        DefaultChangeKind::Ambiguous if is.is_empty() => {
+            format!("There is no default {label}{more} any more; it was {was}, and several apps could do it")
+        }
+        DefaultChangeKind::Ambiguous => {
+            format!("There is no default {label}{more} any more; {is} is the first of several")
+        }
+    }
+}
+
+fn part_said(change: PartChangeKind, part: &Named, was: &Filling, is: &Filling) -> String {
+    let label = &part.label;
+    let whole = |filling: &Filling| versioned(&filling.name, filling.version.as_ref());
+    let version = |filling: &Filling| filling.version.clone().unwrap_or_default();
+    match change {
+        PartChangeKind::Replaced => format!("{label}: {} replaces {}", whole(is), whole(was)),
+        PartChangeKind::Added => format!("{label}: {} is new", whole(is)),
+        PartChangeKind::Removed => format!("{label}: {} is gone", whole(was)),
+        PartChangeKind::Upgraded | PartChangeKind::Same => {
+            format!("{label}: {} → {}", whole(was), version(is))
+        }
+        PartChangeKind::Downgraded => format!("{label}: {} → {}, a downgrade", whole(was), version(is)),
+    }
+}
+
+fn applications(
+    change: ApplicationChangeKind,
+    names: &[Text],
+    weight: Weight,
+    old: &[System],
+    new: &[System],
+) -> String {
+    let all = listed(names, NAMES);
+    let are = are(names.len());
+    match change {
+        ApplicationChangeKind::Added => format!("{all} {are} new{}", in_brackets(weight)),
+        ApplicationChangeKind::Removed => format!("{all} {are} gone{}", in_brackets(weight)),
+        ApplicationChangeKind::FormatChanged => {
+            let (was, is) = (systems(old), systems(new));
+            let what = if names.len() > NAMES { format!("{} programs", names.len()) } else { all };
+            if new.iter().any(|system| old.contains(system)) {
+                format!("{what} {are} now delivered as {is}, before as {was} only")
+            } else {
+                format!("{what} {are} now delivered as {is} instead of {was}")
+            }
+        }
+        ApplicationChangeKind::Replaced => format!("{all} replaced another program"),
+        ApplicationChangeKind::Updated => format!("{all} {are} updated"),
+        ApplicationChangeKind::MenuChanged => format!("{all} {are} in another menu"),
+        ApplicationChangeKind::Shown => format!("{all} {are} now shown in the menu"),
+        ApplicationChangeKind::Hidden => format!("{all} {are} now hidden from the menu"),
+    }
+}
+
+/// ` (7 packages, +412 MB)`; of a single package its size alone.
+fn in_brackets(weight: Weight) -> String {
+    let size = (weight.bytes_delta != 0).then(|| bytes_signed(weight.bytes_delta));
+    let packages = (weight.packages > 1).then(|| count_of(u64::from(weight.packages), "package"));
+    match (packages, size) {
+        (None, None) => String::new(),
+        (Some(one), None) | (None, Some(one)) => format!(" ({one})"),
+        (Some(packages), Some(size)) => format!(" ({packages}, {size})"),
+    }
+}
+
+fn decision(
+    kind: DecisionKind,
+    names: &[Text],
+    why: &DecisionReason,
+    weight: Weight,
+    system: Option<System>,
+) -> String {
+    let what = decision_names(names);
+    let format = system.map_or_else(String::new, |system| format!(" as {}", system.name()));
+    let are = are(names.len());
+    let packages = u64::from(weight.packages);
+    let size = match weight.bytes_delta {
+        0 => String::new(),
+        delta => format!(", {}", bytes_signed(delta)),
+    };
+    let (new, gone) = (count_of(packages, "new package"), count_of(packages, "package"));
+    match kind {
+        DecisionKind::AddedOnPurpose => format!("{what} {are} new{format}{}", in_brackets(weight)),
+        DecisionKind::DroppedOnPurpose => format!("{what} {are} gone{format}{}", in_brackets(weight)),
+        DecisionKind::NewDependency => format!("{what} {}: {new}{size}", reason(why, kind, names.len())),
+        DecisionKind::DependencyLost => {
+            format!("{what} {}: {gone} gone{size}", reason(why, kind, names.len()))
+        }
+        DecisionKind::SharedAddition => format!("{what} need {new}{size}"),
+        DecisionKind::SharedRemoval => {
+            format!("{gone} that {what} needed {} gone{size}", { if packages == 1 { "is" } else { "are" } })
+        }
+    }
+}

@@ -1,0 +1,86 @@
+use super::{listed, not_comparable, plain};
+use crate::view::capital;
+use std::borrow::Cow;
+use tally_core::grid::{CellState, Field, Remark, RowLabel};
+use tally_core::model::MEASURES;
+
+/// What a row of a grid is about.
+pub fn row_label(label: &RowLabel) -> Cow<'_, str> {
+    match label {
+        RowLabel::Field(field) => field_label(*field).into(),
+        RowLabel::Name(name) => name.as_str().into(),
+        RowLabel::Asked { name, taken_as } if taken_as.is_empty() => name.as_str().into(),
+        RowLabel::Asked { name, taken_as } => {
+            format!("{name} (found as {})", listed(taken_as, taken_as.len())).into()
+        }
+        RowLabel::Kind(kind) => format!("Kind: {}", plain(kind.name())).into(),
+        RowLabel::System(system) => format!("Packages by {system}").into(),
+        RowLabel::Session { name, display } => format!("Session {name} ({display})").into(),
+        RowLabel::Measure(name) => measure(name).into(),
+    }
+}
+
+/// What a measured figure is called.
+pub fn measure(name: &str) -> &str {
+    MEASURES.iter().find(|measure| measure.what == name).map_or(name, |measure| measure.label)
+}
+
+const fn field_label(field: Field) -> &'static str {
+    match field {
+        Field::Distribution => "Distribution",
+        Field::Release => "Release",
+        Field::Codename => "Codename",
+        Field::Edition => "Edition",
+        Field::Profile => "Profile",
+        Field::Architecture => "Architecture",
+        Field::Base => "Based on",
+        Field::ReleaseDate => "Released",
+        Field::SupportEnd => "Supported until",
+        Field::Medium => "Source",
+        Field::Packages => "Packages",
+        Field::Explicit => "Installed explicitly",
+        Field::Applications => "Programs",
+        Field::MenuEntries => "Menu entries",
+        Field::Findings => "Findings",
+        Field::AtBoot => "At boot",
+        Field::AtLogin => "At login",
+        Field::DefaultSession => "Default session",
+        Field::Theme => "Theme",
+        Field::Icons => "Icons",
+        Field::Font => "Font",
+        Field::Wallpaper => "Wallpaper",
+        Field::Themes => "Themes to choose from",
+        Field::IconSets => "Icon sets",
+        Field::Wallpapers => "Wallpapers",
+        Field::FontFamilies => "Font families",
+    }
+}
+
+/// What a cell without a value says.
+pub const fn cell(state: CellState) -> &'static str {
+    match state {
+        CellState::NotRecorded => "not recorded",
+        CellState::No => "no",
+        CellState::Yes => "yes",
+        CellState::Ambiguous => "no default",
+        CellState::NotSet => "not set",
+        CellState::NotMeasured => "not measured",
+        // These have a value.
+        CellState::Value | CellState::Unsure => "",
+    }
+}
+
+/// What stands out in a row.
+pub fn remark(remark: &Remark) -> String {
+    match remark {
+        Remark::Only(name) => format!("only {name}"),
+        Remark::AllBut(name) => format!("all but {name}"),
+        Remark::NotComparable(installs) => {
+            let each: Vec<String> = installs
+                .iter()
+                .map(|(name, why)| format!("{name} can't be compared: {}", not_comparable(*why)))
+                .collect();
+            capital(&each.join("; "))
+        }
+    }
+}
