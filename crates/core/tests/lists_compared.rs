@@ -24,6 +24,16 @@ fn said(changes: &[ListChange]) -> Vec<(&str, &str, &str, &str)> {
     changes.iter().map(|one| (one.change.name(), one.name.as_str(), text(&one.old), text(&one.new))).collect()
 }
 
+/// The same, with what each item is.
+fn with_items(changes: &[ListChange]) -> Vec<(&str, &str, &str, &str, &str)> {
+    let items = changes.iter().map(|one| one.item.name());
+    said(changes)
+        .into_iter()
+        .zip(items)
+        .map(|((change, name, old, new), item)| (change, item, name, old, new))
+        .collect()
+}
+
 fn opens(application: Option<&str>, candidates: &[&str], sure: bool) -> Value {
     json!({"role": "text-editor", "asked": "text/plain", "application": application, "candidates": candidates, "how": "list", "sure": sure})
 }
@@ -122,14 +132,14 @@ fn looks_are_compared_by_name_and_wallpapers_by_number_too() {
     let new = json!({"looks": {"themes": [look("Tide", 9), look("Ebb", 1)], "wallpapers": [look("marsh", 6)], "fonts": [look("reed", 9)],
         "default_theme": "Ebb", "default_icons": "Sedge"}});
     assert_eq!(
-        said(&compared(old, new).looks),
+        with_items(&compared(old, new).looks),
         [
-            ("added", "default icons", "", "Sedge"),
-            ("added", "theme Ebb", "", ""),
-            ("removed", "default font", "Reed Sans 10", ""),
-            ("removed", "wallpapers old", "1 files", ""),
-            ("changed", "default theme", "Tide", "Ebb"),
-            ("changed", "wallpapers marsh", "4 files", "6 files"),
+            ("added", "theme", "Ebb", "", ""),
+            ("added", "default-icons", "", "", "Sedge"),
+            ("removed", "wallpapers", "old", "1", ""),
+            ("removed", "default-font", "", "Reed Sans 10", ""),
+            ("changed", "wallpapers", "marsh", "4", "6"),
+            ("changed", "default-theme", "", "Tide", "Ebb"),
         ]
     );
 }

@@ -16,7 +16,7 @@ pub struct TreeError {
 #[derive(Debug, thiserror::Error)]
 pub enum Why {
     /// There is nothing there.
-    #[error("is not there")]
+    #[error("does not exist")]
     Missing,
     /// A folder was asked for.
     #[error("is not a folder")]

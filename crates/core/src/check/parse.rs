@@ -37,6 +37,7 @@ struct RawQuestion {
     session: Word,
     look: Word,
     reading: Word,
+    // Schema 1 called findings so.
     #[serde(alias = "oddity")]
     finding: Word,
     person: Option<Spanned<bool>>,
@@ -47,6 +48,9 @@ struct RawQuestion {
     weight: Word,
     value: Word,
 }
+
+/// What schema 1 called the key `finding`; it is still read.
+const OLD_FINDING: &str = "oddity";
 
 /// Every key of a question, for the nearest right one.
 const KEYS: &[&str] = &[
@@ -103,7 +107,7 @@ const LOOKS: &[(&str, LookAsked)] = &[
 
 pub(super) fn checklist(text: &str, parts: &PartRules, roles: &Roles) -> Result<Checklist, RulesError> {
     let raw: RawList =
-        toml::from_str(text).map_err(|error| nearest_key(RulesError::from_toml(text, &error)))?;
+        toml::from_str(text).map_err(|error| nearest_key(text, RulesError::from_toml(text, &error)))?;
     let mut list = Checklist { name: raw.name, questions: Vec::with_capacity(raw.question.len()) };
     let reader = Reader { text, parts, roles };
     for question in &raw.question {
@@ -121,19 +125,19 @@ pub(super) fn checklist(text: &str, parts: &PartRules, roles: &Roles) -> Result<
     Ok(list)
 }
 
-/// "unknown field `rol`, expected one of ..." becomes "no key `rol`; did you mean `role`?".
-fn nearest_key(error: RulesError) -> RulesError {
-    let unknown = error.why.strip_prefix("unknown field `").and_then(|rest| rest.split('`').next());
-    match unknown {
-        Some(word) => RulesError {
-            why: format!("there is no key `{word}`{}", near(word, KEYS.iter().copied())),
-            ..error
-        },
+/// An error on a line with an unknown key becomes one about that key, with the nearest one that there is.
+fn nearest_key(text: &str, error: RulesError) -> RulesError {
+    let line = error.line.and_then(|number| text.lines().nth(number as usize - 1)).unwrap_or_default();
+    let key = line.split_once('=').map(|(key, _)| key.trim()).filter(|key| !key.is_empty());
+    match key.filter(|key| !KEYS.contains(key) && *key != OLD_FINDING) {
+        Some(key) => {
+            RulesError { why: format!("there is no key `{key}`{}", near(key, KEYS.iter().copied())), ..error }
+        }
         None => error,
     }
 }
 
-/// `; did you mean ...?` with the likest word, or all of them where none is like it.
+/// The end of an error message: `; did you mean ...?` with the most similar word, or all of them where none is similar.
 fn near<'a>(word: &str, known: impl Iterator<Item = &'a str>) -> String {
     let known: Vec<&str> = known.collect();
     let score = |other: &str| strsim::jaro_winkler(word, other);

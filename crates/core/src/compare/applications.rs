@@ -181,6 +181,7 @@ fn change(
 mod tests {
     use super::*;
     use crate::model::{Delivery, Menu};
+    use crate::model::{HiddenBecause, HiddenBy};
 
     fn application(id: &str, name: &str, version: &str, system: System) -> Application {
         let delivery = Delivery { system, package: id.into(), version: version.into(), bytes: None };
@@ -224,9 +225,9 @@ mod tests {
         let mut lost = [hidden("org.marsh.A.desktop", "program")];
         lost[0].program_present = Some(false);
         assert_eq!(changes(menus(&shown, &[]), menus(&[], &lost))[0].change, ApplicationChangeKind::Removed);
-        for because in ["Hidden=true", "TryExec: `a` is not there"] {
+        for because in [HiddenBy::Hidden, HiddenBy::TryExec] {
             let mut left = [hidden("org.marsh.A.desktop", "program")];
-            left[0].hidden_because = Some(because.into());
+            left[0].hidden_because = Some(HiddenBecause::key(because, "a"));
             assert_eq!(
                 changes(menus(&shown, &[]), menus(&[], &left))[0].change,
                 ApplicationChangeKind::Removed,

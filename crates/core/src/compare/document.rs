@@ -213,12 +213,44 @@ pub struct DefaultChange {
     pub inherited: Option<bool>,
 }
 
+vocabulary! {
+    /// What stands in a list.
+    pub enum ListItem {
+        /// A repository.
+        Repository = "repository",
+        /// A startup item.
+        Startup = "startup",
+        /// A session.
+        Session = "session",
+        /// A theme.
+        Theme = "theme",
+        /// A set of icons.
+        IconSet = "icon-set",
+        /// Wallpapers, with the number of pictures.
+        Wallpapers = "wallpapers",
+        /// A font.
+        Font = "font",
+        /// The session that starts by default.
+        DefaultSession = "default-session",
+        /// The theme of new users.
+        DefaultTheme = "default-theme",
+        /// The icons of new users.
+        DefaultIcons = "default-icons",
+        /// The font of new users.
+        DefaultFont = "default-font",
+        /// The wallpaper of new users.
+        DefaultWallpaper = "default-wallpaper",
+    }
+}
+
 /// A change in a list: repositories, startup items, looks.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct ListChange {
     /// What happened.
     pub change: ListChangeKind,
     /// What it is.
+    pub item: ListItem,
+    /// Its name; empty for a default.
     pub name: Text,
     /// What was said of it.
     pub old: Option<Text>,

@@ -1,6 +1,8 @@
 //! Changes of defaults, repositories, startup items, looks and readings: lists compared by key.
 
-use super::document::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ReadingChange};
+use super::document::{
+    DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange,
+};
 use crate::model::{DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
 use std::collections::BTreeMap;
 
@@ -42,11 +44,12 @@ pub(super) fn defaults(
 }
 
 /// One thing of a list: what it is compared by, and what may change.
-type Things = BTreeMap<Text, Text>;
+type Things = BTreeMap<(ListItem, Text), Text>;
 
 fn differences(old: &Things, new: &Things) -> Vec<ListChange> {
-    let change = |kind, name: &Text, old: Option<&Text>, new: Option<&Text>| ListChange {
+    let change = |kind, (item, name): &(ListItem, Text), old: Option<&Text>, new: Option<&Text>| ListChange {
         change: kind,
+        item: *item,
         name: name.clone(),
         old: old.cloned().filter(|text| !text.is_empty()),
         new: new.cloned().filter(|text| !text.is_empty()),
@@ -64,7 +67,7 @@ fn differences(old: &Things, new: &Things) -> Vec<ListChange> {
     }
     let gone = old.iter().filter(|(name, _)| !new.contains_key(*name));
     changes.extend(gone.map(|(name, text)| change(ListChangeKind::Removed, name, Some(text), None)));
-    changes.sort_by(|a, b| (a.change, &a.name).cmp(&(b.change, &b.name)));
+    changes.sort_by(|a, b| (a.change, a.item, &a.name).cmp(&(b.change, b.item, &b.name)));
     changes
 }
 
@@ -87,7 +90,7 @@ pub(super) fn repositories(old: (&[Repository], &Label), new: (&[Repository], &L
             } else {
                 format!("{} {kept}", repository.uri).trim().to_owned()
             };
-            things.insert(name.into(), repository.components.join(" ").into());
+            things.insert((ListItem::Repository, name.into()), repository.components.join(" ").into());
         }
         things
     };
@@ -108,7 +111,10 @@ pub(super) fn startup(old: &[StartupItem], new: &[StartupItem]) -> Vec<ListChang
     let things = |list: &[StartupItem]| -> Things {
         list.iter()
             .filter(|item| item.enabled)
-            .map(|item| (Text::from(format!("{} ({})", item.name, item.scope)), Text::default()))
+            .map(|item| {
+                let name = format!("{} ({})", item.name, item.scope);
+                ((ListItem::Startup, name.into()), Text::default())
+            })
             .collect()
     };
     differences(&things(old), &things(new))
@@ -119,30 +125,30 @@ pub(super) fn looks(old: &Looks, new: &Looks) -> Vec<ListChange> {
     let things = |looks: &Looks| -> Things {
         let mut things = Things::new();
         for session in &looks.sessions {
-            things.insert(format!("session {}", session.name).into(), Text::default());
+            things.insert((ListItem::Session, session.name.clone()), Text::default());
         }
         for (what, list) in [
-            ("theme", &looks.themes),
-            ("icon set", &looks.icon_sets),
-            ("wallpapers", &looks.wallpapers),
-            ("font", &looks.fonts),
+            (ListItem::Theme, &looks.themes),
+            (ListItem::IconSet, &looks.icon_sets),
+            (ListItem::Wallpapers, &looks.wallpapers),
+            (ListItem::Font, &looks.fonts),
         ] {
             for look in list {
-                let count = look.count.map(|count| format!("{count} files")).unwrap_or_default();
+                let count = look.count.map(|count| count.to_string()).unwrap_or_default();
                 // A font folder or a pack is the same one with more in it; only pictures are worth counting.
-                let said = if what == "wallpapers" { count } else { String::new() };
-                things.insert(format!("{what} {}", look.name).into(), said.into());
+                let said = if what == ListItem::Wallpapers { count } else { String::new() };
+                things.insert((what, look.name.clone()), said.into());
             }
         }
         for (what, set) in [
-            ("default session", &looks.default_session),
-            ("default theme", &looks.default_theme),
-            ("default icons", &looks.default_icons),
-            ("default font", &looks.default_font),
-            ("default wallpaper", &looks.default_wallpaper),
+            (ListItem::DefaultSession, &looks.default_session),
+            (ListItem::DefaultTheme, &looks.default_theme),
+            (ListItem::DefaultIcons, &looks.default_icons),
+            (ListItem::DefaultFont, &looks.default_font),
+            (ListItem::DefaultWallpaper, &looks.default_wallpaper),
         ] {
             if let Some(set) = set {
-                things.insert(what.into(), set.clone());
+                things.insert((what, Text::default()), set.clone());
             }
         }
         things

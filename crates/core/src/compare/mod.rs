@@ -16,8 +16,8 @@ pub use align::{Alignment, Match, Pair, Sides, align};
 pub use document::{
     ApplicationChange, ApplicationChangeKind, COMPARISON_SCHEMA, Comparison, Decision, DecisionKind,
     DecisionReason, DefaultChange, DefaultChangeKind, Filling, Headline, ListChange, ListChangeKind,
-    NameAndVersion, Named, News, NotRecorded, PackageChange, PackageChangeKind, PartChange, PartChangeKind,
-    ReadingChange, Section, Totals, Weight,
+    ListItem, NameAndVersion, Named, News, NotRecorded, PackageChange, PackageChangeKind, PartChange,
+    PartChangeKind, ReadingChange, Section, Totals, Weight,
 };
 pub use headlines::HeadlineRules;
 pub use inherited::Base;

@@ -49,6 +49,90 @@ vocabulary! {
     }
 }
 
+vocabulary! {
+    /// The key of a desktop entry by which a menu leaves it out.
+    pub enum HiddenBy {
+        /// `Type` is neither an application nor a link.
+        Type = "type",
+        /// `Hidden`: it counts as deleted.
+        Hidden = "hidden",
+        /// `NoDisplay`.
+        NoDisplay = "no-display",
+        /// `OnlyShowIn` names other desktops.
+        OnlyShowIn = "only-show-in",
+        /// `NotShowIn` names this desktop.
+        NotShowIn = "not-show-in",
+        /// `TryExec` names a program that is not installed.
+        TryExec = "try-exec",
+        /// `Categories` names a reserved category.
+        ReservedCategory = "reserved-category",
+        /// Another file has the same ID and comes first.
+        DuplicateId = "duplicate-id",
+        /// What a tally of schema 1 says; `value` has its words.
+        Legacy = "legacy",
+    }
+}
+
+/// Why a menu does not show a desktop entry.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(from = "Stored")]
+pub struct HiddenBecause {
+    /// The key that decides.
+    pub by: HiddenBy,
+    /// The value of that key.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub value: Option<Text>,
+}
+
+impl HiddenBecause {
+    /// A key with its value.
+    pub fn key(by: HiddenBy, value: impl Into<Text>) -> Self {
+        Self { by, value: Some(value.into()) }
+    }
+
+    /// The words of schema 1, as far as they have one meaning.
+    fn of_schema_1(words: &str) -> Self {
+        if words.starts_with("another file") {
+            return Self { by: HiddenBy::DuplicateId, value: None };
+        }
+        if let Some(program) = words.strip_prefix("TryExec: `").and_then(|rest| rest.split('`').next()) {
+            return Self::key(HiddenBy::TryExec, program);
+        }
+        let (key, value) = words.split_once('=').unwrap_or((words, ""));
+        let value = value.split([' ', ',']).next().unwrap_or_default();
+        match key {
+            "Type" => Self::key(HiddenBy::Type, value),
+            "Hidden" => Self::key(HiddenBy::Hidden, value),
+            "NoDisplay" => Self::key(HiddenBy::NoDisplay, value),
+            "OnlyShowIn" => Self::key(HiddenBy::OnlyShowIn, value),
+            "NotShowIn" => Self::key(HiddenBy::NotShowIn, value),
+            "Categories" => Self::key(HiddenBy::ReservedCategory, value),
+            _ => Self::key(HiddenBy::Legacy, words),
+        }
+    }
+}
+
+/// A reason as a document of this schema or of schema 1 has it.
+#[derive(Deserialize, JsonSchema)]
+#[serde(untagged)]
+enum Stored {
+    Known {
+        by: HiddenBy,
+        #[serde(default)]
+        value: Option<Text>,
+    },
+    Legacy(Text),
+}
+
+impl From<Stored> for HiddenBecause {
+    fn from(stored: Stored) -> Self {
+        match stored {
+            Stored::Known { by, value } => Self { by, value },
+            Stored::Legacy(words) => Self::of_schema_1(&words),
+        }
+    }
+}
+
 /// A desktop entry, by the Desktop Entry Specification.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Launcher {
@@ -68,7 +152,7 @@ pub struct Launcher {
     pub shown: bool,
     /// Why it is not shown.
     #[serde(default)]
-    pub hidden_because: Option<Text>,
+    pub hidden_because: Option<HiddenBecause>,
     /// The program that `Exec` starts, without its folder and arguments.
     #[serde(default)]
     pub runs: Option<Text>,
@@ -108,13 +192,15 @@ impl Launcher {
     }
 
     /// Whether a desktop could start it, in the menu or not: `NoDisplay`, `OnlyShowIn` and `NotShowIn` only hide; a deleted entry,
-    /// one of another type, one whose `TryExec` is not there and one that another file stands before are as good as not there.
+    /// one of another type, one whose `TryExec` is missing and one with an ID that another file has already count as missing.
     pub fn is_usable(&self) -> bool {
-        !self.hidden_because.as_ref().is_some_and(|because| {
-            because.starts_with("Hidden=")
-                || because.starts_with("TryExec")
-                || because.starts_with("Type=")
-                || because.starts_with("another file")
+        !self.hidden_because.as_ref().is_some_and(|because| match because.by {
+            HiddenBy::Hidden | HiddenBy::TryExec | HiddenBy::Type | HiddenBy::DuplicateId => true,
+            HiddenBy::NoDisplay
+            | HiddenBy::OnlyShowIn
+            | HiddenBy::NotShowIn
+            | HiddenBy::ReservedCategory
+            | HiddenBy::Legacy => false,
         })
     }
 }

@@ -30,14 +30,14 @@ pub use defaults::{Decided, DecidedBy, DefaultChoice, ShippedChoice};
 pub use finding::{AgentPurpose, Finding, FindingDetails, FindingName, Note, TypeDefault};
 pub use kind_reason::{KindFact, KindReason, Trait};
 pub use label::{Label, Seen, slug};
-pub use launcher::{Does, Launcher, Menu};
+pub use launcher::{Does, HiddenBecause, HiddenBy, Launcher, Menu};
 pub use looks::{Look, Looks, Session};
 pub use package::{
     Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, System, VersionOp,
 };
 pub use part::Part;
 pub use reading::{Conditions, MEASURES, Measure, NotComparable, Reading};
-pub use repository::Repository;
+pub use repository::{EMBEDDED_KEY, Repository};
 pub use shelved::{Shelved, Sighting, Sightings};
 pub use size::{bytes_human, bytes_of};
 pub use startup::{Scope, StartupItem, StartupKind};

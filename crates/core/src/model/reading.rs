@@ -49,20 +49,18 @@ pub struct Measure {
     pub short: &'static str,
     /// `bytes`, `count` or `seconds`.
     pub unit: &'static str,
-    /// Name for people.
-    pub label: &'static str,
 }
 
 /// Everything that can be measured, in the order that it is shown in.
 pub const MEASURES: &[Measure] = &[
-    Measure { what: "memory-used", short: "memory", unit: "bytes", label: "Memory used" },
-    Measure { what: "swap-used", short: "swap", unit: "bytes", label: "Swap used" },
-    Measure { what: "disk-used", short: "disk", unit: "bytes", label: "Disk used" },
-    Measure { what: "tasks", short: "tasks", unit: "count", label: "Tasks" },
-    Measure { what: "threads", short: "threads", unit: "count", label: "Threads" },
-    Measure { what: "load", short: "load", unit: "count", label: "Load, last minute" },
-    Measure { what: "boot-time", short: "boot", unit: "seconds", label: "Time to boot" },
-    Measure { what: "uptime", short: "uptime", unit: "seconds", label: "Time since boot" },
+    Measure { what: "memory-used", short: "memory", unit: "bytes" },
+    Measure { what: "swap-used", short: "swap", unit: "bytes" },
+    Measure { what: "disk-used", short: "disk", unit: "bytes" },
+    Measure { what: "tasks", short: "tasks", unit: "count" },
+    Measure { what: "threads", short: "threads", unit: "count" },
+    Measure { what: "load", short: "load", unit: "count" },
+    Measure { what: "boot-time", short: "boot", unit: "seconds" },
+    Measure { what: "uptime", short: "uptime", unit: "seconds" },
 ];
 
 impl Measure {

@@ -2,6 +2,9 @@ use super::{Evidence, Phase, System, Text};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+/// What `signed_by` says of a key that the file of the repository contains itself.
+pub const EMBEDDED_KEY: &str = "embedded-key";
+
 /// A place that packages come from.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Repository {

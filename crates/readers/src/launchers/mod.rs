@@ -11,7 +11,9 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use std::path::PathBuf;
 use tally_core::knowledge::menu_of;
-use tally_core::model::{Does, Evidence, Launcher, Menu, PackageRef, System, Text, Unread};
+use tally_core::model::{
+    Does, Evidence, HiddenBecause, HiddenBy, Launcher, Menu, PackageRef, System, Text, Unread,
+};
 use tally_trees::{NodeKind, Tree};
 
 /// Folders of launchers, those that win first. A file of the same ID in a later folder is shadowed.
@@ -61,7 +63,7 @@ pub fn read(tree: &dyn Tree, desktops: &[Text]) -> LauncherFacts {
         let Some(mut launcher) = launcher else { continue };
         if !winners.insert(launcher.id.clone()) {
             launcher.shown = false;
-            launcher.hidden_because = Some("another file of the same ID comes first".into());
+            launcher.hidden_because = Some(HiddenBecause { by: HiddenBy::DuplicateId, value: None });
         }
         facts.launchers.push(launcher);
     }
@@ -194,32 +196,32 @@ fn ends_the_session(program: &str) -> bool {
 }
 
 /// Why the menu leaves an entry out, by the specification's keys in the order that a menu asks them.
-fn hidden_because(group: &Group, desktops: &[Text], programs: &Programs<'_>) -> Option<Text> {
+fn hidden_because(group: &Group, desktops: &[Text], programs: &Programs<'_>) -> Option<HiddenBecause> {
     let kind = group.get("Type").map_or("Application", |kind| kind.as_str());
     if !matches!(kind, "Application" | "Link") {
-        return Some(format!("Type={kind} is not a launcher").into());
+        return Some(HiddenBecause::key(HiddenBy::Type, kind));
     }
-    for key in ["Hidden", "NoDisplay"] {
+    for (key, by) in [("Hidden", HiddenBy::Hidden), ("NoDisplay", HiddenBy::NoDisplay)] {
         if group.is_true(key) {
-            return Some(format!("{key}=true").into());
+            return Some(HiddenBecause::key(by, "true"));
         }
     }
     let here =
         |names: &[Text]| names.iter().any(|name| desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
     let only = group.list("OnlyShowIn");
     if !only.is_empty() && !here(&only) {
-        return Some(format!("OnlyShowIn={}", only.join(";")).into());
+        return Some(HiddenBecause::key(HiddenBy::OnlyShowIn, only.join(";")));
     }
     let not = group.list("NotShowIn");
     if here(&not) {
-        return Some(format!("NotShowIn={}", not.join(";")).into());
+        return Some(HiddenBecause::key(HiddenBy::NotShowIn, not.join(";")));
     }
     if let Some(tried) = group.string("TryExec").filter(|tried| programs.has(tried) == Some(false)) {
-        return Some(format!("TryExec: `{tried}` is not there").into());
+        return Some(HiddenBecause::key(HiddenBy::TryExec, tried));
     }
     let reserved =
         group.list("Categories").into_iter().find(|category| RESERVED.contains(&category.as_str()))?;
-    Some(format!("Categories={reserved}, which no menu shows").into())
+    Some(HiddenBecause::key(HiddenBy::ReservedCategory, reserved))
 }
 
 /// The reserved categories of the Desktop Menu Specification: what desktops look for by themselves.
@@ -253,18 +255,19 @@ mod tests {
     #[test]
     fn what_hides_a_launcher_is_said() {
         for (entry, because) in [
-            ("NoDisplay=true", Some("NoDisplay=true")),
-            ("Hidden=true\nNoDisplay=true", Some("Hidden=true")),
-            ("OnlyShowIn=Other;", Some("OnlyShowIn=Other")),
+            ("NoDisplay=true", Some((HiddenBy::NoDisplay, "true"))),
+            ("Hidden=true\nNoDisplay=true", Some((HiddenBy::Hidden, "true"))),
+            ("OnlyShowIn=Other;", Some((HiddenBy::OnlyShowIn, "Other"))),
             ("OnlyShowIn=weir;", None),
-            ("NotShowIn=Weir;", Some("NotShowIn=Weir")),
-            ("TryExec=gone", Some("TryExec: `gone` is not there")),
+            ("NotShowIn=Weir;", Some((HiddenBy::NotShowIn, "Weir"))),
+            ("TryExec=gone", Some((HiddenBy::TryExec, "gone"))),
             ("TryExec=/usr/bin/inkcap", None),
-            ("Type=Service", Some("Type=Service is not a launcher")),
-            ("Categories=Screensaver;", Some("Categories=Screensaver, which no menu shows")),
+            ("Type=Service", Some((HiddenBy::Type, "Service"))),
+            ("Categories=Screensaver;", Some((HiddenBy::ReservedCategory, "Screensaver"))),
             ("Categories=Utility;Applets;", None),
         ] {
-            assert_eq!(read_entry(entry).hidden_because.as_deref(), because, "{entry}");
+            let expected = because.map(|(by, value)| HiddenBecause::key(by, value));
+            assert_eq!(read_entry(entry).hidden_because, expected, "{entry}");
         }
     }
 

@@ -347,7 +347,7 @@ mod tests {
         let extended = "runtime/org.marsh.Platform/x86_64/31.04";
         assert_eq!(theme.kind_because, KindReason::of(KindFact::ExtensionOf, Some(extended.into())));
         let whys: Vec<&str> = facts.unread.iter().map(|unread| &*unread.why).collect();
-        assert_eq!(whys, ["is not a deployment record", "is not there"]);
+        assert_eq!(whys, ["is not a deployment record", "does not exist"]);
         let remotes =
             Flatpak.repositories(&tree as &dyn Tree, &facts.packages, &Label::default()).repositories;
         assert_eq!((&*remotes[0].name, remotes[0].enabled), ("flats", false));

@@ -1,6 +1,7 @@
 use crate::document::Role;
 use tally_core::compare::{
-    ApplicationChangeKind, DefaultChangeKind, ListChangeKind, PackageChangeKind, PartChangeKind,
+    ApplicationChangeKind, DefaultChangeKind, ListChange, ListChangeKind, ListItem, PackageChangeKind,
+    PartChangeKind,
 };
 
 /// A change of a package in the sums (`3 upgraded`), and what it means.
@@ -71,6 +72,24 @@ pub const fn list_change(change: ListChangeKind) -> (Role, &'static str) {
         ListChangeKind::Removed => (Role::Went, "removed"),
         ListChangeKind::Changed => (Role::Changed, "changed"),
     }
+}
+
+/// What an item of a list is called; repositories and startup items have names of their own.
+pub fn list_item(change: &ListChange) -> String {
+    let what = match change.item {
+        ListItem::Repository | ListItem::Startup => return change.name.to_string(),
+        ListItem::Session => "session",
+        ListItem::Theme => "theme",
+        ListItem::IconSet => "icon set",
+        ListItem::Wallpapers => "wallpapers",
+        ListItem::Font => "font",
+        ListItem::DefaultSession => "default session",
+        ListItem::DefaultTheme => "default theme",
+        ListItem::DefaultIcons => "default icons",
+        ListItem::DefaultFont => "default font",
+        ListItem::DefaultWallpaper => "default wallpaper",
+    };
+    format!("{what} {}", change.name).trim_end().to_owned()
 }
 
 /// A change of a part, and what it means; nothing is said of one that is the same.

@@ -15,7 +15,8 @@ mod sources;
 
 pub use answers::{answer, verdict};
 pub use changes::{
-    application_change, default_change, list_change, package_change, package_change_title, part_change,
+    application_change, default_change, list_change, list_item, package_change, package_change_title,
+    part_change,
 };
 pub use decisions::{decision_kind, decision_names, decision_reason, decision_title};
 pub use defaults::decided;
@@ -23,7 +24,7 @@ pub use findings::{finding, purpose};
 pub use headlines::headline;
 pub use kinds::kind_reason;
 pub use rows::{cell, measure, remark, row_label};
-pub use sources::{doubt, matched, missing_fact, not_comparable, not_recorded, section, seen};
+pub use sources::{doubt, hidden, key, matched, missing_fact, not_comparable, not_recorded, section, seen};
 
 use tally_core::model::{System, Text};
 

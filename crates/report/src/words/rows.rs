@@ -2,7 +2,6 @@ use super::{listed, not_comparable, plain};
 use crate::view::capital;
 use std::borrow::Cow;
 use tally_core::grid::{CellState, Field, Remark, RowLabel};
-use tally_core::model::MEASURES;
 
 /// What a row of a grid is about.
 pub fn row_label(label: &RowLabel) -> Cow<'_, str> {
@@ -22,7 +21,17 @@ pub fn row_label(label: &RowLabel) -> Cow<'_, str> {
 
 /// What a measured figure is called.
 pub fn measure(name: &str) -> &str {
-    MEASURES.iter().find(|measure| measure.what == name).map_or(name, |measure| measure.label)
+    match name {
+        "memory-used" => "Memory used",
+        "swap-used" => "Swap used",
+        "disk-used" => "Disk used",
+        "tasks" => "Tasks",
+        "threads" => "Threads",
+        "load" => "Load (1 minute)",
+        "boot-time" => "Boot time",
+        "uptime" => "Uptime",
+        other => other,
+    }
 }
 
 const fn field_label(field: Field) -> &'static str {

@@ -2,7 +2,7 @@ use super::listed;
 use crate::text::{count_of, thousands};
 use tally_core::compare::{NotRecorded, Section};
 use tally_core::find::{Matched, MatchedBy};
-use tally_core::model::{Doubt, MissingFact, NotComparable, Seen};
+use tally_core::model::{Doubt, EMBEDDED_KEY, HiddenBecause, HiddenBy, MissingFact, NotComparable, Seen};
 
 /// What of an install is shown.
 pub const fn seen(seen: Seen) -> &'static str {
@@ -83,6 +83,27 @@ pub fn not_recorded(missing: &NotRecorded) -> String {
         said.push(format!("The menu entries of {names}, removed since installation, are not known."));
     }
     said.join(" ")
+}
+
+/// The key that a repository is signed with.
+pub fn key(signed_by: &str) -> &str {
+    if signed_by == EMBEDDED_KEY { "a key in the same file" } else { signed_by }
+}
+
+/// Why a menu does not show a launcher.
+pub fn hidden(because: &HiddenBecause) -> String {
+    let value = because.value.as_deref().unwrap_or_default();
+    match because.by {
+        HiddenBy::Type => format!("Type={value}"),
+        HiddenBy::Hidden => format!("Hidden={value}"),
+        HiddenBy::NoDisplay => format!("NoDisplay={value}"),
+        HiddenBy::OnlyShowIn => format!("OnlyShowIn={value}"),
+        HiddenBy::NotShowIn => format!("NotShowIn={value}"),
+        HiddenBy::TryExec => format!("TryExec={value} (not installed)"),
+        HiddenBy::ReservedCategory => format!("Categories={value} (a reserved category)"),
+        HiddenBy::DuplicateId => "another file with the same ID comes first".to_owned(),
+        HiddenBy::Legacy => value.to_owned(),
+    }
 }
 
 /// Why a search found something.

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::ops::Range;
 use std::path::Path;
-use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread, slug};
+use tally_core::model::{EMBEDDED_KEY, Evidence, Label, Package, Repository, System, Text, Unread, slug};
 use tally_trees::{Bytes, LIMITS, Tree, unpack_file};
 
 const LISTS: &str = "var/lib/apt/lists";
@@ -136,7 +136,7 @@ fn words(value: &[u8]) -> Vec<Text> {
 /// The path of a key, or that the key stands in the file itself.
 fn key_of(value: &str) -> Option<Text> {
     let first = value.lines().next().unwrap_or_default().trim();
-    filled(if value.contains("BEGIN PGP") { "a key in the file itself".into() } else { first.into() })
+    filled(if value.contains("BEGIN PGP") { EMBEDDED_KEY.into() } else { first.into() })
 }
 
 fn repository(
@@ -462,7 +462,7 @@ mod tests {
             said,
             [
                 "bittern https://deb.saltmarsh.example/os Some(true) Some(1) Some(\"/k.gpg\")",
-                "Shop stable https://shop.example Some(false) Some(0) Some(\"a key in the file itself\")",
+                "Shop stable https://shop.example Some(false) Some(0) Some(\"embedded-key\")",
                 "off.example x https://off.example None None None",
             ]
         );

@@ -8,7 +8,7 @@ use crate::view::{capital, dim, optional};
 use crate::wire::CsvTable;
 use crate::words;
 use std::collections::BTreeMap;
-use tally_core::compare::{Comparison, DecisionKind, ListChange};
+use tally_core::compare::{Comparison, DecisionKind, ListChange, ListItem};
 use tally_core::model::Kind;
 
 pub(super) fn defaults(document: &mut Document, view: &CompareView<'_>) {
@@ -125,15 +125,23 @@ pub(super) fn list(document: &mut Document, title: &str, nothing: &str, changes:
         let (role, word) = words::list_change(change.change);
         table.row(vec![
             Span::new(role, word),
-            change.name.as_str().into(),
-            optional(change.old.as_deref()).into(),
-            optional(change.new.as_deref()).into(),
+            words::list_item(change).into(),
+            value(change, change.old.as_deref()).into(),
+            value(change, change.new.as_deref()).into(),
         ]);
     }
     document.table_or(table, nothing);
 }
 
-/// Changes of weight by kind of package.
+/// A value of an item; wallpapers have a number of pictures.
+fn value(change: &ListChange, value: Option<&str>) -> String {
+    match (change.item, value) {
+        (ListItem::Wallpapers, Some(count)) => format!("{count} files"),
+        _ => optional(value),
+    }
+}
+
+/// Changes of disk space by kind of package.
 fn by_kind(comparison: &Comparison) -> Vec<(Kind, u64, i64)> {
     let mut kinds: BTreeMap<Kind, (u64, i64)> = BTreeMap::new();
     for change in &comparison.packages {
@@ -248,7 +256,7 @@ pub(super) fn csv(table: &mut CsvTable, comparison: &Comparison, wanted: impl Fn
                 row(
                     what,
                     c.change.name(),
-                    &c.name,
+                    &words::list_item(c),
                     &old,
                     &new,
                     String::new(),

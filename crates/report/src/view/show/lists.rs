@@ -153,7 +153,7 @@ pub(super) fn repositories(tally: &Tally) -> Document {
             official,
             repository.components.join(" ").into(),
             repository.uri.as_str().into(),
-            dim(repository.signed_by.as_deref().unwrap_or_default()),
+            dim(repository.signed_by.as_deref().map(words::key).unwrap_or_default()),
             dim(repository.evidence.place()),
         ]);
     }

@@ -109,7 +109,7 @@ pub(super) fn csv(tally: &Tally) -> CsvTable {
             optional(launcher.format.map(|f| f.name())),
             size.map(ToString::to_string).unwrap_or_default(),
             launcher.shown.to_string(),
-            optional(launcher.hidden_because.as_deref()),
+            launcher.hidden_because.as_ref().map(words::hidden).unwrap_or_default(),
             launcher.does.name().into(),
             optional(launcher.url.as_deref()),
             optional(launcher.runs.as_deref()),
