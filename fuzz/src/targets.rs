@@ -7,7 +7,7 @@ use std::sync::{Arc, LazyLock};
 use tally_core::check::Checklist;
 use tally_core::knowledge::{Agents, KindRules, OwnRules, PartRules, Roles};
 use tally_core::model::{Label, Medium, System, Taken};
-use tally_core::version;
+use tally_core::systems;
 use tally_readers::packages::{self, Wanted};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
 use tally_trees::{Bytes, LIMITS, Memory, NodeKind, Source, Squashfs, Tree};
@@ -149,10 +149,12 @@ fn options(medium: Medium) -> TakeOptions<'static> {
         overrides: Overrides::default(),
         installed: None,
         on_medium: OnMedium::default(),
-        rules: &RULES.parts,
-        kinds: &RULES.kinds,
-        roles: &RULES.roles,
-        agents: &RULES.agents,
+        rules: tally_core::derive::Rules {
+            parts: &RULES.parts,
+            kinds: &RULES.kinds,
+            roles: &RULES.roles,
+            agents: &RULES.agents,
+        },
     }
 }
 
@@ -183,7 +185,7 @@ fn read(tree: &dyn Tree) {
         let facts = system.read(tree);
         let mut wanted = Wanted::new(true);
         wanted.add(b"usr/bin/inkcap");
-        _ = system.survey(tree, &facts.packages, &wanted);
+        _ = system.scan_file_lists(tree, &facts.packages, &wanted);
         _ = system.repositories(tree, &facts.packages, &Label::default());
     }
 }
@@ -346,10 +348,10 @@ fn versions(_: &'static str, bytes: &[u8]) {
     let mut lines = text.lines();
     let (a, b, c) = (lines.next().unwrap_or(""), lines.next().unwrap_or(""), lines.next().unwrap_or(""));
     for system in System::ALL {
-        let order = |one: &str, other: &str| version::order(*system, one, other);
+        let order = |one: &str, other: &str| systems::order(*system, one, other);
         assert_eq!(
-            version::compare(*system, a, b),
-            version::compare(*system, b, a).reverse(),
+            systems::compare(*system, a, b),
+            systems::compare(*system, b, a).reverse(),
             "{system:?}: {a:?} {b:?}"
         );
         assert_eq!(order(a, b), order(b, a).reverse(), "{system:?}: {a:?} {b:?}");

@@ -29,7 +29,7 @@ fn tally(packages: usize, release: usize) -> Tally {
         let version = format!("1:{}.{}-{}", 1 + i % 7, if i % 2 == 0 { release } else { 3 }, 1 + i % 3);
         let mut package = Package::new(System::Dpkg, format!("libmarsh-package-{i}"), version.as_str());
         package.arch = "amd64".into();
-        package.upstream_version = tally_core::version::upstream(System::Dpkg, &version).into();
+        package.upstream_version = tally_core::systems::upstream(System::Dpkg, &version).into();
         package.reason = Reason::Dependency;
         package.installed_bytes = Some(1000 * i as u64);
         let one = |name: String| Dependency { name: name.into(), op: None, version: None };

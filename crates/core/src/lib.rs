@@ -27,6 +27,8 @@ pub mod history;
 pub mod knowledge;
 pub mod lag;
 pub mod model;
+pub mod systems;
 pub mod trail;
 pub mod version;
+pub mod vocabulary;
 pub mod weigh;

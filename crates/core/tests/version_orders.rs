@@ -4,7 +4,7 @@
 use proptest::prelude::*;
 use std::cmp::Ordering;
 use tally_core::model::System;
-use tally_core::version::{compare, order};
+use tally_core::systems::{compare, order};
 
 /// Strings over what orders treat unlike: digits, letters, separators, the marks that come before or after everything.
 fn version() -> impl Strategy<Value = String> {

@@ -2,7 +2,8 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests may fail")]
 
 use tally_core::model::System;
-use tally_core::version::{compare, sign};
+use tally_core::systems::compare;
+use tally_core::version::sign;
 
 fn agrees(system: System, table: &str, pairs: usize) {
     let mut wrong = Vec::new();

@@ -8,6 +8,7 @@ use sha2::{Digest, Sha256};
 use std::io::{BufReader, Cursor, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use tally_core::derive::Rules;
 use tally_core::history::Moment;
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Reading, System, Taken, Tally, Text, Unread};
@@ -298,10 +299,7 @@ impl Options {
             overrides,
             installed: self.installed,
             on_medium: self.on_medium.clone(),
-            rules,
-            kinds: &self.kinds,
-            roles: &self.roles,
-            agents: &self.agents,
+            rules: Rules { parts: rules, kinds: &self.kinds, roles: &self.roles, agents: &self.agents },
         }
     }
 }

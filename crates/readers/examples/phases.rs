@@ -33,7 +33,7 @@ fn time_stages(tree: &dyn Tree) {
             let name = system.system().name();
             let facts = system.read(tree);
             lap(&format!("{name} packages"));
-            system.survey(tree, &facts.packages, &wanted);
+            system.scan_file_lists(tree, &facts.packages, &wanted);
             lap(&format!("{name} owners"));
         }
         drop(menu);

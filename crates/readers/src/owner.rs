@@ -56,7 +56,7 @@ fn owners(tree: &dyn Tree, paths: &[String]) -> Vec<Owned> {
         .collect();
     for system in packages::present(tree) {
         let facts = system.read(tree);
-        let owners = system.survey(tree, &facts.packages, &wanted);
+        let owners = system.scan_file_lists(tree, &facts.packages, &wanted);
         for (owned, target) in found.iter_mut().zip(&targets) {
             let at = owners
                 .of(&wanted, owned.path.as_bytes())

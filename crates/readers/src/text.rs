@@ -1,6 +1,6 @@
 //! Bytes of an install as text: never trusted to be UTF-8, never allowed to speak to a terminal.
 
-use smol_str::{SmolStr, format_smolstr};
+use smol_str::SmolStr;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 
@@ -19,11 +19,7 @@ pub(crate) fn name_text(name: &OsStr) -> SmolStr {
     text(name.as_bytes())
 }
 
-/// Seconds since 1970 as RFC 3339 UTC; none for the first year, which stands for times that nobody set.
-pub(crate) fn time_text(seconds: i64) -> Option<SmolStr> {
-    let time = jiff::Timestamp::from_second(seconds).ok().filter(|_| seconds > 365 * 86_400)?;
-    Some(format_smolstr!("{time}"))
-}
+pub(crate) use tally_core::history::time_text;
 
 /// `Some` unless empty.
 pub(crate) fn filled(value: SmolStr) -> Option<SmolStr> {

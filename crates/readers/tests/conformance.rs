@@ -7,7 +7,7 @@ use saltmarsh::{Family, World};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use tally_core::model::{Label, MissingFact, Reason, System};
-use tally_readers::packages::{PackageFacts, PackageSystem, REGISTRY, Wanted};
+use tally_readers::packages::{PackageFacts, PackageReader, REGISTRY, Wanted};
 use tally_trees::{Folder, Memory, NodeKind, Tree};
 
 /// Files of the made-up install, links kept.
@@ -94,13 +94,13 @@ fn install(files: &[(PathBuf, Held)], change: impl Fn(&Path, &[u8]) -> Vec<u8>) 
 }
 
 /// Asks a system everything that `take` asks.
-fn ask(system: &dyn PackageSystem, tree: &Memory) -> PackageFacts {
+fn ask(system: &dyn PackageReader, tree: &Memory) -> PackageFacts {
     let tree: &dyn Tree = tree;
     let facts = system.read(tree);
     let mut wanted = Wanted::new(true);
     wanted.add(b"usr/share/applications/org.marsh.Inkcap.desktop");
     wanted.add(b"var/lib/flatpak/exports/share/applications/org.marsh.Pondskate.desktop");
-    system.survey(tree, &facts.packages, &wanted);
+    system.scan_file_lists(tree, &facts.packages, &wanted);
     system.repositories(tree, &facts.packages, &Label::default());
     facts
 }
@@ -108,10 +108,10 @@ fn ask(system: &dyn PackageSystem, tree: &Memory) -> PackageFacts {
 #[test]
 fn a_good_install_is_read_whole() {
     for (number, tree) in installs(|_, content| content.to_vec()).into_iter().enumerate() {
-        for system in REGISTRY.iter().filter(|system| number == 0 || system.is_here(&tree)) {
+        for system in REGISTRY.iter().filter(|system| number == 0 || system.detect(&tree)) {
             let facts = ask(*system, &tree);
             let name = system.system().name();
-            assert!(system.is_here(&tree), "{name}");
+            assert!(system.detect(&tree), "{name}");
             assert!(!facts.packages.is_empty(), "{name}");
             assert_eq!(facts.unread, [], "{name}");
             for package in &facts.packages {
@@ -131,7 +131,7 @@ fn a_good_install_is_read_whole() {
 #[test]
 fn every_family_tells_the_same_story() {
     let trees = installs(|_, content| content.to_vec());
-    let told = |tree: &Memory, system: &dyn PackageSystem| -> Vec<(String, u64, Reason, usize)> {
+    let told = |tree: &Memory, system: &dyn PackageReader| -> Vec<(String, u64, Reason, usize)> {
         let facts = system.read(tree);
         let mut packages: Vec<_> = facts
             .packages
@@ -149,7 +149,7 @@ fn every_family_tells_the_same_story() {
     let expected = told(&trees[0], native().next().copied().unwrap());
     assert!(expected.len() > 150);
     for (number, tree) in trees.iter().enumerate() {
-        for system in native().filter(|system| system.is_here(tree)) {
+        for system in native().filter(|system| system.detect(tree)) {
             let name = format!("{} in root {number}", system.system().name());
             let found = told(tree, *system);
             assert_eq!(found.len(), expected.len(), "{name}");
@@ -167,7 +167,7 @@ fn every_family_tells_the_same_story() {
             let launcher = format!("{local}/share/applications/org.marsh.Inkcap.desktop");
             let mut wanted = Wanted::new(true);
             wanted.add(launcher.as_bytes());
-            let owners = system.survey(tree, &facts.packages, &wanted);
+            let owners = system.scan_file_lists(tree, &facts.packages, &wanted);
             let owner = owners.of(&wanted, launcher.as_bytes()).map(|at| facts.packages[at].plain_name());
             assert_eq!(owner, Some("inkcap"), "{name}");
             let surveyed = owners
@@ -186,7 +186,7 @@ fn every_family_tells_the_same_story() {
 #[test]
 fn nothing_is_found_where_nothing_is() {
     for system in REGISTRY {
-        assert!(!system.is_here(&Memory::new()));
+        assert!(!system.detect(&Memory::new()));
         assert!(ask(*system, &Memory::new()).packages.is_empty());
     }
 }
@@ -204,7 +204,7 @@ fn each_system_has_a_page() {
 fn a_cut_database_keeps_what_came_before() {
     for cut in [0, 1, 7, 64, 96, 200, 1000, 5000] {
         for tree in installs(|_, content| content[..content.len().min(cut)].to_vec()) {
-            for system in REGISTRY.iter().filter(|system| system.is_here(&tree)) {
+            for system in REGISTRY.iter().filter(|system| system.detect(&tree)) {
                 ask(*system, &tree);
             }
         }
@@ -327,7 +327,7 @@ proptest! {
             content
         });
         for tree in &trees {
-            for system in REGISTRY.iter().filter(|system| system.is_here(tree)) {
+            for system in REGISTRY.iter().filter(|system| system.detect(tree)) {
                 ask(*system, tree);
             }
         }

@@ -1,5 +1,5 @@
-use crate::model::vocabulary::vocabulary;
 use crate::model::{Evidence, FindingDetails, Label, Text};
+use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::Serialize;
 

@@ -2,7 +2,7 @@
 
 use super::stem::{family_name, source_stem, stem};
 use crate::model::{Application, Package, System};
-use crate::version;
+use crate::systems;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 use std::cmp::{Ordering, Reverse};
 
@@ -382,7 +382,7 @@ fn in_order(positions: &mut [usize], packages: &[&Package]) {
 
 fn by_version(a: &Package, b: &Package) -> Ordering {
     let system: System = a.system;
-    version::order(system, &a.version, &b.version).then_with(|| a.arch.cmp(&b.arch))
+    systems::order(system, &a.version, &b.version).then_with(|| a.arch.cmp(&b.arch))
 }
 
 #[cfg(test)]

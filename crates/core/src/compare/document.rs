@@ -1,11 +1,11 @@
 //! The comparison document: what `compare --format json` prints.
 
 use super::Alignment;
-use crate::model::vocabulary;
 use crate::model::{
     AgentPurpose, Decided, Kind, Label, Menu, NotComparable, PackageRef, System, Tally, Text,
 };
 use crate::version::Step;
+use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

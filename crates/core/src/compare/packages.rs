@@ -1,5 +1,6 @@
 use super::{Alignment, Match, NameAndVersion, PackageChange, PackageChangeKind};
 use crate::model::{Package, Reason};
+use crate::systems;
 use crate::version::{self, Step};
 use std::cmp::Ordering;
 
@@ -82,7 +83,7 @@ fn kept(old: &Package, new: &Package, how: Match) -> Option<PackageChange> {
 }
 
 fn change_of(old: &Package, new: &Package) -> Option<(PackageChangeKind, Option<Step>)> {
-    let order = version::compare(new.system, &new.version, &old.version);
+    let order = systems::compare(new.system, &new.version, &old.version);
     if order == Ordering::Equal {
         // A list may not say for which architecture a package is.
         if old.arch != new.arch && !old.arch.is_empty() && !new.arch.is_empty() {
@@ -101,7 +102,7 @@ fn change_of(old: &Package, new: &Package) -> Option<(PackageChangeKind, Option<
 /// The upstream version; an old tally or a listing may not state it.
 fn upstream(package: &Package) -> &str {
     if package.upstream_version.is_empty() {
-        version::upstream(package.system, &package.version)
+        systems::upstream(package.system, &package.version)
     } else {
         &package.upstream_version
     }

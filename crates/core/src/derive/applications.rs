@@ -93,7 +93,7 @@ fn finish(mut application: Application, companions: &FxHashMap<(System, &str), u
     application.version = application
         .delivered
         .first()
-        .map(|d| Text::from(crate::version::upstream(d.system, &d.version)))
+        .map(|d| Text::from(crate::systems::upstream(d.system, &d.version)))
         .filter(|version| !version.is_empty());
     let own: Option<u64> =
         application.delivered.iter().try_fold(0_u64, |sum, d| Some(sum.saturating_add(d.bytes?)));

@@ -1,7 +1,7 @@
 //! Approximate search over one install: a name heard, misspelt or in part.
 
-use crate::model::vocabulary;
 use crate::model::{PackageRef, Tally, Text};
+use crate::vocabulary;
 use rustc_hash::{FxHashMap, FxHashSet};
 use schemars::JsonSchema;
 use serde::Serialize;

@@ -10,7 +10,7 @@ pub use dominators::{Above, Dominators};
 
 use crate::knowledge::matches;
 use crate::model::{Dependency, Package, Reason, System, VersionOp};
-use crate::version;
+use crate::systems;
 use rustc_hash::FxHashMap;
 use std::cmp::Ordering;
 use std::collections::VecDeque;
@@ -288,7 +288,7 @@ impl<'g> Index<'g> {
 fn fits(system: System, wanted: &Dependency, version: Option<&str>) -> bool {
     let (Some(op), Some(asked)) = (wanted.op, &wanted.version) else { return true };
     let Some(version) = version else { return false };
-    let order = version::compare(system, version, asked);
+    let order = systems::compare(system, version, asked);
     match op {
         VersionOp::Less => order == Ordering::Less,
         VersionOp::AtMost => order != Ordering::Greater,

@@ -1,6 +1,6 @@
 use super::likeness::Likeness;
-use crate::model::vocabulary::vocabulary;
 use crate::model::{Evidence, Kind, Label, NotComparable, PackageRef, System, Text};
+use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;

@@ -1,7 +1,7 @@
 //! How alike installs are: what both of a pair have, as a share of what either has (Jaccard's measure).
 
 use crate::model::Tally;
-use crate::model::vocabulary::vocabulary;
+use crate::vocabulary;
 use rustc_hash::FxHashMap;
 
 vocabulary! {

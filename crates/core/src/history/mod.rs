@@ -5,10 +5,12 @@
 //! a tally as found the tally of that day.
 
 mod day;
+mod past;
 mod replay;
 mod shipped;
 
 pub use day::{Candidate, Day, install_day};
+pub use past::{Past, fill_times, time_text};
 pub use replay::{Marked, mark};
 pub use shipped::{Moment, as_found, as_shipped, is_shipped};
 

@@ -4,7 +4,7 @@ use super::day::Day;
 use super::{Event, Records, SystemRecords};
 use crate::graph::{Graph, Ix};
 use crate::model::{Doubt, Package, Phase, SinceInstall, State, System, Text};
-use crate::version::order as order_versions;
+use crate::systems::order as order_versions;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeSet;
 
@@ -91,7 +91,7 @@ fn number(n: usize) -> u32 {
 
 /// Architectures of packages that run anywhere, and of logs that do not tell.
 fn any_arch(arch: &str) -> bool {
-    matches!(arch, "" | "all" | "noarch" | "any" | "neutral")
+    System::ALL.iter().any(|system| system.is_neutral(arch))
 }
 
 fn same_arch(a: &str, b: &str) -> bool {
@@ -229,7 +229,7 @@ fn update(package: &mut Package, shipped: Option<Text>) {
 /// A package that only logs or lists know.
 fn gone(system: System, name: &str, arch: &str, version: Text) -> Package {
     let mut package = Package::new(system, name, version);
-    package.upstream_version = crate::version::upstream(system, &package.version).into();
+    package.upstream_version = crate::systems::upstream(system, &package.version).into();
     package.arch = arch.into();
     package.state = State::Removed;
     package.phase = Phase::RemovedLater;

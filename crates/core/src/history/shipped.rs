@@ -2,10 +2,10 @@
 
 use crate::derive::{derive_findings, join_applications, mark_roles};
 use crate::knowledge::Agents;
-use crate::model::vocabulary;
 use crate::model::{
     Counts, Finding, FindingName, Look, Medium, Package, PackageRef, Phase, Seen, Tally, Text,
 };
+use crate::vocabulary;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 vocabulary! {

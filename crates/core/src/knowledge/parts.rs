@@ -5,6 +5,7 @@
 
 use super::pattern::{Pattern, matches};
 use crate::model::{Evidence, Package, PackageRef, Part, System, Text};
+use crate::systems;
 use crate::version;
 use rustc_hash::FxHashMap;
 use serde::Deserialize;
@@ -341,7 +342,7 @@ fn display_name(name: &str) -> Text {
 
 fn newest(packages: Vec<&Package>) -> Option<&Package> {
     packages.into_iter().reduce(|best, next| {
-        if version::order(best.system, &next.version, &best.version).is_gt() { next } else { best }
+        if systems::order(best.system, &next.version, &best.version).is_gt() { next } else { best }
     })
 }
 
@@ -385,7 +386,7 @@ mod tests {
 
     fn package(name: &str, version: &str) -> Package {
         let mut package = Package::new(System::Dpkg, name, version);
-        package.upstream_version = version::upstream(System::Dpkg, version).into();
+        package.upstream_version = systems::upstream(System::Dpkg, version).into();
         package
     }
 

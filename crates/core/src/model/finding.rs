@@ -1,5 +1,5 @@
-use super::vocabulary::vocabulary;
 use super::{Evidence, System, Text};
+use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

@@ -1,5 +1,5 @@
 use super::Text;
-use super::vocabulary::vocabulary;
+use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

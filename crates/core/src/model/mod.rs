@@ -1,9 +1,5 @@
 //! The tally document: one record of one install. The key names are a contract (schema 2); documents of schema 1 are read as well.
 
-pub mod vocabulary;
-
-pub use vocabulary::{Word, vocabulary};
-
 mod application;
 mod counts;
 mod defaults;
@@ -24,6 +20,8 @@ mod startup;
 mod storage;
 mod tally;
 
+pub use crate::systems::System;
+pub use crate::vocabulary::Word;
 pub use application::{Application, Delivery};
 pub use counts::Counts;
 pub use defaults::{Decided, DecidedBy, DefaultChoice, ShippedChoice};
@@ -32,9 +30,7 @@ pub use kind_reason::{KindFact, KindReason, Trait};
 pub use label::{Label, Seen, slug};
 pub use launcher::{Does, HiddenBecause, HiddenBy, Launcher, Menu};
 pub use looks::{Look, Looks, Session};
-pub use package::{
-    Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, System, VersionOp,
-};
+pub use package::{Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, VersionOp};
 pub use part::Part;
 pub use reading::{Conditions, MEASURES, Measure, NotComparable, Reading};
 pub use repository::{EMBEDDED_KEY, Repository};

@@ -1,55 +1,7 @@
-use super::vocabulary::vocabulary;
-use super::{Evidence, KindReason, Text};
+use super::{Evidence, KindReason, System, Text};
+use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-
-vocabulary! {
-    /// A package system: who installed a package, and whose version order holds.
-    pub enum System {
-        /// Debian packages.
-        Dpkg = "dpkg",
-        /// RPM packages, whatever the resolver above them.
-        Rpm = "rpm",
-        /// Packages of the `alpm` database.
-        Pacman = "pacman",
-        /// Alpine packages.
-        Apk = "apk",
-        /// `eopkg` packages.
-        Eopkg = "eopkg",
-        /// FreeBSD packages.
-        FreebsdPkg = "freebsd-pkg",
-        /// Ebuilds merged by Portage.
-        Portage = "portage",
-        /// XBPS packages.
-        Xbps = "xbps",
-        /// Slackware packages.
-        Slackware = "slackware",
-        /// Snaps.
-        Snap = "snap",
-        /// Flatpak applications and runtimes.
-        Flatpak = "flatpak",
-        /// `AppImage` files.
-        Appimage = "appimage",
-    }
-}
-
-impl System {
-    /// Whether it delivers single applications beside the native packages.
-    pub const fn is_sandbox(self) -> bool {
-        matches!(self, Self::Snap | Self::Flatpak | Self::Appimage)
-    }
-
-    /// The package-URL type (ECMA-427), where one is registered for this system.
-    pub const fn purl_type(self) -> &'static str {
-        match self {
-            Self::Dpkg => "deb",
-            Self::Rpm => "rpm",
-            Self::Pacman => "alpm",
-            Self::Apk => "apk",
-            _ => "generic",
-        }
-    }
-}
 
 vocabulary! {
     /// What a package is; exactly one for each.
@@ -371,7 +323,7 @@ impl Package {
             package.state = State::Installed;
         }
         if let Some(version) = package.shipped_version.take() {
-            package.upstream_version = crate::version::upstream(package.system, &version).into();
+            package.upstream_version = crate::systems::upstream(package.system, &version).into();
             package.version = version;
         }
         Some(package)

@@ -1,8 +1,8 @@
-use super::vocabulary::vocabulary;
 use super::{
     Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, Note,
     Package, Part, Reading, Repository, StartupItem, Storage, System, Text,
 };
+use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

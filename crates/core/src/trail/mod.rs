@@ -1,9 +1,10 @@
 //! One thing followed through many installs: a part, an application or a package, with what it was called before.
 
 use crate::compare::{Match, Sides, align};
-use crate::model::vocabulary;
 use crate::model::{Label, Package, System, Tally, Text};
+use crate::systems;
 use crate::version::{self, Step};
+use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::cmp::Ordering;
@@ -104,7 +105,7 @@ pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
         let fits = |a: &&crate::model::Application| a.id == wanted || a.name.to_lowercase() == wanted;
         let found = tally.applications.iter().filter(fits);
         let one = |a: &crate::model::Application| -> Vec<Found> {
-            let version = |d: &crate::model::Delivery| version::upstream(d.system, &d.version).into();
+            let version = |d: &crate::model::Delivery| systems::upstream(d.system, &d.version).into();
             let each = a.delivered.iter();
             let mut found: Vec<Found> = each
                 .map(|d| Found { name: a.name.clone(), version: Some(version(d)), system: Some(d.system) })

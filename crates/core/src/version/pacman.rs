@@ -13,7 +13,7 @@ pub fn compare(a: &str, b: &str) -> Ordering {
 
 /// A total order. It agrees with [`compare`] on versions that both have a release or both have none, and do not end in a
 /// separator: of those pacman says that each of three is newer than another one. A missing release comes first.
-pub(super) fn order(a: &str, b: &str) -> Ordering {
+pub fn order(a: &str, b: &str) -> Ordering {
     by(total_part, |a, b| a.cmp(&b), a, b)
 }
 

@@ -1,4 +1,4 @@
-use crate::model::System;
+//! The version of the program inside a package version.
 
 /// Marks that packagers append to an upstream version of the dpkg family when they repack or rebuild.
 const DPKG_MARKS: &[&str] = &[
@@ -6,29 +6,33 @@ const DPKG_MARKS: &[&str] = &[
     "+nmu", "+b",
 ];
 
-/// The version of the program inside: without epoch, packaging revision and repacking marks.
-///
-/// A version `X+reallyY` means `Y`. Snaps, flatpaks and AppImages keep their text.
-///
-/// ```
-/// use tally_core::{model::System, version::upstream};
-/// assert_eq!(upstream(System::Dpkg, "1:3.2.1+dfsg1-2+b1"), "3.2.1");
-/// assert_eq!(upstream(System::Dpkg, "4.0-1+really3.2-1"), "3.2");
-/// ```
-pub fn upstream(system: System, version: &str) -> &str {
-    let version = version.trim_ascii();
-    match system {
-        System::Dpkg => dpkg(version),
-        System::Rpm | System::Pacman => without_revision(without_epoch(version)),
-        System::Eopkg | System::Slackware => without_revision(version),
-        System::Apk | System::Portage => without_numbered(version, "-r"),
-        System::Xbps => without_numbered(version, "_"),
-        System::FreebsdPkg => without_numbered(version.split(',').next().unwrap_or(version), "_"),
-        _ => version,
-    }
+/// The whole version, for systems that keep upstream's text.
+pub fn as_it_is(version: &str) -> &str {
+    version
 }
 
-fn dpkg(version: &str) -> &str {
+/// Without an epoch before a colon and a revision behind the last hyphen: `1:3.2-4` is `3.2`.
+pub fn without_epoch_and_revision(version: &str) -> &str {
+    without_revision(without_epoch(version))
+}
+
+/// Without a revision `-rN`: `3.2-r4` is `3.2`.
+pub fn without_r_revision(version: &str) -> &str {
+    without_numbered(version, "-r")
+}
+
+/// Without a revision `_N`: `3.2_4` is `3.2`.
+pub fn without_underscored_revision(version: &str) -> &str {
+    without_numbered(version, "_")
+}
+
+/// Without a revision `_N` and an epoch `,N`: `3.2_4,1` is `3.2`.
+pub fn of_freebsd(version: &str) -> &str {
+    without_numbered(version.split(',').next().unwrap_or(version), "_")
+}
+
+/// Without epoch, revision and the marks of repacking; `X+reallyY` is `Y`.
+pub fn of_dpkg(version: &str) -> &str {
     let mut version = without_epoch(version);
     if let Some((_, real)) = version.split_once("+really") {
         version = without_epoch(real);
@@ -58,7 +62,8 @@ fn without_epoch(version: &str) -> &str {
     }
 }
 
-fn without_revision(version: &str) -> &str {
+/// Without a revision behind the last hyphen: `3.2-4` is `3.2`.
+pub fn without_revision(version: &str) -> &str {
     match version.rsplit_once('-') {
         Some((upstream, _)) if !upstream.is_empty() => upstream,
         _ => version,
@@ -77,7 +82,8 @@ fn without_numbered<'a>(version: &'a str, mark: &str) -> &'a str {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
+    use crate::model::System;
+    use crate::systems::upstream;
     use proptest::prelude::*;
 
     #[test]

@@ -2,11 +2,29 @@ use crate::error::Failure;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
+use tally_readers::packages::{KitRule, REGISTRY};
 
-/// The script that collects what is read of an install.
-const KIT: &str = include_str!("../kit/kit.sh");
+/// The script that collects what is read of an install, but for the files of the package systems: `@WHOLE@`, `@FILTERED@` and `@IMAGES@`
+/// stand where those belong.
+const TEMPLATE: &str = include_str!("../kit/kit.sh");
 
 pub(crate) fn run(settings: &Settings) -> Result<Exit, Failure> {
-    output::answer(KIT.as_bytes(), settings)?;
+    output::answer(script().as_bytes(), settings)?;
     Ok(Exit::Done)
+}
+
+/// The script, with the files that the readers of package systems name.
+fn script() -> String {
+    let all = || REGISTRY.iter().flat_map(|reader| reader.paths());
+    let of = |rule: KitRule| {
+        let lists = all().filter(move |(known, _)| *known == rule);
+        lists.map(|(_, paths)| paths.join(" ")).collect::<Vec<_>>()
+    };
+    let filtered =
+        |(rule, paths): &(KitRule, &[&str])| Some(format!("{}~{}", rule.filter()?, paths.join(" ")));
+    let filtered: Vec<String> = all().filter_map(filtered).collect();
+    TEMPLATE
+        .replace("@WHOLE@", &of(KitRule::Whole).join("\n"))
+        .replace("@FILTERED@", &filtered.join("\n"))
+        .replace("@IMAGES@", &of(KitRule::Image).join("\n"))
 }

@@ -9,7 +9,8 @@ use std::io::Read;
 use std::path::Path;
 use tally_core::knowledge::{Agents, KindRules, OwnCounts, PartRules, Roles, Scores};
 use tally_core::model::{System, Tally};
-use tally_core::version::{EXACT, compare, sign};
+use tally_core::systems::{compare, exact};
+use tally_core::version::sign;
 
 pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Failure> {
     let bytes = match action {
@@ -47,10 +48,11 @@ fn config(settings: &Settings) -> String {
 }
 
 fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, Failure> {
-    let system = System::from_name(system).filter(|system| EXACT.contains(system)).ok_or_else(|| {
-        let known: Vec<&str> = EXACT.iter().map(|system| system.name()).collect();
-        Failure::Usage(format!("there is no package system `{system}`; valid are {}", known.join(", ")))
-    })?;
+    let system =
+        System::from_name(system).filter(|system| system.descriptor().exact_order).ok_or_else(|| {
+            let known: Vec<&str> = exact().map(System::name).collect();
+            Failure::Usage(format!("there is no package system `{system}`; valid are {}", known.join(", ")))
+        })?;
     match (a, b) {
         ("-", None) => order_lines(system, &read_stdin()?),
         (_, None) => {

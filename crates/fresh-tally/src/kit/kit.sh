@@ -44,26 +44,15 @@ mkdir "$stage" || exit 3
 # Whole files and links; folders with everything in them. Patterns are the shell's.
 whole() {
     cat <<'END'
-etc/os-release usr/lib/os-release etc/lsb-release etc/*-release etc/debian_version etc/slackware-version bin/freebsd-version usr/bin/freebsd-version .disk/info
-var/lib/dpkg/status var/lib/dpkg/status.d var/lib/dpkg/diversions var/lib/dpkg/info/*.list var/lib/apt/extended_states var/lib/apt/lists/*_Packages*
-var/lib/apt/lists/*_InRelease var/lib/apt/lists/*_Release usr/lib/sysimage/rpm usr/share/rpm var/lib/rpm/Packages var/lib/rpm/Packages.db
-var/lib/rpm/rpmdb.sqlite* var/lib/rpm/installed-through-deps.list var/lib/dnf/history.sqlite* usr/lib/sysimage/libdnf5/*.toml
-var/lib/zypp/AutoInstalled var/lib/yum/yumdb var/lib/pacman/local var/lib/pacman/sync/*.db lib/apk/db/installed usr/lib/apk/db/installed etc/apk/world
-etc/apk/arch var/lib/eopkg/package var/lib/eopkg/info/automatic var/lib/eopkg/info/repos var/lib/eopkg/index/*/uri var/db/pkg var/lib/portage/world
-var/lib/portage/world_sets var/db/xbps usr/share/xbps.d var/lib/pkgtools/packages var/log/packages var/lib/snapd/seed/seed.yaml snap/*/current
-snap/*/*/meta/snap.yaml var/lib/flatpak/app/*/current var/lib/flatpak/app/*/*/*/active var/lib/flatpak/runtime/*/*/*/active
-var/lib/flatpak/app/*/*/*/*/deploy var/lib/flatpak/app/*/*/*/*/metadata var/lib/flatpak/app/*/*/*/*/export/share/applications
-var/lib/flatpak/app/*/*/*/*/files/share/metainfo var/lib/flatpak/app/*/*/*/*/files/share/appdata var/lib/flatpak/runtime/*/*/*/*/deploy
-var/lib/flatpak/runtime/*/*/*/*/metadata var/lib/flatpak/exports/share/applications usr/share/applications usr/local/share/applications
-var/lib/snapd/desktop/applications etc/skel/.local/share/applications etc/skel/.config home/*/.local/share/applications root/.local/share/applications
-usr/share/mime/aliases usr/share/mime/subclasses etc/xdg usr/etc/xdg etc/alternatives etc/X11/default-display-manager usr/share/xsessions
-usr/share/wayland-sessions usr/local/share/xsessions usr/local/share/wayland-sessions etc/systemd/system etc/systemd/user
+@WHOLE@
+etc/os-release usr/lib/os-release etc/lsb-release etc/*-release etc/debian_version etc/slackware-version bin/freebsd-version usr/bin/freebsd-version
+.disk/info usr/share/applications usr/local/share/applications etc/skel/.local/share/applications etc/skel/.config home/*/.local/share/applications
+root/.local/share/applications usr/share/mime/aliases usr/share/mime/subclasses etc/xdg usr/etc/xdg etc/alternatives etc/X11/default-display-manager
+usr/share/xsessions usr/share/wayland-sessions usr/local/share/xsessions usr/local/share/wayland-sessions etc/systemd/system etc/systemd/user
 etc/systemd/zram-generator.conf usr/lib/systemd/zram-generator.conf etc/default/zramswap usr/lib/systemd/system usr/lib/systemd/user
-usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/inittab etc/rc[S2-5].d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d usr/local/etc/rc.d
-etc/dconf/profile etc/dconf/db/*.d usr/share/glib-2.0/schemas/*.override usr/share/glib-2.0/schemas/*.gschema.xml etc/gtk-3.0/settings.ini usr/share/lxqt/lxqt.conf
-usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime var/lib/dpkg/alternatives var/log/dpkg.log* var/log/emerge.log*
-var/log/installer/initial-status.gz var/log/removed_packages var/lib/pkgtools/removed_packages usr/lib/sysimage/dnf/history.sqlite*
-usr/lib/sysimage/libdnf5/*.sqlite* var/lib/dnf/transaction_history.sqlite*
+usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/inittab etc/rc[S2-5].d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d
+usr/local/etc/rc.d etc/dconf/profile etc/dconf/db/*.d usr/share/glib-2.0/schemas/*.override usr/share/glib-2.0/schemas/*.gschema.xml
+etc/gtk-3.0/settings.ini usr/share/lxqt/lxqt.conf usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime
 END
 }
 
@@ -77,15 +66,10 @@ moments() {
 # the patterns of any shell; a bar does in some.
 filtered() {
     cat <<'END'
-s#://[^/@ ]*@#://#g~etc/apt/sources.list etc/apt/sources.list.d/*.list etc/apt/sources.list.d/*.sources etc/urpmi/urpmi.cfg etc/pacman.conf etc/pacman.d/* etc/apk/repositories etc/xbps.d/*.conf etc/portage/repos.conf etc/portage/repos.conf/* etc/pkg/*.conf usr/local/etc/pkg/repos/*.conf etc/slackpkg/mirrors etc/flatpak/remotes.d/*
-s#://[^/@ ]*@#://#g;/^ *password *=/d;/^ *username *=/d;/^ *proxy_[a-z]* *=/d~etc/yum.repos.d/*.repo etc/zypp/repos.d/*.repo etc/distro.repos.d/*.repo usr/share/dnf5/repos.d/*.repo
-s#://[^/@ ]*@#://#g;/^ *token/d;/^ *password/d;/^ *http-token/d;/^ *http-password/d~var/lib/flatpak/repo/config
+@FILTERED@
 /_enable=/!d~etc/defaults/rc.conf etc/rc.conf etc/rc.conf.local etc/rc.conf.d/*
 /^\[/!{/session/!d;}~etc/lightdm/lightdm.conf etc/lightdm/lightdm.conf.d/* usr/share/lightdm/lightdm.conf.d/*
 /^\[/!{/[Ss]ession/!d;}~etc/sddm.conf etc/sddm.conf.d/*
-s/|[^|]*@[^|]*|/|someone|/~var/log/zypp/history
-/^Requested-By:/s/:.*/: someone/;/^Commandline/d~var/log/apt/history.log*
-/\[ALPM\]/!d~var/log/pacman.log
 s/user=[^, ]*/user=/g;s/username=[^, ]*/username=/g;s/pass=[^, ]*/pass=/g;s/password=[^, ]*/password=/g;s/credentials=[^, ]*/credentials=/g;s/cred=[^, ]*/cred=/g~etc/fstab
 /^Threads/!d~proc/[0-9]*/status
 s/ / /~proc/uptime proc/loadavg proc/meminfo
@@ -106,7 +90,11 @@ END
 first_names() { echo 'usr/lib/modules lib/modules usr/share/themes usr/share/themes/* usr/share/icons'; }
 
 # Images with a package in them, taken whole while they are small, and otherwise named.
-images() { echo 'var/lib/snapd/seed/snaps/*.snap'; echo 'var/lib/snapd/snaps/*.snap'; echo 'opt/*.AppImage'; echo 'opt/*/*.AppImage'; echo 'usr/local/bin/*.AppImage'; echo 'Applications/*.AppImage'; echo 'etc/skel/*/*.AppImage'; }
+images() {
+    cat <<'END'
+@IMAGES@
+END
+}
 
 # --- how it is taken -------------------------------------------------------------------------------------------------
 #

@@ -1,5 +1,6 @@
 //! What the examples share.
 
+use tally_core::derive::Rules;
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Taken, Tally};
 use tally_readers::{Overrides, TakeOptions};
@@ -15,10 +16,12 @@ pub(crate) fn take(tree: &dyn Tree) -> Result<Tally, Box<dyn std::error::Error>>
         installed: None,
         on_medium: tally_readers::OnMedium::default(),
         overrides: Overrides::default(),
-        rules: &PartRules::built_in()?,
-        kinds: &KindRules::built_in()?,
-        roles: &Roles::built_in()?,
-        agents: &Agents::built_in()?,
+        rules: Rules {
+            parts: &PartRules::built_in()?,
+            kinds: &KindRules::built_in()?,
+            roles: &Roles::built_in()?,
+            agents: &Agents::built_in()?,
+        },
     };
     Ok(tally_readers::take(tree, &options)?)
 }

@@ -6,19 +6,17 @@ mod starts;
 
 pub use clock::Clock;
 
-use crate::packages::PackageSystem;
-use crate::text::{name_text, time_text};
+use crate::packages::PackageReader;
+use crate::text::name_text;
 use rustc_hash::FxHashMap;
-use tally_core::history::{Candidate, Event, Records, SystemRecords, install_day, mark};
-use tally_core::model::{
-    InstallDay, InstallDayCandidate, Package, Phase, SinceInstall, System, Text, Unread,
-};
+use tally_core::history::{Event, Records, SystemRecords};
+use tally_core::model::{Package, System, Text, Unread};
 use tally_trees::Tree;
 
 /// Reads all of it.
 pub(crate) fn read(
     tree: &dyn Tree,
-    systems: &[&'static dyn PackageSystem],
+    systems: &[&'static dyn PackageReader],
     packages: &[Package],
     given: Option<i64>,
 ) -> (Records, Vec<Unread>) {
@@ -40,70 +38,6 @@ pub(crate) fn read(
         records.systems.push((system.system(), of));
     }
     (records, unread)
-}
-
-/// What came of it for a tally.
-#[derive(Debug, Default)]
-pub(crate) struct Past {
-    pub(crate) day: InstallDay,
-    /// Last moment of the install day, seconds since 1970 UTC.
-    pub(crate) ended: Option<i64>,
-    pub(crate) since: Option<SinceInstall>,
-    /// Packages that were shipped, and of which nothing is left.
-    pub(crate) removed: Vec<Package>,
-}
-
-/// Finds the install day and marks the packages.
-pub(crate) fn apply(records: &Records, packages: &mut [Package]) -> Past {
-    let at = |package: &Package| seconds(package.installed_at.as_deref()?);
-    let Some(day) = install_day(records, packages, at) else { return Past::default() };
-    let marked = mark(packages, records, &day, at);
-    Past {
-        day: InstallDay {
-            began: time_text(day.began),
-            ended: time_text(day.ended),
-            how: day.how,
-            sure: day.sure,
-            evidence: day.evidence,
-            candidates: day.candidates.into_iter().filter_map(candidate).collect(),
-        },
-        ended: Some(day.ended),
-        since: Some(marked.since),
-        removed: marked.removed,
-    }
-}
-
-fn candidate(of: Candidate) -> Option<InstallDayCandidate> {
-    let Candidate { ended, sign, command, evidence, later } = of;
-    Some(InstallDayCandidate { ended: time_text(ended)?, sign, command, evidence, later })
-}
-
-fn seconds(time: &str) -> Option<i64> {
-    time.parse::<jiff::Timestamp>().ok().map(jiff::Timestamp::as_second)
-}
-
-/// Times of packages whose database keeps none, by the last event that made them what they are.
-pub(crate) fn fill_times(records: &Records, packages: &mut [Package]) {
-    for (system, of) in &records.systems {
-        let mut last: FxHashMap<(&str, &str), i64> = FxHashMap::default();
-        for event in &of.events {
-            if let Some(after) = &event.after {
-                last.insert((&event.name, after), event.at);
-            }
-        }
-        let own = packages.iter_mut().filter(|package| package.system == *system);
-        for package in own.filter(|package| package.installed_at.is_none()) {
-            let at = last.get(&(package.name.as_str(), package.version.as_str()));
-            package.installed_at = at.and_then(|at| time_text(*at));
-        }
-    }
-}
-
-/// The phase of something that no package owns: a file in a folder of drop-ins that is newer than the install day was added.
-pub(crate) fn phase_of_file(tree: &dyn Tree, file: &str, ended: Option<i64>) -> Phase {
-    let Some(ended) = ended else { return Phase::Shipped };
-    let node = tree.node(std::path::Path::new(file), true);
-    if node.is_ok_and(|node| node.changed_at > ended) { Phase::AddedLater } else { Phase::Shipped }
 }
 
 /// The files of a log that is rotated, the oldest first: `x.log.12.gz`, ..., `x.log.1`, `x.log`.

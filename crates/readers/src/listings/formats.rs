@@ -1,7 +1,7 @@
 //! What the query commands of package systems print, a line at a time.
 
 use tally_core::model::{KindFact, KindReason, MissingFact, Package, Reason, State, System, Text};
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 
 /// What a line says.
 pub(super) enum Said {

@@ -27,13 +27,9 @@ impl Purl {
             pairs.filter(|(known, _)| known.eq_ignore_ascii_case(key)).map(|(_, value)| decoded(value)).next()
         };
         let system = match sort.to_ascii_lowercase().as_str() {
-            "deb" => System::Dpkg,
-            "rpm" => System::Rpm,
-            "alpm" => System::Pacman,
-            "apk" => System::Apk,
             // Systems without a type of their own are named by ours, in a qualifier.
             "generic" => System::from_name(&qualifier("system")?)?,
-            _ => return None,
+            registered => System::of_purl_type(registered)?,
         };
         let version = decoded(version);
         let version = match qualifier("epoch").filter(|epoch| epoch != "0" && !epoch.is_empty()) {
@@ -51,7 +47,7 @@ impl Purl {
     pub(super) fn package(self) -> Package {
         let Self { system, name, version, arch, upstream, .. } = self;
         let mut package = Package::new(system, name, version);
-        package.upstream_version = tally_core::version::upstream(system, &package.version).into();
+        package.upstream_version = tally_core::systems::upstream(system, &package.version).into();
         package.arch = arch;
         package.source = upstream.filter(|source| *source != package.name && !source.is_empty());
         package

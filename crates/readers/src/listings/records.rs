@@ -8,7 +8,7 @@ use crate::packages::{dpkg, pacman, rpm};
 use crate::text::{filled, lines, text};
 use smallvec::smallvec;
 use tally_core::model::{Dependency, MissingFact, Package, Reason, System, Text, Unread};
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 
 /// Whether a list may be one of records, by how it begins.
 pub(super) fn begins(begin: &[u8]) -> bool {

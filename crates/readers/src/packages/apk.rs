@@ -1,14 +1,16 @@
 //! Packages of apk: one text of records. See `docs/formats/apk.md`.
 
 use super::files::Files;
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
+use super::{
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+};
 use crate::text::{filled, lines, text};
 use rustc_hash::FxHashSet;
 use smallvec::smallvec;
 use tally_core::model::{
     Dependency, Evidence, Label, Package, Reason, Repository, System, Text, Unread, VersionOp,
 };
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 use tally_trees::Tree;
 
 const DATABASES: &[&str] = &["lib/apk/db/installed", "usr/lib/apk/db/installed"];
@@ -19,16 +21,26 @@ const REPOSITORIES: &str = "etc/apk/repositories";
 #[derive(Debug)]
 pub struct Apk;
 
-impl PackageSystem for Apk {
+impl PackageReader for Apk {
     fn system(&self) -> System {
         System::Apk
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (
+                KitRule::Whole,
+                &["lib/apk/db/installed", "usr/lib/apk/db/installed", "etc/apk/world", "etc/apk/arch"],
+            ),
+            (KitRule::WithoutPasswords, &["etc/apk/repositories"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "apk"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         DATABASES.iter().any(|path| tree.exists(path))
     }
 
@@ -40,11 +52,11 @@ impl PackageSystem for Apk {
             Some(package) => facts.packages.push(package),
             None => facts.unread.push(Unread::at(path, line, "has no name and version")),
         });
-        facts.native_arch = native_arch(&facts.packages, &["musl", "apk-tools"], "noarch");
+        facts.native_arch = native_arch(&facts.packages, &["musl", "apk-tools"]);
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         let mut all = Owners::default();
         let Some((_, bytes)) = database(tree) else { return all };
         let mut own =
@@ -252,7 +264,7 @@ mod tests {
         assert_eq!(inkcap.conflicts[0].name, "inkcap-lite");
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
-        let owners = Apk.survey(&tree, &facts.packages, &wanted);
+        let owners = Apk.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));
         let repositories = Apk.repositories(&tree, &[], &Label::default()).repositories;
         let said: Vec<_> = repositories.iter().map(|r| (r.name.as_str(), r.enabled)).collect();
@@ -265,7 +277,7 @@ mod tests {
             for content in [bytes, lines.into_bytes()] {
                 let tree = Memory::new().file("lib/apk/db/installed", content);
                 let facts = Apk.read(&tree);
-                Apk.survey(&tree, &facts.packages, &Wanted::new(true));
+                Apk.scan_file_lists(&tree, &facts.packages, &Wanted::new(true));
             }
         }
     }

@@ -3,7 +3,7 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{Embedded, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use super::{Embedded, KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted};
 use crate::keyfile::KeyFile;
 use crate::text::{name_text, time_text};
 use std::path::Path;
@@ -33,16 +33,29 @@ const SMALL_FILE: u64 = 1 << 20;
 #[derive(Debug)]
 pub struct Appimage;
 
-impl PackageSystem for Appimage {
+impl PackageReader for Appimage {
     fn system(&self) -> System {
         System::Appimage
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[(
+            KitRule::Image,
+            &[
+                "opt/*.AppImage",
+                "opt/*/*.AppImage",
+                "usr/local/bin/*.AppImage",
+                "Applications/*.AppImage",
+                "etc/skel/*/*.AppImage",
+            ],
+        )]
     }
 
     fn page(&self) -> &'static str {
         "appimage"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         files(tree).iter().any(|file| sort_of(tree, file).is_some())
     }
 
@@ -56,7 +69,7 @@ impl PackageSystem for Appimage {
         facts
     }
 
-    fn survey(&self, _: &dyn Tree, packages: &[Package], _: &Wanted) -> Owners {
+    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], _: &Wanted) -> Owners {
         let mut owners = Owners::default();
         for (at, _) in packages.iter().enumerate().filter(|(_, p)| p.system == System::Appimage) {
             owners.shows(at, Traits::default().with(Trait::Programs));

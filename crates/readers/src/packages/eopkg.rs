@@ -1,7 +1,9 @@
 //! Packages of eopkg: a folder each, with XML in it. See `docs/formats/eopkg.md`.
 
 use super::files::{Files, survey_each};
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
+use super::{
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+};
 use crate::text::{filled, lines, name_text, text, time_text};
 use crate::xml::{Step, walk};
 use rayon::prelude::*;
@@ -21,16 +23,28 @@ const REPOSITORIES: &str = "var/lib/eopkg/info/repos";
 #[derive(Debug)]
 pub struct Eopkg;
 
-impl PackageSystem for Eopkg {
+impl PackageReader for Eopkg {
     fn system(&self) -> System {
         System::Eopkg
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[(
+            KitRule::Whole,
+            &[
+                "var/lib/eopkg/package",
+                "var/lib/eopkg/info/automatic",
+                "var/lib/eopkg/info/repos",
+                "var/lib/eopkg/index/*/uri",
+            ],
+        )]
     }
 
     fn page(&self) -> &'static str {
         "eopkg"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         tree.is_folder(PACKAGES)
     }
 
@@ -54,11 +68,11 @@ impl PackageSystem for Eopkg {
                 package
             }));
         }
-        facts.native_arch = native_arch(&facts.packages, &["glibc", "eopkg"], "noarch");
+        facts.native_arch = native_arch(&facts.packages, &["glibc", "eopkg"]);
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         survey_each(packages, System::Eopkg, |at, package| files_of(tree, at, package, wanted))
     }
 
@@ -261,7 +275,7 @@ mod tests {
         assert_eq!(facts.unread[0].line, Some(2), "{:?}", facts.unread);
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
-        let owners = Eopkg.survey(&tree, &facts.packages, &wanted);
+        let owners = Eopkg.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));
         let repositories = Eopkg.repositories(&tree, &[], &Label::default()).repositories;
         assert_eq!(repositories[0].uri, "https://pkg.saltmarsh.example/index.xml.xz");

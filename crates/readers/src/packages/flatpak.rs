@@ -3,7 +3,7 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use super::{KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted};
 use crate::history::Clock;
 use crate::keyfile::KeyFile;
 use crate::text::{filled, name_text, text, time_text};
@@ -27,16 +27,39 @@ const INSTALLATION: &str = "var/lib/flatpak";
 #[derive(Debug)]
 pub struct Flatpak;
 
-impl PackageSystem for Flatpak {
+impl PackageReader for Flatpak {
     fn system(&self) -> System {
         System::Flatpak
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (
+                KitRule::Whole,
+                &[
+                    "var/lib/flatpak/app/*/current",
+                    "var/lib/flatpak/app/*/*/*/active",
+                    "var/lib/flatpak/runtime/*/*/*/active",
+                    "var/lib/flatpak/app/*/*/*/*/deploy",
+                    "var/lib/flatpak/app/*/*/*/*/metadata",
+                    "var/lib/flatpak/app/*/*/*/*/export/share/applications",
+                    "var/lib/flatpak/app/*/*/*/*/files/share/metainfo",
+                    "var/lib/flatpak/app/*/*/*/*/files/share/appdata",
+                    "var/lib/flatpak/runtime/*/*/*/*/deploy",
+                    "var/lib/flatpak/runtime/*/*/*/*/metadata",
+                    "var/lib/flatpak/exports/share/applications",
+                ],
+            ),
+            (KitRule::WithoutPasswords, &["etc/flatpak/remotes.d/*"]),
+            (KitRule::WithoutTokens, &["var/lib/flatpak/repo/config"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "flatpak"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         installations(tree)
             .iter()
             .any(|at| tree.is_folder(format!("{at}/app")) || tree.is_folder(format!("{at}/runtime")))
@@ -55,7 +78,7 @@ impl PackageSystem for Flatpak {
         facts
     }
 
-    fn survey(&self, _: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         let mut owners = Owners::default();
         for (at, package) in packages.iter().enumerate().filter(|(_, p)| p.system == System::Flatpak) {
             if package.kind == Kind::Unknown {

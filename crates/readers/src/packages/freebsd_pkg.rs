@@ -5,7 +5,8 @@
 
 use super::files::Files;
 use super::{
-    Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password,
+    KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch,
+    without_password,
 };
 use crate::database::{Database, DatabaseError};
 use crate::text::{filled, lines, name_text, text, time_text};
@@ -16,7 +17,7 @@ use smallvec::smallvec;
 use tally_core::model::{
     Dependency, Evidence, Label, MissingFact, Package, Reason, Repository, System, Text, Unread, VersionOp,
 };
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 use tally_trees::Tree;
 
 const DATABASE: &str = "var/db/pkg/local.sqlite";
@@ -27,16 +28,23 @@ const FOLDERS: &[&str] = &["etc/pkg", "usr/local/etc/pkg/repos"];
 #[derive(Debug)]
 pub struct FreebsdPkg;
 
-impl PackageSystem for FreebsdPkg {
+impl PackageReader for FreebsdPkg {
     fn system(&self) -> System {
         System::FreebsdPkg
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (KitRule::Whole, &["var/db/pkg"]),
+            (KitRule::WithoutPasswords, &["etc/pkg/*.conf", "usr/local/etc/pkg/repos/*.conf"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "freebsd-pkg"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         tree.exists(DATABASE)
     }
 
@@ -48,11 +56,11 @@ impl PackageSystem for FreebsdPkg {
         if let Err(error) = Database::open(tree, DATABASE).and_then(|database| read(&database, &mut facts)) {
             facts.unread.push(Unread::whole(DATABASE, error.to_string()));
         }
-        facts.native_arch = native_arch(&facts.packages, &["pkg"], "*");
+        facts.native_arch = native_arch(&facts.packages, &["pkg"]);
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         let mut all = Owners::default();
         let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::FreebsdPkg);
         let by_name: FxHashMap<&str, usize> = own.map(|(at, package)| (package.name.as_str(), at)).collect();

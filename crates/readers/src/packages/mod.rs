@@ -101,23 +101,66 @@ impl RepositoryFacts {
     }
 }
 
-/// A package system that can be read from a tree.
-pub trait PackageSystem: Sync {
+/// What the kit may take of a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum KitRule {
+    /// Whole files and links; folders with everything in them.
+    Whole,
+    /// A repository's configuration without the names and passwords in addresses.
+    WithoutPasswords,
+    /// The same of INI files, without the keys that hold names and passwords.
+    WithoutCredentials,
+    /// The same of the configuration of an OSTree repository, without its tokens.
+    WithoutTokens,
+    /// A history without the names of those who asked, and without what they typed.
+    WithoutRequests,
+    /// A history in columns of which one may name a person.
+    WithoutPersons,
+    /// Only the lines of the package manager itself.
+    OwnLinesOnly,
+    /// An image with a package in it: whole while it is small, otherwise its name.
+    Image,
+}
+
+impl KitRule {
+    /// What `sed` does to the file; `None` where it is not filtered.
+    pub const fn filter(self) -> Option<&'static str> {
+        match self {
+            Self::Whole | Self::Image => None,
+            Self::WithoutPasswords => Some("s#://[^/@ ]*@#://#g"),
+            Self::WithoutCredentials => {
+                Some("s#://[^/@ ]*@#://#g;/^ *password *=/d;/^ *username *=/d;/^ *proxy_[a-z]* *=/d")
+            }
+            Self::WithoutTokens => {
+                Some("s#://[^/@ ]*@#://#g;/^ *token/d;/^ *password/d;/^ *http-token/d;/^ *http-password/d")
+            }
+            Self::WithoutRequests => Some("/^Requested-By:/s/:.*/: someone/;/^Commandline/d"),
+            Self::WithoutPersons => Some("s/|[^|]*@[^|]*|/|someone|/"),
+            Self::OwnLinesOnly => Some("/\\[ALPM\\]/!d"),
+        }
+    }
+}
+
+/// Reads one package system from a tree.
+pub trait PackageReader: Sync {
     /// Which one.
     fn system(&self) -> System;
+
+    /// The files that it reads, as patterns of the shell, and what the kit may take of each.
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])];
 
     /// Its page below `docs/formats/`, without ending.
     fn page(&self) -> &'static str;
 
     /// Whether its database is there.
-    fn is_here(&self, tree: &dyn Tree) -> bool;
+    fn detect(&self, tree: &dyn Tree) -> bool;
 
     /// Reads all packages.
     fn read(&self, tree: &dyn Tree) -> PackageFacts;
 
     /// Reads the file lists once: which of the packages (by position) own the wanted files, and what the files of each
     /// package show of it.
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners;
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners;
 
     /// Reads the configured repositories, and finds where the packages of this system came from.
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts;
@@ -135,7 +178,7 @@ pub trait PackageSystem: Sync {
 }
 
 /// Every system that can be read, in the order that they are asked.
-pub static REGISTRY: &[&dyn PackageSystem] = &[
+pub static REGISTRY: &[&dyn PackageReader] = &[
     &dpkg::Dpkg,
     &rpm::Rpm,
     &pacman::Pacman,
@@ -151,13 +194,13 @@ pub static REGISTRY: &[&dyn PackageSystem] = &[
 ];
 
 /// The systems whose databases are in this tree.
-pub fn present(tree: &dyn Tree) -> impl Iterator<Item = &'static dyn PackageSystem> + '_ {
-    REGISTRY.iter().copied().filter(move |system| system.is_here(tree))
+pub fn present(tree: &dyn Tree) -> impl Iterator<Item = &'static dyn PackageReader> + '_ {
+    REGISTRY.iter().copied().filter(move |system| system.detect(tree))
 }
 
-/// The architecture of the first of some packages that is there, else the most common one; `neutral` is none.
-pub(crate) fn native_arch(packages: &[Package], own: &[&str], neutral: &str) -> Option<Text> {
-    let counts = |package: &&Package| package.arch != neutral && !package.arch.is_empty();
+/// The architecture of the first of some packages that is there, else the most common one; one that fits every machine does not count.
+pub(crate) fn native_arch(packages: &[Package], own: &[&str]) -> Option<Text> {
+    let counts = |package: &&Package| !package.system.is_neutral(&package.arch);
     let of = |name: &&str| packages.iter().filter(counts).find(|package| package.name == *name);
     own.iter().find_map(of).map(|package| package.arch.clone()).or_else(|| {
         let mut numbers = std::collections::BTreeMap::<&str, usize>::new();

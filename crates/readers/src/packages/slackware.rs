@@ -1,7 +1,9 @@
 //! Packages of Slackware: a text each. See `docs/formats/slackware.md`.
 
 use super::files::{Files, survey_each};
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
+use super::{
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+};
 use crate::history::Clock;
 use crate::text::{lines, name_text, text, time_text};
 use rayon::prelude::*;
@@ -19,16 +21,31 @@ const MIRRORS: &str = "etc/slackpkg/mirrors";
 #[derive(Debug)]
 pub struct Slackware;
 
-impl PackageSystem for Slackware {
+impl PackageReader for Slackware {
     fn system(&self) -> System {
         System::Slackware
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (
+                KitRule::Whole,
+                &[
+                    "var/lib/pkgtools/packages",
+                    "var/lib/pkgtools/removed_packages",
+                    "var/log/packages",
+                    "var/log/removed_packages",
+                ],
+            ),
+            (KitRule::WithoutPasswords, &["etc/slackpkg/mirrors"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "slackware"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         folder(tree).is_some()
     }
 
@@ -46,12 +63,11 @@ impl PackageSystem for Slackware {
             }
         }
         facts.missing = vec![MissingFact::Reasons, MissingFact::Dependencies];
-        facts.native_arch =
-            native_arch(&facts.packages, &["aaa_glibc-solibs", "glibc", "pkgtools"], "noarch");
+        facts.native_arch = native_arch(&facts.packages, &["aaa_glibc-solibs", "glibc", "pkgtools"]);
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         survey_each(packages, System::Slackware, |at, package| {
             let mut files = Files::of(at, wanted);
             // That a text can't be read was said when the package was read.
@@ -246,7 +262,7 @@ mod tests {
         assert_eq!((inkcap.installed_bytes, inkcap.download_bytes), (Some(5_529_600), Some(1_258_291)));
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
-        let owners = Slackware.survey(&tree, &facts.packages, &wanted);
+        let owners = Slackware.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));
         assert_eq!(
             Slackware.repositories(&tree, &[], &Label::default()).repositories[0].name,

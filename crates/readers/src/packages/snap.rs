@@ -3,7 +3,7 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{Embedded, Origin, Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted};
+use super::{Embedded, KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted};
 use crate::history::Clock;
 use crate::text::{name_text, text, time_text};
 use serde::Deserialize;
@@ -32,16 +32,31 @@ const SMALL_FILE: u64 = 1 << 20;
 #[derive(Debug)]
 pub struct Snap;
 
-impl PackageSystem for Snap {
+impl PackageReader for Snap {
     fn system(&self) -> System {
         System::Snap
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (
+                KitRule::Whole,
+                &[
+                    "var/lib/snapd/seed/seed.yaml",
+                    "snap/*/current",
+                    "snap/*/*/meta/snap.yaml",
+                    "var/lib/snapd/desktop/applications",
+                ],
+            ),
+            (KitRule::Image, &["var/lib/snapd/seed/snaps/*.snap", "var/lib/snapd/snaps/*.snap"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "snap"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         tree.exists(SEED) || tree.exists(STATE)
     }
 
@@ -68,7 +83,7 @@ impl PackageSystem for Snap {
         facts
     }
 
-    fn survey(&self, _: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         let mut owners = Owners::default();
         let snaps = || packages.iter().enumerate().filter(|(_, package)| package.system == System::Snap);
         for (at, package) in snaps() {

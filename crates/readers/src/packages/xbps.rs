@@ -4,14 +4,16 @@
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
 use super::files::{Files, survey_each};
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
+use super::{
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+};
 use crate::text::{filled, lines, name_text, text};
 use crate::xml::{Step, walk};
 use smallvec::smallvec;
 use tally_core::model::{
     Dependency, Evidence, Label, Package, Reason, Repository, State, System, Text, Unread, VersionOp,
 };
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 use tally_trees::Tree;
 
 const FOLDER: &str = "var/db/xbps";
@@ -22,16 +24,23 @@ const CONFIGURED: &[&str] = &["etc/xbps.d", "usr/share/xbps.d"];
 #[derive(Debug)]
 pub struct Xbps;
 
-impl PackageSystem for Xbps {
+impl PackageReader for Xbps {
     fn system(&self) -> System {
         System::Xbps
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (KitRule::Whole, &["var/db/xbps", "usr/share/xbps.d"]),
+            (KitRule::WithoutPasswords, &["etc/xbps.d/*.conf"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "xbps"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         database(tree).is_some()
     }
 
@@ -68,11 +77,11 @@ impl PackageSystem for Xbps {
             },
         });
         facts.unread.extend(end.err().map(|end| Unread::at(file.as_str(), end.line, end.why)));
-        facts.native_arch = native_arch(&facts.packages, &["glibc", "musl", "xbps"], "noarch");
+        facts.native_arch = native_arch(&facts.packages, &["glibc", "musl", "xbps"]);
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         survey_each(packages, System::Xbps, |at, package| files_of(tree, at, package, wanted))
     }
 
@@ -307,7 +316,7 @@ mod tests {
         assert_eq!(facts.unread.len(), 1, "{:?}", facts.unread);
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
-        let owners = Xbps.survey(&tree, &facts.packages, &wanted);
+        let owners = Xbps.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));
         let repositories = Xbps.repositories(&tree, &facts.packages, &Label::default()).repositories;
         assert_eq!(repositories.len(), 1, "a file below etc hides its namesake");

@@ -1,5 +1,6 @@
 //! Taking made-up trees.
 
+use tally_core::derive::Rules;
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
 use tally_core::model::{Medium, Taken, Tally};
 use tally_readers::{OnMedium, Overrides, TakeOptions, take};
@@ -15,10 +16,12 @@ pub(crate) fn taken(tree: &dyn Tree, installed: Option<i64>) -> Tally {
         overrides: Overrides::default(),
         installed,
         on_medium: OnMedium::default(),
-        rules: &PartRules::built_in().unwrap(),
-        kinds: &KindRules::built_in().unwrap(),
-        roles: &Roles::built_in().unwrap(),
-        agents: &Agents::built_in().unwrap(),
+        rules: Rules {
+            parts: &PartRules::built_in().unwrap(),
+            kinds: &KindRules::built_in().unwrap(),
+            roles: &Roles::built_in().unwrap(),
+            agents: &Agents::built_in().unwrap(),
+        },
     };
     take(tree, &options).unwrap()
 }

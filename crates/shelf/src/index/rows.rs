@@ -1,7 +1,7 @@
 //! What the index keeps of a tally.
 
 use tally_core::model::{Package, System, Tally};
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 
 /// What a row of the index is about, and so what its texts mean.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -16,7 +16,7 @@ const DIVERSIONS: &str = "var/lib/dpkg/diversions";
 /// Which of the packages own the wanted files, diversions taken into account.
 ///
 /// Owner of a path that a package diverts to: whoever else lists the path it was diverted from.
-pub(super) fn survey(tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+pub(super) fn scan_file_lists(tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
     let diversions = Diversions::read(tree, wanted);
     let mut wanted = wanted.clone();
     diversions.by_from.keys().for_each(|from| wanted.add(from));
@@ -133,7 +133,7 @@ mod tests {
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/x.desktop");
         wanted.add(b"usr/share/applications/x.old.desktop");
-        let owners = survey(&tree as &dyn Tree, &packages, &wanted);
+        let owners = scan_file_lists(&tree as &dyn Tree, &packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/x.desktop"), Some(1));
         assert_eq!(owners.of(&wanted, b"usr/share/applications/x.old.desktop"), Some(0));
     }
@@ -146,7 +146,7 @@ mod tests {
         package.arch = "amd64".into();
         let mut wanted = Wanted::new(true);
         wanted.add(b"usr/lib/systemd/system/x.service");
-        let owners = survey(&tree as &dyn Tree, &[package], &wanted);
+        let owners = scan_file_lists(&tree as &dyn Tree, &[package], &wanted);
         assert_eq!(owners.of(&wanted, b"/usr/lib/systemd/system/x.service"), Some(0));
     }
 }

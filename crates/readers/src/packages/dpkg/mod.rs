@@ -11,7 +11,7 @@ mod status;
 pub use control::{Field, Stanza, stanzas};
 pub(crate) use status::read as read_status;
 
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
+use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch};
 use crate::history::Clock;
 use crate::text::name_text;
 use tally_core::history::SystemRecords;
@@ -26,16 +26,46 @@ const EXTENDED: &str = "var/lib/apt/extended_states";
 #[derive(Debug)]
 pub struct Dpkg;
 
-impl PackageSystem for Dpkg {
+impl PackageReader for Dpkg {
     fn system(&self) -> System {
         System::Dpkg
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (
+                KitRule::Whole,
+                &[
+                    "var/lib/dpkg/status",
+                    "var/lib/dpkg/status.d",
+                    "var/lib/dpkg/diversions",
+                    "var/lib/dpkg/info/*.list",
+                    "var/lib/dpkg/alternatives",
+                    "var/lib/apt/extended_states",
+                    "var/lib/apt/lists/*_Packages*",
+                    "var/lib/apt/lists/*_InRelease",
+                    "var/lib/apt/lists/*_Release",
+                    "var/log/dpkg.log*",
+                    "var/log/installer/initial-status.gz",
+                ],
+            ),
+            (
+                KitRule::WithoutPasswords,
+                &[
+                    "etc/apt/sources.list",
+                    "etc/apt/sources.list.d/*.list",
+                    "etc/apt/sources.list.d/*.sources",
+                ],
+            ),
+            (KitRule::WithoutRequests, &["var/log/apt/history.log*"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "dpkg"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         tree.exists(STATUS) || tree.is_folder(STATUS_FOLDER)
     }
 
@@ -57,7 +87,7 @@ impl PackageSystem for Dpkg {
                 Err(error) => facts.unread.push(unread(&file, &error)),
             }
         }
-        facts.native_arch = native_arch(&facts.packages, &["dpkg"], "all");
+        facts.native_arch = native_arch(&facts.packages, &["dpkg"]);
         match tree.read(EXTENDED) {
             Ok(bytes) => extended::apply(EXTENDED, &bytes, &mut facts),
             Err(error) => {
@@ -70,8 +100,8 @@ impl PackageSystem for Dpkg {
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
-        lists::survey(tree, packages, wanted)
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+        lists::scan_file_lists(tree, packages, wanted)
     }
 
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {

@@ -6,7 +6,7 @@ use crate::packages::PackageFacts;
 use crate::text::{filled, text};
 use rayon::prelude::*;
 use tally_core::model::{Evidence, Package, State, System, Unread};
-use tally_core::version;
+use tally_core::systems;
 
 /// Pieces smaller than this are not worth a thread.
 const PIECE: usize = 256 << 10;
@@ -102,7 +102,7 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
         }
     }
     package.state = state;
-    package.upstream_version = version::upstream(System::Dpkg, &package.version).into();
+    package.upstream_version = systems::upstream(System::Dpkg, &package.version).into();
     if package.source.is_none() {
         package.source = Some(package.name.clone());
     }

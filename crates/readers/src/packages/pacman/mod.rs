@@ -5,7 +5,7 @@ mod history;
 mod sync;
 
 use super::files::{Files, survey_each};
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
+use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch};
 use crate::history::Clock;
 use crate::text::{filled, name_text, time_text};
 pub(crate) use desc::relation;
@@ -17,7 +17,7 @@ use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use tally_core::history::SystemRecords;
 use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 use tally_trees::{LIMITS, NodeKind, Tree};
 
 const LOCAL: &str = "var/lib/pacman/local";
@@ -26,16 +26,24 @@ const LOCAL: &str = "var/lib/pacman/local";
 #[derive(Debug)]
 pub struct Pacman;
 
-impl PackageSystem for Pacman {
+impl PackageReader for Pacman {
     fn system(&self) -> System {
         System::Pacman
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (KitRule::Whole, &["var/lib/pacman/local", "var/lib/pacman/sync/*.db"]),
+            (KitRule::WithoutPasswords, &["etc/pacman.conf", "etc/pacman.d/*"]),
+            (KitRule::OwnLinesOnly, &["var/log/pacman.log"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "pacman"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         tree.is_folder(LOCAL)
     }
 
@@ -59,11 +67,11 @@ impl PackageSystem for Pacman {
             facts.packages.retain(|package| !package.name.is_empty());
             facts.unread.sort_unstable_by(|a, b| a.file.cmp(&b.file));
         }
-        facts.native_arch = native_arch(&facts.packages, &["pacman", "glibc"], "any");
+        facts.native_arch = native_arch(&facts.packages, &["pacman", "glibc"]);
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         let near = tree.near(Path::new(LOCAL));
         let tree = near.as_deref().unwrap_or(tree);
         survey_each(packages, System::Pacman, |at, package| files_of(tree, at, package, wanted))
@@ -193,7 +201,7 @@ mod tests {
         assert_eq!(facts.unread.len(), 1, "a folder that a transaction left half done: {:?}", facts.unread);
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
-        let owners = Pacman.survey(&tree as &dyn Tree, &facts.packages, &wanted);
+        let owners = Pacman.scan_file_lists(&tree as &dyn Tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));
     }
 

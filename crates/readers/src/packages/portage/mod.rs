@@ -6,7 +6,9 @@
 mod needs;
 
 use super::files::{Files, survey_each};
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch, without_password};
+use super::{
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+};
 use crate::history::{Clock, Versions, read_log};
 use crate::keyfile::KeyFile;
 use crate::text::{filled, lines, name_text, text, time_text};
@@ -15,7 +17,7 @@ use rustc_hash::FxHashSet;
 use std::path::Path;
 use tally_core::history::SystemRecords;
 use tally_core::model::{Evidence, Label, Package, Reason, Repository, System, Text, Unread};
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 use tally_trees::{NodeKind, Tree};
 
 const DATABASE: &str = "var/db/pkg";
@@ -26,9 +28,19 @@ const CONFIGURED: &[&str] = &["etc/portage/repos.conf", "usr/share/portage/confi
 #[derive(Debug)]
 pub struct Portage;
 
-impl PackageSystem for Portage {
+impl PackageReader for Portage {
     fn system(&self) -> System {
         System::Portage
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (
+                KitRule::Whole,
+                &["var/db/pkg", "var/lib/portage/world", "var/lib/portage/world_sets", "var/log/emerge.log*"],
+            ),
+            (KitRule::WithoutPasswords, &["etc/portage/repos.conf", "etc/portage/repos.conf/*"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
@@ -36,7 +48,7 @@ impl PackageSystem for Portage {
     }
 
     /// FreeBSD keeps its packages below the same folder, in one file: only folders in folders are of this system.
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         tree.names(DATABASE).iter().any(|category| {
             category.kind == NodeKind::Folder
                 && !tree.names(format!("{DATABASE}/{}", name_text(&category.name))).is_empty()
@@ -61,11 +73,11 @@ impl PackageSystem for Portage {
                 Err(problem) => facts.unread.push(problem),
             }
         }
-        facts.native_arch = native_arch(&facts.packages, &["sys-libs/glibc", "sys-libs/musl"], "");
+        facts.native_arch = native_arch(&facts.packages, &["sys-libs/glibc", "sys-libs/musl"]);
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         survey_each(packages, System::Portage, |at, package| files_of(tree, at, package, wanted))
     }
 
@@ -299,7 +311,7 @@ mod tests {
         assert_eq!(needs, ["dev-libs/weir", "x11-libs/reed"]);
         let mut wanted = Wanted::new(false);
         wanted.add(b"usr/share/applications/ink cap.desktop");
-        let owners = Portage.survey(&tree, &facts.packages, &wanted);
+        let owners = Portage.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/ink cap.desktop"), Some(0));
         let repositories = Portage.repositories(&tree, &facts.packages, &Label::default()).repositories;
         assert_eq!((repositories.len(), repositories[0].packages), (1, Some(1)));

@@ -14,7 +14,7 @@ mod resolver;
 pub(crate) use record::source_name;
 
 use super::files::{Files, Look};
-use super::{Owners, PackageFacts, PackageSystem, RepositoryFacts, Wanted, native_arch};
+use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch};
 use crate::database::{Database, DatabaseError};
 use crate::history::Clock;
 use crate::text::text;
@@ -99,16 +99,50 @@ impl Found {
     }
 }
 
-impl PackageSystem for Rpm {
+impl PackageReader for Rpm {
     fn system(&self) -> System {
         System::Rpm
+    }
+
+    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+        &[
+            (
+                KitRule::Whole,
+                &[
+                    "usr/lib/sysimage/rpm",
+                    "usr/share/rpm",
+                    "var/lib/rpm/Packages",
+                    "var/lib/rpm/Packages.db",
+                    "var/lib/rpm/rpmdb.sqlite*",
+                    "var/lib/rpm/installed-through-deps.list",
+                    "var/lib/dnf/history.sqlite*",
+                    "var/lib/dnf/transaction_history.sqlite*",
+                    "usr/lib/sysimage/dnf/history.sqlite*",
+                    "usr/lib/sysimage/libdnf5/*.toml",
+                    "usr/lib/sysimage/libdnf5/*.sqlite*",
+                    "var/lib/zypp/AutoInstalled",
+                    "var/lib/yum/yumdb",
+                ],
+            ),
+            (
+                KitRule::WithoutCredentials,
+                &[
+                    "etc/yum.repos.d/*.repo",
+                    "etc/zypp/repos.d/*.repo",
+                    "etc/distro.repos.d/*.repo",
+                    "usr/share/dnf5/repos.d/*.repo",
+                ],
+            ),
+            (KitRule::WithoutPasswords, &["etc/urpmi/urpmi.cfg"]),
+            (KitRule::WithoutPersons, &["var/log/zypp/history"]),
+        ]
     }
 
     fn page(&self) -> &'static str {
         "rpm"
     }
 
-    fn is_here(&self, tree: &dyn Tree) -> bool {
+    fn detect(&self, tree: &dyn Tree) -> bool {
         Found::in_tree(tree).is_some()
     }
 
@@ -133,11 +167,11 @@ impl PackageSystem for Rpm {
             Some(memory) => memory.apply(&mut facts.packages),
             None => facts.missing.push(MissingFact::Reasons),
         }
-        facts.native_arch = native_arch(&facts.packages, &["glibc", "musl", "rpm"], "noarch");
+        facts.native_arch = native_arch(&facts.packages, &["glibc", "musl", "rpm"]);
         facts
     }
 
-    fn survey(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
         let mut all = Owners::default();
         let Some(found) = Found::in_tree(tree) else { return all };
         // The database is gone through as it was for the packages, so they come in the same order.

@@ -5,7 +5,7 @@ use crate::text::{filled, text, time_text};
 use rustc_hash::FxHashSet;
 use smallvec::smallvec;
 use tally_core::model::{Alternatives, Dependency, Evidence, Package, System, Text, VersionOp};
-use tally_core::version::upstream;
+use tally_core::systems::upstream;
 
 /// The package that a header describes; none where it has no name or version.
 pub(super) fn package(header: Header<'_>, file: &str) -> Option<Package> {

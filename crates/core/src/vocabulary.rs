@@ -32,7 +32,7 @@ macro_rules! vocabulary {
             serde::Serialize, serde::Deserialize, schemars::JsonSchema)]
         pub enum $name { $($(#[doc = $about])+ #[serde(rename = $text $(, alias = $old)?)] $variant),+ }
 
-        impl $crate::model::Word for $name {
+        impl $crate::vocabulary::Word for $name {
             const ALL: &'static [Self] = &[$(Self::$variant),+];
 
             fn name(self) -> &'static str {
@@ -70,5 +70,3 @@ macro_rules! vocabulary {
         }
     };
 }
-
-pub use vocabulary;
