@@ -8,9 +8,9 @@ use tally_core::check::Checklist;
 use tally_core::knowledge::{Agents, KindRules, OwnRules, PartRules, Roles};
 use tally_core::model::{Label, Medium, System, Taken};
 use tally_core::systems;
-use tally_readers::packages::{self, Wanted};
+use tally_readers::packages::{self, WantedPaths};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
-use tally_trees::{Bytes, LIMITS, Memory, NodeKind, Source, Squashfs, Tree};
+use tally_trees::{LIMITS, MemoryTree, NodeKind, ReadAt, Source, Squashfs, Tree};
 
 /// A decoder and what feeds it.
 pub(crate) struct Target {
@@ -161,7 +161,7 @@ fn options(medium: Medium) -> TakeOptions<'static> {
 /// The bytes as a file of an install, at the place of the target.
 fn in_install(name: &'static str, bytes: &[u8]) {
     let place = PLACES.iter().find(|(target, _)| *target == name).map_or("etc/x", |(_, place)| place);
-    let mut tree = Memory::new();
+    let mut tree = MemoryTree::new();
     for (file, content) in BESIDE.iter().filter(|(file, _)| *file != place) {
         // Each family alone: one database more would only take time.
         if *file == "etc/os-release"
@@ -183,7 +183,7 @@ fn in_install(name: &'static str, bytes: &[u8]) {
 fn read(tree: &dyn Tree) {
     for system in packages::present(tree) {
         let facts = system.read(tree);
-        let mut wanted = Wanted::new(true);
+        let mut wanted = WantedPaths::new(true);
         wanted.add(b"usr/bin/inkcap");
         _ = system.scan_file_lists(tree, &facts.packages, &wanted);
         _ = system.repositories(tree, &facts.packages, &Label::default());
@@ -193,7 +193,7 @@ fn read(tree: &dyn Tree) {
 /// A small tally as it is written.
 #[allow(dead_code, reason = "only seeds ask for it")]
 pub(crate) fn a_tally() -> Vec<u8> {
-    let tree = BESIDE.iter().fold(Memory::new(), |tree, (file, content)| tree.file(file, *content));
+    let tree = BESIDE.iter().fold(MemoryTree::new(), |tree, (file, content)| tree.file(file, *content));
     let tally = tally_readers::take(&tree, &options(Medium::Installed)).expect("an install");
     tally_shelf::encode(&tally).expect("a tally can be written")
 }
@@ -230,7 +230,7 @@ fn adler(bytes: &[u8]) -> u32 {
     high << 16 | low
 }
 
-fn held(bytes: &[u8]) -> Arc<dyn Bytes> {
+fn held(bytes: &[u8]) -> Arc<dyn ReadAt> {
     Arc::new(Arc::<[u8]>::from(bytes))
 }
 

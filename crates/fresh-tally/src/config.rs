@@ -1,6 +1,6 @@
 //! The reviewer's configuration: `config.toml` in the configuration folder. See `docs/formats/configuration.md`.
 
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::output;
 use serde::Deserialize;
 use std::path::{Path, PathBuf};
@@ -39,18 +39,21 @@ pub(crate) struct Config {
 }
 
 impl Config {
-    /// Reads the file of a configuration folder; none is fine.
-    pub(crate) fn read(folder: Option<&Path>) -> Result<Self, Failure> {
+    /// Reads the file of a configuration folder; none is fine. `~/` in paths is the home folder.
+    pub(crate) fn read(folder: Option<&Path>, home: Option<&Path>) -> Result<Self, CommandError> {
         let Some(file) = folder.map(|folder| folder.join(FILE)).filter(|file| file.exists()) else {
             return Ok(Self::default());
         };
         let text = output::text(&file)?;
         let mut config: Self = toml::from_str(&text).map_err(|error| {
             let line = error.span().map_or(1, |span| text[..span.start].matches('\n').count() + 1);
-            Failure::Source { path: file.clone(), why: format!("line {line}: {}", error.message()).into() }
+            CommandError::Source {
+                path: file.clone(),
+                why: format!("line {line}: {}", error.message()).into(),
+            }
         })?;
         let above = folder.unwrap_or(Path::new(""));
-        let from_here = |path: &mut PathBuf| *path = above.join(expanded(path));
+        let from_here = |path: &mut PathBuf| *path = above.join(expanded(path, home));
         let paths = [&mut config.shelf, &mut config.checklists, &mut config.templates];
         paths.into_iter().flatten().for_each(from_here);
         config.rules.iter_mut().for_each(from_here);
@@ -60,9 +63,9 @@ impl Config {
 }
 
 /// A path without `~/` at its beginning.
-fn expanded(path: &Path) -> PathBuf {
-    match (path.strip_prefix("~"), std::env::var_os("HOME")) {
-        (Ok(rest), Some(home)) => PathBuf::from(home).join(rest),
+fn expanded(path: &Path, home: Option<&Path>) -> PathBuf {
+    match (path.strip_prefix("~"), home) {
+        (Ok(rest), Some(home)) => home.join(rest),
         _ => path.to_owned(),
     }
 }

@@ -6,7 +6,7 @@ use tally_shelf::ShelfError;
 
 /// Everything that can end a command early.
 #[derive(Debug, thiserror::Error)]
-pub(crate) enum Failure {
+pub(crate) enum CommandError {
     /// The command line makes no sense.
     #[error("{0}")]
     Usage(String),
@@ -69,7 +69,7 @@ fn called(path: &Path) -> String {
     if path == Path::new("-") { "standard input".to_owned() } else { format!("`{}`", path.display()) }
 }
 
-impl Failure {
+impl CommandError {
     /// The code that the program ends with.
     pub(crate) fn exit(&self) -> Exit {
         match self {

@@ -1,6 +1,6 @@
 //! Exit codes, and the one place that turns an error into words, a hint and a code.
 
-use crate::error::Failure;
+use crate::error::CommandError;
 use std::backtrace::{Backtrace, BacktraceStatus};
 use std::panic::PanicHookInfo;
 
@@ -30,7 +30,7 @@ pub(crate) fn end(exit: Exit) -> ! {
 
 /// Says what went wrong on standard error: one line, and a hint where one helps.
 #[allow(clippy::print_stderr, reason = "errors end here")]
-pub(crate) fn report(failure: &Failure) -> Exit {
+pub(crate) fn report(failure: &CommandError) -> Exit {
     if failure.is_closed_pipe() {
         return Exit::Done;
     }
@@ -69,7 +69,7 @@ pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
 
 /// Says what led to an error, cause by cause, where more was asked for with `-v`.
 #[allow(clippy::print_stderr, reason = "errors end here")]
-fn causes(failure: &Failure) {
+fn causes(failure: &CommandError) {
     let mut cause = std::error::Error::source(failure);
     while let Some(error) = cause {
         eprintln!("because: {}", tally_report::clean(&error.to_string()));

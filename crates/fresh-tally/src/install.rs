@@ -1,6 +1,6 @@
 //! From what the user calls an install to its tally.
 
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::settings::Settings;
 use crate::{interrupt, output, progress};
 use rustc_hash::FxHashSet;
@@ -20,13 +20,17 @@ use tally_trees::{Folder, Source, Spool, Stream, Tree, start_threads};
 pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION"));
 
 /// Finds an install, and shows of it what is asked for: by `@shipped` or `@found` behind its name, else by `--as`.
-pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Result<Tally, Failure> {
+pub(crate) fn find(asked: &str, settings: &Settings, rules: &PartRules) -> Result<Tally, CommandError> {
     find_by(asked, settings, rules, Detail::All)
 }
 
 /// As [`find`], for what holds installs against one another: a kept tally comes without the details of its packages that only a
 /// look at one install asks for.
-pub(crate) fn find_in_brief(asked: &str, settings: &Settings, rules: &PartRules) -> Result<Tally, Failure> {
+pub(crate) fn find_in_brief(
+    asked: &str,
+    settings: &Settings,
+    rules: &PartRules,
+) -> Result<Tally, CommandError> {
     find_by(asked, settings, rules, Detail::Brief)
 }
 
@@ -37,7 +41,12 @@ enum Detail {
     Brief,
 }
 
-fn find_by(asked: &str, settings: &Settings, rules: &PartRules, detail: Detail) -> Result<Tally, Failure> {
+fn find_by(
+    asked: &str,
+    settings: &Settings,
+    rules: &PartRules,
+    detail: Detail,
+) -> Result<Tally, CommandError> {
     let is_there = |name: &str| settings.shelf.has(name) || Path::new(name).exists();
     let (name, seen) = match asked.rsplit_once('@') {
         Some((name, "shipped")) if !is_there(asked) => (name, Moment::Shipped),
@@ -53,7 +62,7 @@ fn find_as_found(
     settings: &Settings,
     rules: &PartRules,
     detail: Detail,
-) -> Result<Tally, Failure> {
+) -> Result<Tally, CommandError> {
     if settings.shelf.has(asked) {
         return Ok(match detail {
             Detail::All => settings.shelf.get(asked)?,
@@ -72,13 +81,13 @@ fn find_as_found(
         };
     }
     if path.exists() || asked == STDIN {
-        return take(path, How::of(settings, rules));
+        return take(path, TakeRequest::of(settings, rules));
     }
     Err(unknown(asked, settings))
 }
 
 /// How an install is to be read.
-pub(crate) struct How<'a> {
+pub(crate) struct TakeRequest<'a> {
     pub(crate) medium: Medium,
     pub(crate) overrides: Overrides,
     /// The last moment of the install day, seconds since 1970 UTC, where somebody knows it.
@@ -89,7 +98,7 @@ pub(crate) struct How<'a> {
     pub(crate) rules: &'a PartRules,
 }
 
-impl<'a> How<'a> {
+impl<'a> TakeRequest<'a> {
     /// As an installed system that tells all by itself.
     pub(crate) fn of(settings: &'a Settings, rules: &'a PartRules) -> Self {
         Self {
@@ -104,8 +113,8 @@ impl<'a> How<'a> {
 }
 
 /// The error of an install that is neither on the shelf nor a path.
-pub(crate) fn unknown(asked: &str, settings: &Settings) -> Failure {
-    Failure::NoSuchInstall {
+pub(crate) fn unknown(asked: &str, settings: &Settings) -> CommandError {
+    CommandError::NoSuchInstall {
         asked: asked.into(),
         shelf: settings.shelf.folder().into(),
         near: near(asked, settings),
@@ -114,7 +123,7 @@ pub(crate) fn unknown(asked: &str, settings: &Settings) -> Failure {
 
 /// The root of an install that is still there: the source itself, else where its tally says it came from. A folder, or
 /// what lies inside an archive, an image or a disk.
-pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>, Failure> {
+pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>, CommandError> {
     interrupt::prepare(settings);
     let path = Path::new(asked);
     let is_source = path.is_dir() || (path.is_file() && !is_tally(path));
@@ -126,15 +135,16 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
         )
     };
     if source.is_file() {
-        let opened = Source::open(&source).map_err(|error| Failure::Image { path: source, source: error })?;
+        let opened =
+            Source::open(&source).map_err(|error| CommandError::Image { path: source, source: error })?;
         return Ok(opened.tree);
     }
     if !source.is_dir() {
         let why = "the install is gone, and a tally does not contain lists of all files: name its root";
-        return Err(Failure::Source { path: source, why: why.into() });
+        return Err(CommandError::Source { path: source, why: why.into() });
     }
     let folder = Folder::open(&source);
-    let folder = folder.map_err(|error| Failure::Source { path: source, why: error.why.into() })?;
+    let folder = folder.map_err(|error| CommandError::Source { path: source, why: error.why.into() })?;
     Ok(Box::new(folder))
 }
 
@@ -157,15 +167,15 @@ fn is_tally(path: &Path) -> bool {
 }
 
 /// Reads a file that is no tally: an archive, an image or a disk with an install in it, or a list of packages.
-fn take_file(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
+fn take_file(source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandError> {
     let fail = |error: std::io::Error| unreadable(source, error);
     let bytes = if source == Path::new(STDIN) {
-        let bar = progress::bar(None, "Receiving", how.settings);
+        let bar = progress::bar(None, "Receiving", request.settings);
         let mut input = bar.wrap_read(std::io::stdin().lock());
         let mut head = Vec::new();
         (&mut input).take(Source::HEAD).read_to_end(&mut head).map_err(fail)?;
         if !Source::begins(&Arc::<[u8]>::from(&head[..])) {
-            return take_list(Cursor::new(head).chain(input), source, how);
+            return take_list(Cursor::new(head).chain(input), source, request);
         }
         // What comes through a pipe can be read from anywhere only once it lies somewhere.
         let mut spool = Spool::new().map_err(fail)?;
@@ -173,19 +183,20 @@ fn take_file(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
         bar.finish_and_clear();
         Arc::new(spool.finish().map_err(fail)?)
     } else {
-        progress::watched(source, source, how.settings).map_err(fail)?
+        progress::watched(source, source, request.settings).map_err(fail)?
     };
     if !Source::begins(bytes.as_ref()) {
-        return take_list(Stream::of(bytes), source, how);
+        return take_list(Stream::of(bytes), source, request);
     }
-    let opened = Source::of(bytes).map_err(|error| Failure::Image { path: source.into(), source: error })?;
-    take_opened(opened, source, how)
+    let opened =
+        Source::of(bytes).map_err(|error| CommandError::Image { path: source.into(), source: error })?;
+    take_opened(opened, source, request)
 }
 
 /// Reads an install that was found inside a file.
-fn take_opened(opened: Source, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
-    let How { mut overrides, installed, installs, settings, rules, .. } = how;
-    let medium = if opened.is_medium { Medium::Image } else { how.medium };
+fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandError> {
+    let TakeRequest { mut overrides, installed, installs, settings, rules, .. } = request;
+    let medium = if opened.is_medium { Medium::Image } else { request.medium };
     let mut options = Options::new(source, medium, installed, settings)?;
     let layers: Vec<String> =
         opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
@@ -195,7 +206,7 @@ fn take_opened(opened: Source, source: &Path, how: How<'_>) -> Result<Tally, Fai
     // Said at once as well: it may be why there is nothing in it.
     opened.remarks.iter().for_each(|remark| output::warn(&format!("`{}`: {remark}", source.display())));
     let taken = tally_readers::take(opened.tree.as_ref(), &options.of(overrides, rules));
-    let mut tally = taken.map_err(|error| Failure::NoInstall { path: source.into(), source: error })?;
+    let mut tally = taken.map_err(|error| CommandError::NoInstall { path: source.into(), source: error })?;
     // The kit takes the figures of the running system along.
     tally.readings = tally_readers::readings::read(opened.tree.as_ref(), medium, "when the kit was run");
     let name = source.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
@@ -211,23 +222,23 @@ pub(crate) fn take_each_profile(
     overrides: &Overrides,
     settings: &Settings,
     rules: &PartRules,
-) -> Result<Vec<Tally>, Failure> {
+) -> Result<Vec<Tally>, CommandError> {
     interrupt::prepare(settings);
     start_threads(None);
-    let fail = |error| Failure::Image { path: source.into(), source: error };
+    let fail = |error| CommandError::Image { path: source.into(), source: error };
     let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, error))?;
     let profiles = Source::each_profile(bytes).map_err(fail)?;
     let mut tallies = Vec::new();
     for opened in profiles {
         let overrides = Overrides { profile: None, ..overrides.clone() };
-        let mut how = How { overrides, ..How::of(settings, rules) };
+        let mut request = TakeRequest { overrides, ..TakeRequest::of(settings, rules) };
         if opened.profile.as_deref() == Some(LIVE) {
             // The profiles before it stand on fewer layers: the last of them is the largest that is installed.
-            how.installs = tallies.last().map(|tally: &Tally| {
+            request.installs = tallies.last().map(|tally: &Tally| {
                 tally.packages.iter().map(|package| (package.system, package.name.clone())).collect()
             });
         }
-        tallies.push(take_opened(opened, source, how)?);
+        tallies.push(take_opened(opened, source, request)?);
     }
     Ok(tallies)
 }
@@ -236,8 +247,8 @@ pub(crate) fn take_each_profile(
 const LIVE: &str = "live";
 
 /// Reads a list of packages.
-fn take_list(list: impl Read, source: &Path, how: How<'_>) -> Result<Tally, Failure> {
-    let How { mut overrides, settings, rules, .. } = how;
+fn take_list(list: impl Read, source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandError> {
+    let TakeRequest { mut overrides, settings, rules, .. } = request;
     // A list is called like its file, unless somebody says better.
     let stem =
         source.file_stem().map(|stem| stem.to_string_lossy().into_owned()).filter(|stem| stem != STDIN);
@@ -246,7 +257,7 @@ fn take_list(list: impl Read, source: &Path, how: How<'_>) -> Result<Tally, Fail
     let list = BufReader::with_capacity(1 << 16, list);
     let told = tally_readers::take_listing(list, options.of(Overrides::default(), rules));
     let told =
-        told.map_err(|source_error| Failure::NoInstall { path: source.into(), source: source_error })?;
+        told.map_err(|source_error| CommandError::NoInstall { path: source.into(), source: source_error })?;
     if told.label.distro.is_empty() && !named {
         overrides.distro = Some(stem.unwrap_or_else(|| "Listing".to_owned()));
     }
@@ -276,7 +287,7 @@ impl Options {
         medium: Medium,
         installed: Option<i64>,
         settings: &Settings,
-    ) -> Result<Self, Failure> {
+    ) -> Result<Self, CommandError> {
         let from = match std::path::absolute(source) {
             Ok(path) if source != Path::new(STDIN) => path,
             _ => PathBuf::from("standard input"),
@@ -305,19 +316,19 @@ impl Options {
 }
 
 /// Reads the install that lies in a folder or a file, or a list of packages.
-pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
-    interrupt::prepare(how.settings);
+pub(crate) fn take(source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandError> {
+    interrupt::prepare(request.settings);
     start_threads(None);
     if source == Path::new(STDIN) || source.is_file() {
         if source.is_file() && is_tally(source) {
             let why = "it is a tally already; `show` looks at one, `shelf import` puts one on the shelf";
-            return Err(Failure::Source { path: source.into(), why: why.into() });
+            return Err(CommandError::Source { path: source.into(), why: why.into() });
         }
-        return take_file(source, how);
+        return take_file(source, request);
     }
     let tree = Folder::open(source)
-        .map_err(|error| Failure::Source { path: source.into(), why: error.why.into() })?;
-    let How { medium, overrides, installed, settings, rules, .. } = how;
+        .map_err(|error| CommandError::Source { path: source.into(), why: error.why.into() })?;
+    let TakeRequest { medium, overrides, installed, settings, rules, .. } = request;
     let options = Options::new(source, medium, installed, settings)?;
     let mut result = tally_readers::take(&tree as &dyn Tree, &options.of(overrides, rules));
     if let Ok(tally) = &mut result
@@ -325,13 +336,13 @@ pub(crate) fn take(source: &Path, how: How<'_>) -> Result<Tally, Failure> {
     {
         tally.readings = readings(&tree as &dyn Tree, medium);
     }
-    result.map_err(|error| Failure::NoInstall { path: source.into(), source: error })
+    result.map_err(|error| CommandError::NoInstall { path: source.into(), source: error })
 }
 
 /// The SHA-256 of a file, in hexadecimal digits.
-pub(crate) fn sha256(source: &Path, settings: &Settings) -> Result<Text, Failure> {
+pub(crate) fn sha256(source: &Path, settings: &Settings) -> Result<Text, CommandError> {
     if !source.is_file() {
-        return Err(Failure::Usage(format!("--sha256: `{}` is not a file", source.display())));
+        return Err(CommandError::Usage(format!("--sha256: `{}` is not a file", source.display())));
     }
     let fail = |error: std::io::Error| unreadable(source, error);
     let mut file = open_file(source).map_err(fail)?;
@@ -370,8 +381,8 @@ fn readings(tree: &dyn Tree, medium: Medium) -> Vec<Reading> {
     readings
 }
 
-fn unreadable(path: &Path, error: std::io::Error) -> Failure {
-    Failure::Source { path: path.into(), why: error.into() }
+fn unreadable(path: &Path, error: std::io::Error) -> CommandError {
+    CommandError::Source { path: path.into(), why: error.into() }
 }
 
 /// Handles that look like what was asked for, likest first.
@@ -387,7 +398,7 @@ fn near(asked: &str, settings: &Settings) -> Vec<String> {
 }
 
 /// The error of a handle that could not be a file name, before anything is read.
-pub(crate) fn check_handle(handle: &str) -> Result<(), Failure> {
+pub(crate) fn check_handle(handle: &str) -> Result<(), CommandError> {
     if handle.is_empty() || tally_core::model::slug(handle) != handle {
         return Err(ShelfError::BadHandle { handle: handle.into() }.into());
     }

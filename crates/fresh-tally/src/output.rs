@@ -1,6 +1,6 @@
 //! The only door to standard output, standard error and answer files.
 
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::settings::Settings;
 use std::io::Write;
 use std::path::Path;
@@ -8,13 +8,13 @@ use tally_report::{View, render};
 use tally_shelf::{Draft, ShelfError, read_file, write_atomically};
 
 /// Renders a view, and sends it where the answer goes.
-pub(crate) fn show(view: &dyn View, settings: &Settings) -> Result<(), Failure> {
-    let bytes = render(view, settings.format(), settings.canvas)?;
+pub(crate) fn show(view: &dyn View, settings: &Settings) -> Result<(), CommandError> {
+    let bytes = render(view, settings.format(), settings.options)?;
     answer(&bytes, settings)
 }
 
 /// Sends the answer to standard output, or to the file of `-o`.
-pub(crate) fn answer(bytes: &[u8], settings: &Settings) -> Result<(), Failure> {
+pub(crate) fn answer(bytes: &[u8], settings: &Settings) -> Result<(), CommandError> {
     match &settings.output {
         Some(path) => file(path, bytes),
         None => stdout(bytes),
@@ -22,8 +22,8 @@ pub(crate) fn answer(bytes: &[u8], settings: &Settings) -> Result<(), Failure> {
 }
 
 /// Writes a file as a whole or not at all. What is no regular file (a pipe, a terminal) is written to directly.
-pub(crate) fn file(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
-    let fail = |source| Failure::Output { to: format!("`{}`", path.display()), source };
+pub(crate) fn file(path: &Path, bytes: &[u8]) -> Result<(), CommandError> {
+    let fail = |source| CommandError::Output { to: format!("`{}`", path.display()), source };
     if path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()) {
         return std::fs::OpenOptions::new()
             .write(true)
@@ -38,10 +38,10 @@ pub(crate) fn file(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
 }
 
 /// Writes to standard output.
-pub(crate) fn stdout(bytes: &[u8]) -> Result<(), Failure> {
+pub(crate) fn stdout(bytes: &[u8]) -> Result<(), CommandError> {
     let mut out = std::io::stdout().lock();
     let result = out.write_all(bytes).and_then(|()| out.flush());
-    result.map_err(|source| Failure::Output { to: "to standard output".into(), source })
+    result.map_err(|source| CommandError::Output { to: "to standard output".into(), source })
 }
 
 /// A status line on standard error: a full sentence, unless quiet.
@@ -62,11 +62,11 @@ pub(crate) fn warn(sentence: &str) {
 pub(crate) fn stream(
     settings: &Settings,
     write: impl FnOnce(&mut dyn Write) -> std::io::Result<()>,
-) -> Result<(), Failure> {
+) -> Result<(), CommandError> {
     let Some(path) = settings.output.as_deref() else {
         let mut out = std::io::BufWriter::new(std::io::stdout().lock());
         let result = write(&mut out).and_then(|()| out.flush());
-        return result.map_err(|source| Failure::Output { to: "to standard output".into(), source });
+        return result.map_err(|source| CommandError::Output { to: "to standard output".into(), source });
     };
     let written = Draft::new(path).and_then(|mut draft| {
         let mut out = std::io::BufWriter::new(&mut draft);
@@ -75,15 +75,16 @@ pub(crate) fn stream(
         drop(out);
         draft.finish(true)
     });
-    written.map_err(|source| Failure::Output { to: format!("`{}`", path.display()), source })
+    written.map_err(|source| CommandError::Output { to: format!("`{}`", path.display()), source })
 }
 
 /// Bytes that a file of settings, questions or rules may have: 16 MiB.
 const TEXT_LIMIT: u64 = 16 << 20;
 
 /// Reads a text that the reviewer wrote: a regular file of UTF-8.
-pub(crate) fn text(path: &Path) -> Result<String, Failure> {
-    let fail = |why: Box<dyn std::error::Error + Send + Sync>| Failure::Source { path: path.into(), why };
+pub(crate) fn text(path: &Path) -> Result<String, CommandError> {
+    let fail =
+        |why: Box<dyn std::error::Error + Send + Sync>| CommandError::Source { path: path.into(), why };
     let bytes = read_file(path, TEXT_LIMIT).map_err(|error| fail(error.into()))?;
     String::from_utf8(bytes).map_err(|error| {
         let good = &error.as_bytes()[..error.utf8_error().valid_up_to()];

@@ -8,7 +8,7 @@ use std::io::IsTerminal;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
-use tally_trees::{Bytes, OnDisk};
+use tally_trees::{OnDisk, ReadAt};
 
 /// What is done sooner than this needs no bar.
 const PATIENCE: Duration = Duration::from_millis(500);
@@ -36,7 +36,7 @@ struct Watched {
     began: Instant,
 }
 
-impl Bytes for Watched {
+impl ReadAt for Watched {
     fn len(&self) -> u64 {
         self.file.len()
     }
@@ -58,12 +58,12 @@ impl Drop for Watched {
 }
 
 /// Opens a file whose reading shows on a bar.
-pub(crate) fn watched(path: &Path, named: &Path, settings: &Settings) -> io::Result<Arc<dyn Bytes>> {
+pub(crate) fn watched(path: &Path, named: &Path, settings: &Settings) -> io::Result<Arc<dyn ReadAt>> {
     watched_file(File::open(path)?, named, settings)
 }
 
 /// The same for a file that is open.
-pub(crate) fn watched_file(file: File, named: &Path, settings: &Settings) -> io::Result<Arc<dyn Bytes>> {
+pub(crate) fn watched_file(file: File, named: &Path, settings: &Settings) -> io::Result<Arc<dyn ReadAt>> {
     let file = OnDisk::new(file)?;
     let bar = bar(Some(file.len()), &format!("Reading {}", named.display()), settings);
     Ok(Arc::new(Watched { file, bar, began: Instant::now() }))

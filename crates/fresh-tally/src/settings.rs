@@ -2,7 +2,7 @@
 
 use crate::args::Common;
 use crate::config::{Applied, Config};
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::output;
 use clap::{ColorChoice, ValueEnum};
 use std::io::IsTerminal;
@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use tally_core::history::Moment;
 use tally_core::knowledge::OwnRules;
 use tally_core::model::Word;
-use tally_report::{Canvas, Format, Palette};
+use tally_report::{Format, Palette, RenderOptions};
 use tally_shelf::Shelf;
 
 /// Decided once, before any command runs.
@@ -25,7 +25,7 @@ pub(crate) struct Settings {
     /// Where the answer goes; `None` is standard output.
     pub(crate) output: Option<PathBuf>,
     /// Width and colours.
-    pub(crate) canvas: Canvas,
+    pub(crate) options: RenderOptions,
     /// The reviewer's own rules: `--rules`, else `rules.toml` in the configuration folder.
     pub(crate) own: OwnRules,
     /// What of an install is shown.
@@ -42,9 +42,9 @@ pub(crate) struct Settings {
 
 impl Settings {
     /// Puts arguments and environment together.
-    pub(crate) fn from_args(common: &Common) -> Result<Self, Failure> {
+    pub(crate) fn from_args(common: &Common) -> Result<Self, CommandError> {
         let output = common.output.clone().filter(|path| path != Path::new("-"));
-        let config = Config::read(configuration_folder().as_deref())?;
+        let config = Config::read(configuration_folder().as_deref(), home().as_deref())?;
         let configured: Option<Format> = word("format", config.format.as_deref(), &config)?;
         let color =
             common.color.or(color("color", config.color.as_deref(), &config)?).unwrap_or(ColorChoice::Auto);
@@ -57,9 +57,10 @@ impl Settings {
                 Some(path) => format_of_ending(path),
                 None => configured,
             }),
-            canvas: Canvas {
+            options: RenderOptions {
                 width: width(common, &config, to_terminal),
                 palette: palette(color, to_terminal),
+                ascii: !speaks_utf8(),
             },
             output,
             own: own_rules(common, &config)?,
@@ -78,7 +79,7 @@ impl Settings {
 }
 
 /// Files given with `--rules`; without any, the one in the configuration folder, if it is there.
-fn own_rules(common: &Common, config: &Config) -> Result<OwnRules, Failure> {
+fn own_rules(common: &Common, config: &Config) -> Result<OwnRules, CommandError> {
     let mut own = OwnRules::default();
     let given = if common.rules.is_empty() { &config.rules } else { &common.rules };
     if given.is_empty() {
@@ -94,14 +95,14 @@ fn own_rules(common: &Common, config: &Config) -> Result<OwnRules, Failure> {
 }
 
 /// Reads a file of own rules.
-pub(crate) fn read_rules(file: &Path) -> Result<OwnRules, Failure> {
+pub(crate) fn read_rules(file: &Path) -> Result<OwnRules, CommandError> {
     let text = output::text(file)?;
-    OwnRules::parse(&text).map_err(|source| Failure::OwnRules { path: file.into(), source })
+    OwnRules::parse(&text).map_err(|source| CommandError::OwnRules { path: file.into(), source })
 }
 
 /// Where the reviewer's configuration lies.
 fn configuration_folder() -> Option<PathBuf> {
-    let folder = folder_of("XDG_CONFIG_HOME").or_else(|| set("HOME").map(|home| home.join(".config")))?;
+    let folder = folder_of("XDG_CONFIG_HOME").or_else(|| home().map(|home| home.join(".config")))?;
     Some(folder.join("fresh-tally"))
 }
 
@@ -116,15 +117,20 @@ fn format_of_ending(path: &Path) -> Option<Format> {
     }
 }
 
-fn shelf_folder(common: &Common, config: &Config) -> Result<PathBuf, Failure> {
+fn shelf_folder(common: &Common, config: &Config) -> Result<PathBuf, CommandError> {
     let by_hand = common.shelf.clone().or_else(shelf_of_the_environment);
     by_hand.or_else(|| config.shelf.clone()).or_else(default_shelf_folder).ok_or_else(|| {
-        Failure::Usage("there is no home folder for the shelf: name one with --shelf DIR".into())
+        CommandError::Usage("there is no home folder for the shelf: name one with --shelf DIR".into())
     })
 }
 
 fn set(name: &str) -> Option<PathBuf> {
     std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
+}
+
+/// The home folder.
+fn home() -> Option<PathBuf> {
+    set("HOME")
 }
 
 /// A folder of the XDG Base Directory Specification: what is no absolute path is to be ignored.
@@ -138,20 +144,21 @@ fn shelf_of_the_environment() -> Option<PathBuf> {
 
 /// Where the shelf is when nothing says: in the data folder.
 fn default_shelf_folder() -> Option<PathBuf> {
-    let data = folder_of("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
+    let data = folder_of("XDG_DATA_HOME").or_else(|| home().map(|home| home.join(".local/share")));
     data.map(|data| data.join("fresh-tally/shelf"))
 }
 
 /// The shelf that a shell completes handles from; none has any where there is no home.
 pub(crate) fn default_shelf() -> Shelf {
-    let configured = || Config::read(configuration_folder().as_deref()).ok().and_then(|config| config.shelf);
+    let config = || Config::read(configuration_folder().as_deref(), home().as_deref());
+    let configured = || config().ok().and_then(|config| config.shelf);
     Shelf::new(
         shelf_of_the_environment().or_else(configured).or_else(default_shelf_folder).unwrap_or_default(),
     )
 }
 
 /// A word of the configuration file, as the option of the same name would read it.
-fn word<T: Word>(key: &str, value: Option<&str>, config: &Config) -> Result<Option<T>, Failure> {
+fn word<T: Word>(key: &str, value: Option<&str>, config: &Config) -> Result<Option<T>, CommandError> {
     let Some(value) = value else { return Ok(None) };
     let known = T::from_name(value);
     known.map(Some).ok_or_else(|| {
@@ -161,20 +168,20 @@ fn word<T: Word>(key: &str, value: Option<&str>, config: &Config) -> Result<Opti
 }
 
 /// The same of `color`, whose words are the argument parser's.
-fn color(key: &str, value: Option<&str>, config: &Config) -> Result<Option<ColorChoice>, Failure> {
+fn color(key: &str, value: Option<&str>, config: &Config) -> Result<Option<ColorChoice>, CommandError> {
     let Some(value) = value else { return Ok(None) };
     let known = ColorChoice::from_str(value, false);
     known.map(Some).map_err(|_| no_word(config, key, value, &["auto", "always", "never"]))
 }
 
-fn no_word(config: &Config, key: &str, value: &str, known: &[&str]) -> Failure {
+fn no_word(config: &Config, key: &str, value: &str, known: &[&str]) -> CommandError {
     let path = config.file.clone().unwrap_or_default();
     let why = format!("{key} = \"{value}\" is not valid; valid values are {}", known.join(", "));
-    Failure::Source { path, why: why.into() }
+    CommandError::Source { path, why: why.into() }
 }
 
 /// Which value each setting has, and where it comes from: an option, the environment, the file, or nothing of those.
-fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, Failure> {
+fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, CommandError> {
     let file = config.file.as_deref().map(|file| file.display().to_string()).unwrap_or_default();
     let paths = |paths: &[PathBuf]| {
         paths.iter().map(|path| path.display().to_string()).collect::<Vec<_>>().join(", ")
@@ -243,6 +250,15 @@ fn palette(color: ColorChoice, to_terminal: bool) -> Palette {
         ColorChoice::Auto if to_terminal && !refused() && !dumb() => Palette::Coloured,
         ColorChoice::Auto | ColorChoice::Never => Palette::Plain,
     }
+}
+
+/// Whether the locale's encoding is UTF-8: the first of the variables that is set decides, as in POSIX; none says nothing against it.
+fn speaks_utf8() -> bool {
+    let locale = ["LC_ALL", "LC_CTYPE", "LANG"].iter().find_map(|name| set(name));
+    locale.is_none_or(|locale| {
+        let locale = locale.to_string_lossy().to_ascii_lowercase();
+        locale.contains("utf-8") || locale.contains("utf8")
+    })
 }
 
 fn now() -> String {

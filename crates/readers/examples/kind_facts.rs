@@ -7,7 +7,7 @@ mod common;
 
 use tally_core::knowledge::Trait;
 use tally_core::model::Does;
-use tally_readers::packages::{PackageReader, Wanted, dpkg::Dpkg};
+use tally_readers::packages::{PackageReader, WantedPaths, dpkg::Dpkg};
 use tally_trees::{Folder, Tree};
 
 #[allow(clippy::print_stdout, reason = "this is a program of its own")]
@@ -18,7 +18,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let folder = Folder::open(root.as_ref())?;
     let tree: &dyn Tree = &folder;
     let tally = common::take(tree)?;
-    let owners = Dpkg.scan_file_lists(tree, &tally.packages, &Wanted::new(true));
+    let owners = Dpkg.scan_file_lists(tree, &tally.packages, &WantedPaths::new(true));
     let traits = owners.traits(tally.packages.len());
     for line in std::fs::read_to_string(list)?.lines() {
         let (name, truth) = line.split_once('\t').ok_or("a line has no tab")?;

@@ -1,7 +1,7 @@
 //! Times the stages of reading an install, for whoever wants to make one faster. Run as `phases ROOT`.
 
 use std::time::Instant;
-use tally_readers::packages::{self, Wanted};
+use tally_readers::packages::{self, WantedPaths};
 use tally_trees::{Folder, Tree};
 
 /// As in the program.
@@ -27,7 +27,7 @@ fn time_stages(tree: &dyn Tree) {
         };
         let menu = tally_readers::launchers::read(tree, &[]);
         lap("launchers");
-        let mut wanted = Wanted::new(true);
+        let mut wanted = WantedPaths::new(true);
         menu.launchers.iter().for_each(|launcher| wanted.add(launcher.evidence.file.as_bytes()));
         for system in packages::present(tree) {
             let name = system.system().name();

@@ -8,7 +8,7 @@ mod common;
 
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
-use tally_trees::{Bytes, Entry, Folder, Node, Tree, TreeError};
+use tally_trees::{Entry, Folder, Node, ReadAt, Tree, TreeError};
 
 /// A tree that remembers which files were read.
 struct Watched<'a> {
@@ -38,7 +38,7 @@ impl Tree for Watched<'_> {
         self.note(path, self.inner.read_into(path, limit, buffer))
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         self.note(path, self.inner.open(path))
     }
 

@@ -5,7 +5,7 @@ use rusqlite::{Connection, limits::Limit};
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
-use tally_trees::{Bytes, Spool, Tree};
+use tally_trees::{ReadAt, Spool, Tree};
 
 /// Bytes that a database may have: 4 GiB.
 const DATABASE_LIMIT: u64 = 4 << 30;
@@ -19,7 +19,7 @@ const PATIENCE: u32 = 200_000;
 pub(crate) struct Database {
     connection: Connection,
     // What is on disk for it counts as long as it is there.
-    _copies: Vec<Box<dyn Bytes>>,
+    _copies: Vec<Box<dyn ReadAt>>,
     _folder: tempfile::TempDir,
 }
 
@@ -98,7 +98,7 @@ impl Database {
     }
 }
 
-fn copy_file(tree: &dyn Tree, path: &Path, to: &Path) -> Result<Box<dyn Bytes>, DatabaseError> {
+fn copy_file(tree: &dyn Tree, path: &Path, to: &Path) -> Result<Box<dyn ReadAt>, DatabaseError> {
     let source = tree.open(path)?;
     if source.len() > DATABASE_LIMIT {
         return Err(io::Error::other(format!("is larger than {DATABASE_LIMIT} bytes")).into());

@@ -143,9 +143,9 @@ fn alternatives(tree: &dyn Tree, link: &Text) -> Vec<Text> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
-    fn lists_of(tree: &Memory, desktops: &[&str]) -> Associations {
+    fn lists_of(tree: &MemoryTree, desktops: &[&str]) -> Associations {
         let desktops: Vec<Text> = desktops.iter().map(|desktop| (*desktop).into()).collect();
         let tree: &dyn Tree = tree;
         let facts = crate::launchers::read(tree, &desktops);
@@ -156,7 +156,7 @@ mod tests {
     fn lists_and_launchers_stand_in_the_order_of_their_folders() {
         let list = "[Default Applications]\ntext/plain=a.desktop;b.desktop\n[Removed Associations]\ntext/html=c.desktop;\n";
         let entry = "[Desktop Entry]\nType=Application\nName=X\nExec=x\nMimeType=text/plain;text/html;\n";
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("usr/share/applications/mimeapps.list", list)
             .file("usr/share/applications/mimeinfo.cache", "[MIME Cache]\ntext/plain=b.desktop;x.desktop;\n")
             .file("etc/xdg/mimeapps.list", list)
@@ -200,7 +200,7 @@ mod tests {
         let kept = format!(
             "auto\n/usr/bin/{link}\n{link}.1.gz\n/usr/share/man/man1/{link}.1.gz\n\n/usr/bin/low\n10\n\n/usr/bin/high\n50\n/usr/share/man/high.gz\n\n"
         );
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .link(format!("etc/alternatives/{link}"), "/usr/bin/low")
             .file(format!("var/lib/dpkg/alternatives/{link}"), kept);
         let (read, unread) = read(&tree, &[], &[], &roles);

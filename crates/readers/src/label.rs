@@ -269,15 +269,15 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
     use tally_core::model::System;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
-    fn label_of(tree: &Memory) -> Label {
+    fn label_of(tree: &MemoryTree) -> Label {
         read(tree as &dyn Tree).label
     }
 
     #[test]
     fn os_release_is_read_through_its_link() {
-        let tree = Memory::new().link("etc/os-release", "../usr/lib/os-release").file(
+        let tree = MemoryTree::new().link("etc/os-release", "../usr/lib/os-release").file(
             "usr/lib/os-release",
             "NAME='Saltmarsh Linux'\nID=saltmarsh\nID_LIKE=\"fenland other\"\nVERSION_ID=\"5.0\"\nVERSION=\"5.0 (bittern)\"\nVARIANT=Reed\\\nbed\nSUPPORT_END=2029-04-30\n",
         );
@@ -291,17 +291,17 @@ mod tests {
 
     #[test]
     fn older_relatives_answer_when_os_release_is_missing() {
-        let lsb = Memory::new()
+        let lsb = MemoryTree::new()
             .file("etc/lsb-release", "DISTRIB_ID=Fenland\nDISTRIB_RELEASE=9\nDISTRIB_CODENAME=heron\n");
         assert_eq!(label_of(&lsb).title(), "Fenland 9 \"Heron\"");
-        let one_line = Memory::new().file("etc/fenland-release", "Fenland Linux release 7.2 (Heron)\n");
+        let one_line = MemoryTree::new().file("etc/fenland-release", "Fenland Linux release 7.2 (Heron)\n");
         assert_eq!(label_of(&one_line).title(), "Fenland Linux 7.2 \"Heron\"");
         assert_eq!(label_of(&one_line).distro_id, "fenland");
-        let ancient = Memory::new().file("etc/debian_version", "3.1\n");
+        let ancient = MemoryTree::new().file("etc/debian_version", "3.1\n");
         assert_eq!(label_of(&ancient).release.as_deref(), Some("3.1"));
-        assert!(!read(&Memory::new() as &dyn Tree).found);
-        let bsd =
-            Memory::new().file("bin/freebsd-version", "#!/bin/sh\nUSERLAND_VERSION=\"14.1-RELEASE-p3\"\n");
+        assert!(!read(&MemoryTree::new() as &dyn Tree).found);
+        let bsd = MemoryTree::new()
+            .file("bin/freebsd-version", "#!/bin/sh\nUSERLAND_VERSION=\"14.1-RELEASE-p3\"\n");
         assert_eq!(
             (label_of(&bsd).title().as_str(), label_of(&bsd).distro_id.as_str()),
             ("FreeBSD 14.1-RELEASE-p3", "freebsd")
@@ -325,8 +325,8 @@ mod tests {
     proptest! {
         #[test]
         fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..120)) {
-            read(&Memory::new().file("etc/os-release", bytes.clone()) as &dyn Tree);
-            read(&Memory::new().file("etc/x-release", bytes) as &dyn Tree);
+            read(&MemoryTree::new().file("etc/os-release", bytes.clone()) as &dyn Tree);
+            read(&MemoryTree::new().file("etc/x-release", bytes) as &dyn Tree);
         }
     }
 }

@@ -102,14 +102,14 @@ fn packs(tree: &dyn Tree, path: &str) -> Vec<Look> {
                 NodeKind::Link if leads_elsewhere(tree, &folder) => {
                     // The link is what a package owns here.
                     let found = pictures(tree, &folder);
-                    Found { first: found.first.map(|_| folder), ..found }
+                    FilesFound { first: found.first.map(|_| folder), ..found }
                 }
                 _ => return None,
             };
             found.first.map(|first| look(name, Some(found.count), &first))
         })
         .collect();
-    let beside = Found::below(tree, path, PICTURES, 0);
+    let beside = FilesFound::below(tree, path, PICTURES, 0);
     if let Some(first) = beside.first {
         // `usr/share/backgrounds` is called like itself, `usr/share/lxqt/wallpapers` like the desktop it belongs to.
         let mut parts = path.rsplit('/');
@@ -121,11 +121,11 @@ fn packs(tree: &dyn Tree, path: &str) -> Vec<Look> {
 }
 
 /// The pictures of a pack. One that is kept in many sizes (`contents/images/1920x1080.png`) is one picture.
-fn pictures(tree: &dyn Tree, pack: &str) -> Found {
-    let sizes = Found::below(tree, &format!("{pack}/contents/images"), PICTURES, 0);
+fn pictures(tree: &dyn Tree, pack: &str) -> FilesFound {
+    let sizes = FilesFound::below(tree, &format!("{pack}/contents/images"), PICTURES, 0);
     match sizes.first {
-        Some(first) => Found { count: 1, first: Some(first) },
-        None => Found::below(tree, pack, PICTURES, DEPTH),
+        Some(first) => FilesFound { count: 1, first: Some(first) },
+        None => FilesFound::below(tree, pack, PICTURES, DEPTH),
     }
 }
 
@@ -148,11 +148,11 @@ fn fonts(tree: &dyn Tree) -> Vec<Look> {
     let mut fonts: Vec<Look> = Vec::new();
     for class in folders(tree, "usr/share/fonts") {
         let (name, class) = place("usr/share/fonts", &class);
-        let own = Found::below(tree, &class, FONTS, 0);
+        let own = FilesFound::below(tree, &class, FONTS, 0);
         fonts.extend(own.first.map(|first| look(name, Some(own.count), &first)));
         for family in folders(tree, &class) {
             let (name, folder) = place(&class, &family);
-            let found = Found::below(tree, &folder, FONTS, DEPTH);
+            let found = FilesFound::below(tree, &folder, FONTS, DEPTH);
             fonts.extend(found.first.map(|first| look(name, Some(found.count), &first)));
         }
     }
@@ -170,12 +170,12 @@ fn fonts(tree: &dyn Tree) -> Vec<Look> {
 
 /// Files of some endings below a folder.
 #[derive(Default)]
-struct Found {
+struct FilesFound {
     count: u32,
     first: Option<String>,
 }
 
-impl Found {
+impl FilesFound {
     fn below(tree: &dyn Tree, path: &str, endings: &[&str], depth: usize) -> Self {
         let fits = |(path, kind): &(PathBuf, NodeKind)| {
             *kind == NodeKind::File && path.file_name().is_some_and(|name| ends_in(name, endings))
@@ -330,12 +330,12 @@ fn set(looks: &mut Looks, slot: usize, value: Option<&Text>, file: &str) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn xfconf_channels_and_lightdm_are_asked() {
         let folder = "etc/xdg/xfce4/xfconf/xfce-perchannel-xml";
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file(
                 format!("{folder}/xsettings.xml"),
                 "<?xml version='1.0'?><channel name='xsettings'><property name='Net' type='empty'>\
@@ -353,7 +353,7 @@ mod tests {
 
     #[test]
     fn databases_of_the_profile_stand_before_overrides() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("etc/dconf/profile/user", "user-db:user\nsystem-db:marsh\nsystem-db:late\n")
             .file("etc/dconf/db/marsh.d/00-looks", "[org/x/interface]\ngtk-theme='Early'\n")
             .file("etc/dconf/db/marsh.d/50-looks", "[org/x/interface]\ngtk-theme='Reed'\n")
@@ -369,18 +369,18 @@ mod tests {
 
     #[test]
     fn an_alternative_tells_the_session_where_nothing_else_does() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("usr/share/xsessions/default.desktop", "[Desktop Entry]\nName=Default\nExec=default\n")
             .file(
                 "usr/share/xsessions/weir.desktop",
                 "[Desktop Entry]\nName=Weir\nExec=/usr/bin/weir-session --x\n",
             )
             .link("etc/alternatives/x-session-manager", "/usr/bin/weir-session");
-        let default = |tree: &Memory| read(tree as &dyn Tree).default_session;
+        let default = |tree: &MemoryTree| read(tree as &dyn Tree).default_session;
         assert_eq!(default(&tree).as_deref(), Some("weir"));
         let tree = tree.file("etc/lightdm/lightdm.conf", "[Seat:*]\nuser-session=default\n");
         assert_eq!(default(&tree).as_deref(), Some("default"));
-        let other = Memory::new()
+        let other = MemoryTree::new()
             .file("usr/share/xsessions/a.desktop", "[Desktop Entry]\nName=A\nExec=a\n")
             .file("usr/share/xsessions/b.desktop", "[Desktop Entry]\nName=B\nExec=b\n")
             .link("etc/alternatives/x-session-manager", "/usr/bin/none");
@@ -389,7 +389,7 @@ mod tests {
 
     #[test]
     fn pictures_and_fonts_are_counted_by_pack() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("usr/share/backgrounds/weir/a.jpg", "")
             .file("usr/share/backgrounds/weir/deep/b.PNG", "")
             .file("usr/share/backgrounds/weir/readme", "")

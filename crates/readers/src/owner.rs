@@ -1,6 +1,6 @@
 //! Which package a file belongs to: asked of the install's own file lists.
 
-use crate::packages::{self, Wanted};
+use crate::packages::{self, WantedPaths};
 use crate::programs::PROGRAM_FOLDERS;
 use std::path::Path;
 use tally_core::model::{Label, Package};
@@ -42,7 +42,7 @@ pub fn label(tree: &dyn Tree) -> Label {
 
 fn owners(tree: &dyn Tree, paths: &[String]) -> Vec<Owned> {
     let merged = tree.node(Path::new("lib"), false).is_ok_and(|node| node.kind == NodeKind::Link);
-    let mut wanted = Wanted::new(merged);
+    let mut wanted = WantedPaths::new(merged);
     // A link of the alternatives belongs to nobody; what it leads to does.
     let targets: Vec<Option<String>> = paths.iter().map(|path| alternative(tree, path)).collect();
     paths.iter().chain(targets.iter().flatten()).for_each(|path| wanted.add(path.as_bytes()));

@@ -8,7 +8,7 @@ use tally_trees::{NodeKind, Tree};
 /// Reads the figures, if the tree is that of a running system; the moment is for the caller to name.
 pub fn read(tree: &dyn Tree, medium: Medium, when: &str) -> Vec<Reading> {
     let Some(uptime) = first_number(tree, "proc/uptime") else { return Vec::new() };
-    let memory = Memory::read(tree);
+    let memory = MemInfo::read(tree);
     let live = medium == Medium::Live || is_live(tree);
     #[allow(
         clippy::cast_possible_truncation,
@@ -54,9 +54,9 @@ fn first_number(tree: &dyn Tree, file: &str) -> Option<f64> {
     text(&bytes).split_ascii_whitespace().next()?.parse().ok()
 }
 
-struct Memory(Vec<(Text, u64)>);
+struct MemInfo(Vec<(Text, u64)>);
 
-impl Memory {
+impl MemInfo {
     fn read(tree: &dyn Tree) -> Self {
         let bytes = tree.read("proc/meminfo").unwrap_or_default();
         let one = |line: &[u8]| {
@@ -127,7 +127,7 @@ fn is_live(tree: &dyn Tree) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory as Held;
+    use tally_trees::MemoryTree as Held;
 
     #[test]
     fn the_time_to_boot_is_between_two_records() {

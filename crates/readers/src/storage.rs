@@ -38,14 +38,14 @@ pub(crate) fn read(tree: &dyn Tree) -> Storage {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn fstab_tells_root_and_swap() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("etc/fstab", "# <fs>\nUUID=1 / btrfs defaults 0 0\n/swapfile none swap sw 0 0\nbroken\n");
         let storage = read(&tree as &dyn Tree);
         assert_eq!((storage.root_fs.as_deref(), storage.swap.as_deref()), (Some("btrfs"), Some("file")));
-        assert_eq!(read(&Memory::new() as &dyn Tree), Storage::default());
+        assert_eq!(read(&MemoryTree::new() as &dyn Tree), Storage::default());
     }
 }

@@ -4,7 +4,7 @@ use crate::history;
 use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::medium::OnMedium;
-use crate::packages::{self, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted};
+use crate::packages::{self, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::timed::timed;
 use crate::{defaults, left_out, listings, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
@@ -278,7 +278,7 @@ fn needed_files(packages: &[Package]) -> impl Iterator<Item = &Text> {
 }
 
 /// Writes down that the owners of such files provide them: what needs what is then told by names alone.
-fn provide_needed_files(packages: &mut [Package], wanted: &Wanted, owners: &Owners) {
+fn provide_needed_files(packages: &mut [Package], wanted: &WantedPaths, owners: &Owners) {
     let needed: BTreeSet<Text> = needed_files(packages).cloned().collect();
     for file in needed {
         if let Some(owner) = owners.of(wanted, file.as_bytes()).and_then(|at| packages.get_mut(at))
@@ -295,9 +295,9 @@ fn own(
     systems: &[&'static dyn PackageReader],
     packages: &[Package],
     menu: &Menu,
-) -> (Wanted, Owners) {
+) -> (WantedPaths, Owners) {
     let merged = tree.node(Path::new("lib"), false).is_ok_and(|node| node.kind == NodeKind::Link);
-    let mut wanted = Wanted::new(merged);
+    let mut wanted = WantedPaths::new(merged);
     menu.files().for_each(|file| wanted.add(file.as_bytes()));
     needed_files(packages).for_each(|file| wanted.add(file.as_bytes()));
     let mut owners = Owners::default();
@@ -308,7 +308,7 @@ fn own(
     (wanted, owners)
 }
 
-fn assign_owners(facts: &mut Facts, menu: Menu, (wanted, owners): (Wanted, Owners)) {
+fn assign_owners(facts: &mut Facts, menu: Menu, (wanted, owners): (WantedPaths, Owners)) {
     let owner = |file: &str| {
         let at = owners.of(&wanted, file.as_bytes())?;
         facts.packages.get(at).map(Package::reference)

@@ -12,7 +12,7 @@ use std::fmt::Write as _;
 use std::io::Write as _;
 use tally_core::history::{as_found, as_shipped};
 use tally_core::model::{Phase, Tally};
-use tally_trees::Memory;
+use tally_trees::MemoryTree;
 
 /// 2026-05-04 10:00:00 UTC, the end of the install day.
 const DAY: i64 = 1_777_888_800;
@@ -97,12 +97,12 @@ fn gzip(text: &str) -> Vec<u8> {
     packer.finish().unwrap()
 }
 
-fn marsh() -> Memory {
-    Memory::new().file("etc/os-release", "ID=saltmarsh\nNAME=Saltmarsh\n").folder("usr/bin")
+fn marsh() -> MemoryTree {
+    MemoryTree::new().file("etc/os-release", "ID=saltmarsh\nNAME=Saltmarsh\n").folder("usr/bin")
 }
 
 /// A dpkg install with its log, which was rotated at two of its lines.
-fn dpkg(changes: &[Change], there: &Versions, turns: [usize; 2]) -> Memory {
+fn dpkg(changes: &[Change], there: &Versions, turns: [usize; 2]) -> MemoryTree {
     let mut lines: Vec<String> = Vec::new();
     for change in changes {
         let (name, moment) = (name(change.name), moment(change.at).strftime("%Y-%m-%d %H:%M:%S").to_string());
@@ -153,7 +153,7 @@ fn dpkg(changes: &[Change], there: &Versions, turns: [usize; 2]) -> Memory {
         .file("var/log/dpkg.log", joined(&lines[second..]))
 }
 
-fn pacman(changes: &[Change], there: &Versions) -> Memory {
+fn pacman(changes: &[Change], there: &Versions) -> MemoryTree {
     let mut log = String::new();
     for change in changes {
         let moment = moment(change.at).strftime("%Y-%m-%dT%H:%M:%S%z").to_string();
@@ -187,7 +187,7 @@ fn pacman(changes: &[Change], there: &Versions) -> Memory {
 }
 
 /// A Portage install: the old version is unmerged just before the new one is said to be in place.
-fn portage(changes: &[Change], there: &Versions) -> Memory {
+fn portage(changes: &[Change], there: &Versions) -> MemoryTree {
     let atom = |number: u8, known: u8| format!("app-marsh/{}-{known}.0-r1", name(number));
     let mut log = String::new();
     for change in changes {
@@ -219,7 +219,7 @@ fn present(tally: &Tally) -> BTreeMap<String, String> {
 
 /// Holds what was found in a tree against what was done to it.
 fn hold(
-    tree: &Memory,
+    tree: &MemoryTree,
     (shipped, there): (&Versions, &Versions),
     called: impl Fn(u8, u8) -> (String, String),
 ) -> Result<(), TestCaseError> {

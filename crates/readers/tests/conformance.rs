@@ -7,8 +7,8 @@ use saltmarsh::{Family, World};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use tally_core::model::{Label, MissingFact, Reason, System};
-use tally_readers::packages::{PackageFacts, PackageReader, REGISTRY, Wanted};
-use tally_trees::{Folder, Memory, NodeKind, Tree};
+use tally_readers::packages::{PackageFacts, PackageReader, REGISTRY, WantedPaths};
+use tally_trees::{Folder, MemoryTree, NodeKind, Tree};
 
 /// Files of the made-up install, links kept.
 enum Held {
@@ -81,12 +81,12 @@ fn root(families: &[&(&str, Family)]) -> Vec<(PathBuf, Held)> {
 }
 
 /// The roots, each file of their databases changed by `change`.
-fn installs(change: impl Fn(&Path, &[u8]) -> Vec<u8>) -> Vec<Memory> {
+fn installs(change: impl Fn(&Path, &[u8]) -> Vec<u8>) -> Vec<MemoryTree> {
     roots().iter().map(|files| install(files, &change)).collect()
 }
 
-fn install(files: &[(PathBuf, Held)], change: impl Fn(&Path, &[u8]) -> Vec<u8>) -> Memory {
-    files.iter().fold(Memory::new(), |tree, (path, held)| match held {
+fn install(files: &[(PathBuf, Held)], change: impl Fn(&Path, &[u8]) -> Vec<u8>) -> MemoryTree {
+    files.iter().fold(MemoryTree::new(), |tree, (path, held)| match held {
         Held::Link(target) => tree.link(path, target.clone()),
         Held::File(content) if is_database(path) => tree.file(path, change(path, content)),
         Held::File(content) => tree.file(path, content.clone()),
@@ -94,10 +94,10 @@ fn install(files: &[(PathBuf, Held)], change: impl Fn(&Path, &[u8]) -> Vec<u8>) 
 }
 
 /// Asks a system everything that `take` asks.
-fn ask(system: &dyn PackageReader, tree: &Memory) -> PackageFacts {
+fn ask(system: &dyn PackageReader, tree: &MemoryTree) -> PackageFacts {
     let tree: &dyn Tree = tree;
     let facts = system.read(tree);
-    let mut wanted = Wanted::new(true);
+    let mut wanted = WantedPaths::new(true);
     wanted.add(b"usr/share/applications/org.marsh.Inkcap.desktop");
     wanted.add(b"var/lib/flatpak/exports/share/applications/org.marsh.Pondskate.desktop");
     system.scan_file_lists(tree, &facts.packages, &wanted);
@@ -131,7 +131,7 @@ fn a_good_install_is_read_whole() {
 #[test]
 fn every_family_tells_the_same_story() {
     let trees = installs(|_, content| content.to_vec());
-    let told = |tree: &Memory, system: &dyn PackageReader| -> Vec<(String, u64, Reason, usize)> {
+    let told = |tree: &MemoryTree, system: &dyn PackageReader| -> Vec<(String, u64, Reason, usize)> {
         let facts = system.read(tree);
         let mut packages: Vec<_> = facts
             .packages
@@ -165,7 +165,7 @@ fn every_family_tells_the_same_story() {
             }
             let local = if system.system() == System::FreebsdPkg { "usr/local" } else { "usr" };
             let launcher = format!("{local}/share/applications/org.marsh.Inkcap.desktop");
-            let mut wanted = Wanted::new(true);
+            let mut wanted = WantedPaths::new(true);
             wanted.add(launcher.as_bytes());
             let owners = system.scan_file_lists(tree, &facts.packages, &wanted);
             let owner = owners.of(&wanted, launcher.as_bytes()).map(|at| facts.packages[at].plain_name());
@@ -186,8 +186,8 @@ fn every_family_tells_the_same_story() {
 #[test]
 fn nothing_is_found_where_nothing_is() {
     for system in REGISTRY {
-        assert!(!system.detect(&Memory::new()));
-        assert!(ask(*system, &Memory::new()).packages.is_empty());
+        assert!(!system.detect(&MemoryTree::new()));
+        assert!(ask(*system, &MemoryTree::new()).packages.is_empty());
     }
 }
 
@@ -307,7 +307,7 @@ fn a_table_that_is_a_question_without_end_is_refused() {
         .execute_batch("CREATE VIEW Packages AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x FROM c) SELECT x AS hnum, x AS blob FROM c;")
         .unwrap();
     drop(endless);
-    let tree = Memory::new().file("var/lib/rpm/rpmdb.sqlite", std::fs::read(&path).unwrap());
+    let tree = MemoryTree::new().file("var/lib/rpm/rpmdb.sqlite", std::fs::read(&path).unwrap());
     let facts = ask(&tally_readers::packages::rpm::Rpm, &tree);
     assert_eq!(facts.unread[0].why, "has no table `Packages`");
 }

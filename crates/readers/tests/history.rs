@@ -7,7 +7,7 @@ use common::taken;
 use std::fmt::Write;
 use tally_core::history::as_shipped;
 use tally_core::model::{DecidedBy, InstallDayHow, Phase, Seen, Tally, Text};
-use tally_trees::Memory;
+use tally_trees::MemoryTree;
 
 /// 2026-05-04 10:00:00 UTC.
 const DAY: i64 = 1_777_888_800;
@@ -19,9 +19,9 @@ fn phases(tally: &Tally) -> Vec<(&str, Phase, Option<&str>)> {
 }
 
 /// A dpkg install of programs: name, version, and the keys of a launcher that are beside the usual ones.
-fn dpkg(programs: &[(&str, &str, &str)], log: &str) -> Memory {
+fn dpkg(programs: &[(&str, &str, &str)], log: &str) -> MemoryTree {
     let mut status = String::new();
-    let mut tree = Memory::new()
+    let mut tree = MemoryTree::new()
         .file("etc/os-release", "ID=saltmarsh\nNAME=Saltmarsh\n")
         .file("var/log/installer/summary", "done")
         .changed("var/log/installer/summary", DAY)
@@ -154,7 +154,7 @@ fn files_of_nobody_that_are_newer_were_added() {
 
 #[test]
 fn snaps_are_held_against_the_seed() {
-    let snap = |tree: Memory, name: &str, revision: &str, version: &str| {
+    let snap = |tree: MemoryTree, name: &str, revision: &str, version: &str| {
         tree.file(format!("snap/{name}/{revision}/meta/snap.yaml"), format!("version: '{version}'\n"))
             .link(format!("snap/{name}/current"), revision)
     };
@@ -187,7 +187,7 @@ fn snaps_are_held_against_the_seed() {
 #[test]
 fn folders_of_flatpaks_tell_what_came_and_what_was_updated() {
     let at = "var/lib/flatpak/app";
-    let app = |tree: Memory, id: &str, came: i64, updated: i64| {
+    let app = |tree: MemoryTree, id: &str, came: i64, updated: i64| {
         tree.link(format!("{at}/{id}/x86_64/stable/active"), "abc")
             .file(
                 format!("{at}/{id}/x86_64/stable/abc/metadata"),
@@ -217,7 +217,7 @@ fn slackware_keeps_what_it_replaced_and_removed() {
     let package = |name: &str| format!("PACKAGE NAME:     {name}\nFILE LIST:\n./\n");
     let packages = "var/lib/pkgtools/packages";
     let removed = "var/lib/pkgtools/removed_packages";
-    let mut tree = Memory::new()
+    let mut tree = MemoryTree::new()
         .file("etc/os-release", "ID=saltmarsh\n")
         .file("var/log/setup/x", "")
         .changed("var/log/setup/x", DAY);

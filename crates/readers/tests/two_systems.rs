@@ -4,7 +4,7 @@
 mod common;
 
 use common::taken;
-use tally_trees::Memory;
+use tally_trees::MemoryTree;
 
 #[test]
 fn origins_of_two_systems_stay_apart() {
@@ -24,7 +24,7 @@ fn origins_of_two_systems_stay_apart() {
         }
         archive.into_inner().unwrap()
     };
-    let tree = Memory::new()
+    let tree = MemoryTree::new()
         .file("etc/os-release", "ID=saltmarsh\nNAME=Saltmarsh\n")
         .file("var/lib/dpkg/status", ["inkcap", "libweir", "odd"].map(stanza).concat())
         .file("etc/apt/sources.list", "deb https://fen.example/fenland bittern main\n")

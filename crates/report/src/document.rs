@@ -275,6 +275,36 @@ pub struct Document {
 }
 
 impl Document {
+    /// Each span, also of what lies in sections.
+    pub(crate) fn spans(&mut self) -> Vec<&mut Span> {
+        let mut blocks: Vec<&mut Block> = self.blocks.iter_mut().collect();
+        let mut spans = Vec::new();
+        while let Some(block) = blocks.pop() {
+            match block {
+                Block::Title { text, aside } => spans.extend(text.0.iter_mut().chain([aside])),
+                Block::Paragraph(line) | Block::Heading(line) => spans.extend(&mut line.0),
+                Block::Facts(facts) => {
+                    for Fact { name, value, aside } in facts {
+                        spans.push(name);
+                        spans.extend(value.0.iter_mut().chain(&mut aside.0));
+                    }
+                }
+                Block::Ranked(lines) => spans.extend(lines.iter_mut().flat_map(|line| &mut line.0)),
+                Block::Table(table) => {
+                    for row in &mut table.rows {
+                        match row {
+                            Row::Cells(cells) => spans.extend(cells),
+                            Row::Group(line) | Row::Note(line) => spans.extend(&mut line.0),
+                        }
+                    }
+                }
+                Block::Section(section) => blocks.extend(&mut section.blocks),
+                Block::Picture { .. } => {}
+            }
+        }
+        spans
+    }
+
     /// Adds a block.
     pub fn push(&mut self, block: Block) {
         self.blocks.push(block);

@@ -17,7 +17,7 @@ pub mod words;
 pub use document::{
     Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Section, Shrink, Span, Table,
 };
-pub use render::{Canvas, Format, RenderError, render};
+pub use render::{Format, RenderError, RenderOptions, render};
 pub use style::{Colour, Palette, Theme};
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{

@@ -10,7 +10,9 @@ use tally_core::grid::{GridRules, Likeness, grid};
 use tally_core::model::Tally;
 use tally_report::chart::Size;
 use tally_report::publish::{Knowledge, Report};
-use tally_report::{Canvas, CompareView, CompareWhat, Format, Palette, ShowView, ShowWhat, Theme, render};
+use tally_report::{
+    CompareView, CompareWhat, Format, Palette, RenderOptions, ShowView, ShowWhat, Theme, render,
+};
 
 /// What begins an order to a terminal.
 const ESCAPE: char = '\u{1b}';
@@ -127,8 +129,8 @@ proptest! {
         let (old, new) = if backwards { (changed(&changes), kept()) } else { (kept(), changed(&changes)) };
         each_view(&old, &new, |name, view| {
             for format in [Format::Table, Format::Markdown, Format::Csv, Format::Json, Format::Html] {
-                let canvas = Canvas { width: Some(width), palette: Palette::Plain };
-                let bytes = render(view, format, canvas).unwrap_or_else(|error| panic!("{name}: {error}"));
+                let options = RenderOptions { width: Some(width), palette: Palette::Plain, ascii: false };
+                let bytes = render(view, format, options).unwrap_or_else(|error| panic!("{name}: {error}"));
                 let text = String::from_utf8(bytes).unwrap_or_else(|_| panic!("{name} is no UTF-8"));
                 assert!(!text.contains(ESCAPE), "{name} speaks to the terminal in {format:?}");
                 match format {
@@ -204,8 +206,8 @@ proptest! {
         let shown = |what: CompareWhat, format: Format| {
             let command = "fresh-tally compare OLD NEW";
             let view = CompareView { comparison: &comparison, rules: parts, roles, what, filtered: false, sums: true, command };
-            let canvas = Canvas { width: Some(2000), palette: Palette::Plain };
-            String::from_utf8(render(&view, format, canvas).unwrap()).unwrap()
+            let options = RenderOptions { width: Some(2000), palette: Palette::Plain, ascii: false };
+            String::from_utf8(render(&view, format, options).unwrap()).unwrap()
         };
         let all = shown(CompareWhat::All, Format::Csv);
         let told = |what: &str| rows_of(&all, what).into_iter().map(|(sort, _)| sort).collect::<Vec<String>>();
@@ -250,8 +252,8 @@ proptest! {
         let install = changed(&changes);
         let shown = |what: ShowWhat, format: Format| {
             let view = ShowView { tally: &install, what, rules: parts, roles };
-            let canvas = Canvas { width: Some(4000), palette: Palette::Plain };
-            String::from_utf8(render(&view, format, canvas).unwrap()).unwrap()
+            let options = RenderOptions { width: Some(4000), palette: Palette::Plain, ascii: false };
+            String::from_utf8(render(&view, format, options).unwrap()).unwrap()
         };
         let csv = shown(ShowWhat::Packages, Format::Csv);
         let mut reader = csv::ReaderBuilder::new().flexible(false).from_reader(csv.as_bytes());

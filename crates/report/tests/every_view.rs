@@ -10,7 +10,7 @@ use common::{BuiltIn, KEPT, each_view, kept};
 use serde_json::Value;
 use std::collections::BTreeSet;
 use tally_core::model::Tally;
-use tally_report::{Canvas, Format, Palette, ShowView, ShowWhat, View, render, width};
+use tally_report::{Format, Palette, RenderOptions, ShowView, ShowWhat, View, render, width};
 
 /// What a name must never do to a page, a table or a terminal.
 const ATTACK: &str = "<script>alert(1)</script>\"'|`*_[x](y)\u{202e}\u{1b}[31m\r\n=cmd|' /C calc'!A0";
@@ -86,8 +86,8 @@ fn empty() -> Tally {
 }
 
 fn text(view: &dyn View, format: Format, width: Option<usize>) -> String {
-    let canvas = Canvas { width, palette: Palette::Plain };
-    String::from_utf8(render(view, format, canvas).unwrap()).unwrap()
+    let options = RenderOptions { width, palette: Palette::Plain, ascii: false };
+    String::from_utf8(render(view, format, options).unwrap()).unwrap()
 }
 
 /// All pairs that are asked about.
@@ -158,6 +158,22 @@ fn eighty_columns_are_enough_for_an_honest_install() {
             assert!(wide.is_empty(), "{name} at {columns}: {wide:#?}");
         }
     });
+}
+
+/// Our own signs; names of programs are data, and may have any letters.
+#[test]
+fn where_the_output_is_ascii_only_no_sign_of_ours_is_other() {
+    let (old, new) = (earlier(), kept());
+    let mut arrows = 0;
+    each_view(&old, &new, |name, view| {
+        let utf8 = text(view, Format::Table, Some(80));
+        arrows += utf8.matches('→').count();
+        let options = RenderOptions { width: Some(80), palette: Palette::Plain, ascii: true };
+        let page = String::from_utf8(render(view, Format::Table, options).unwrap()).unwrap();
+        assert_eq!(page.chars().find(|c| ['→', '…'].contains(c)), None, "{name}: {page}");
+        assert!(page.lines().all(|line| width(line) <= 80), "{name}: {page}");
+    });
+    assert!(arrows > 20, "there are arrows to be replaced: {arrows}");
 }
 
 #[test]

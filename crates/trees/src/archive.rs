@@ -1,5 +1,5 @@
 use crate::listed::{Listed, Stamp};
-use crate::{Bytes, Window};
+use crate::{ReadAt, Window};
 use std::cell::Cell;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -15,7 +15,7 @@ const HEADERS_OF_ENTRY: u64 = 1 << 20;
 ///
 /// POSIX pax and GNU tar, as the `tar` crate reads them. What comes before damage is kept; the second value says what the
 /// damage is.
-pub(crate) fn open(archive: &Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)> {
+pub(crate) fn open(archive: &Arc<dyn ReadAt>) -> io::Result<(Listed, Option<String>)> {
     let mut listed = Listed::default();
     let left = Rc::new(Cell::new(HEADERS_OF_ENTRY));
     let mut reader = tar::Archive::new(Cursor { bytes: Arc::clone(archive), at: 0, left: Rc::clone(&left) });
@@ -81,7 +81,7 @@ fn old_header(head: &[u8]) -> bool {
 
 /// Bytes as a file that is read from its start on.
 struct Cursor {
-    bytes: Arc<dyn Bytes>,
+    bytes: Arc<dyn ReadAt>,
     at: u64,
     /// Bytes that may still be read for the next entry.
     left: Rc<Cell<u64>>,

@@ -1,4 +1,4 @@
-use crate::{TreeError, Why};
+use crate::{TreeError, TreeErrorKind};
 use std::fs::File;
 use std::io;
 use std::os::unix::fs::FileExt;
@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 /// A run of bytes that is read in pieces, from wherever one likes and by many threads at once: a large file of a tree,
 /// or an image that holds a tree of its own.
-pub trait Bytes: Send + Sync {
+pub trait ReadAt: Send + Sync {
     /// Length in bytes.
     fn len(&self) -> u64;
 
@@ -23,11 +23,11 @@ pub trait Bytes: Send + Sync {
     }
 }
 
-impl dyn Bytes + '_ {
+impl dyn ReadAt + '_ {
     /// Exactly `length` bytes from an offset.
     ///
     /// # Errors
-    /// As [`Bytes::read_at`], and when the end comes first; nothing is allocated for a length that can't be met.
+    /// As [`ReadAt::read_at`], and when the end comes first; nothing is allocated for a length that can't be met.
     pub fn exactly(&self, offset: u64, length: usize) -> io::Result<Vec<u8>> {
         let end = offset.checked_add(length as u64).filter(|end| *end <= self.len());
         if end.is_none() {
@@ -56,7 +56,7 @@ impl OnDisk {
     }
 }
 
-impl Bytes for OnDisk {
+impl ReadAt for OnDisk {
     fn len(&self) -> u64 {
         self.length
     }
@@ -75,7 +75,7 @@ impl Bytes for OnDisk {
     }
 }
 
-impl Bytes for Arc<dyn Bytes> {
+impl ReadAt for Arc<dyn ReadAt> {
     fn len(&self) -> u64 {
         self.as_ref().len()
     }
@@ -89,14 +89,14 @@ impl Bytes for Arc<dyn Bytes> {
 /// far as there is content for it.
 pub(crate) fn read_whole(
     path: &Path,
-    file: &dyn Bytes,
+    file: &dyn ReadAt,
     limit: u64,
     buffer: &mut Vec<u8>,
 ) -> Result<(), TreeError> {
     const PIECE: usize = 256 << 10;
     buffer.clear();
     if file.len() > limit {
-        return Err(TreeError::new(path, Why::TooLarge { limit }));
+        return Err(TreeError::new(path, TreeErrorKind::TooLarge { limit }));
     }
     while (buffer.len() as u64) < file.len() {
         let start = buffer.len();
@@ -144,7 +144,7 @@ pub(crate) fn copy_from(block: &[u8], start: usize, out: &mut [u8]) -> io::Resul
     Ok(())
 }
 
-impl Bytes for Arc<[u8]> {
+impl ReadAt for Arc<[u8]> {
     fn len(&self) -> u64 {
         self.as_ref().len() as u64
     }

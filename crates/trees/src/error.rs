@@ -9,12 +9,12 @@ pub struct TreeError {
     pub path: PathBuf,
     /// What stood in the way.
     #[source]
-    pub why: Why,
+    pub why: TreeErrorKind,
 }
 
 /// What stood in the way of reading a path.
 #[derive(Debug, thiserror::Error)]
-pub enum Why {
+pub enum TreeErrorKind {
     /// There is nothing there.
     #[error("does not exist")]
     Missing,
@@ -46,33 +46,34 @@ pub enum Why {
 
 impl TreeError {
     /// An error about a path.
-    pub fn new(path: &Path, why: Why) -> Self {
+    pub fn new(path: &Path, why: TreeErrorKind) -> Self {
         Self { path: path.to_owned(), why }
     }
 
     /// An error about a path of which something is more than a limit.
     pub(crate) fn beyond(path: &Path, what: &str, limit: impl std::fmt::Display) -> Self {
         tracing::info!(?path, %limit, "limit met: {what}");
-        Self::new(path, Why::Beyond(format!("{what}: the limit is {limit}")))
+        Self::new(path, TreeErrorKind::Beyond(format!("{what}: the limit is {limit}")))
     }
 
     /// An error about a path, from what the system said.
     pub fn io(path: &Path, error: std::io::Error) -> Self {
         use rustix::io::Errno;
         let why = match Errno::from_io_error(&error) {
-            Some(Errno::NOENT) => Why::Missing,
-            Some(Errno::NOTDIR) => Why::NotAFolder,
-            Some(Errno::LOOP) => Why::TooManyLinks,
-            Some(Errno::NAMETOOLONG) => {
-                Why::Beyond(format!("has too long a path: the limit is {} bytes", LIMITS.path_bytes))
-            }
-            _ => Why::Io(error),
+            Some(Errno::NOENT) => TreeErrorKind::Missing,
+            Some(Errno::NOTDIR) => TreeErrorKind::NotAFolder,
+            Some(Errno::LOOP) => TreeErrorKind::TooManyLinks,
+            Some(Errno::NAMETOOLONG) => TreeErrorKind::Beyond(format!(
+                "has too long a path: the limit is {} bytes",
+                LIMITS.path_bytes
+            )),
+            _ => TreeErrorKind::Io(error),
         };
         Self::new(path, why)
     }
 
     /// Whether the path simply isn't there, as against being unreadable.
     pub fn is_missing(&self) -> bool {
-        matches!(self.why, Why::Missing | Why::NotAFolder)
+        matches!(self.why, TreeErrorKind::Missing | TreeErrorKind::NotAFolder)
     }
 }

@@ -3,7 +3,7 @@
 
 use crate::num::le16;
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, LIMITS, Node, NodeKind, Tree, TreeError, Why, shielded};
+use crate::{Entry, LIMITS, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind, shielded};
 use ext4_view::{DirEntry, Ext4, Ext4Error, Ext4Read, File, FileType, Metadata};
 use foldhash::{HashMap, HashMapExt};
 use rustc_hash::FxHashMap;
@@ -132,12 +132,12 @@ const THREADS: usize = 2;
 
 /// The bytes below a file system, with what was read last.
 struct Below {
-    bytes: Arc<dyn Bytes>,
+    bytes: Arc<dyn ReadAt>,
     kept: FxHashMap<u64, Vec<u8>>,
 }
 
 impl Below {
-    fn of(bytes: Arc<dyn Bytes>) -> Self {
+    fn of(bytes: Arc<dyn ReadAt>) -> Self {
         Self { bytes, kept: FxHashMap::default() }
     }
 
@@ -184,13 +184,13 @@ impl Ext4Read for Below {
 const NAMES_KEPT: usize = 100_000;
 
 // A hash that nobody can foresee: names are a stranger's.
-type Folder = HashMap<Vec<u8>, Held>;
+type Folder = HashMap<Vec<u8>, NamedEntry>;
 
 /// Files that a thread keeps open.
 const OPENED: usize = 4;
 
 /// A name in a folder, and what is behind it once somebody asked.
-struct Held {
+struct NamedEntry {
     entry: DirEntry,
     node: Option<Node>,
 }
@@ -207,7 +207,7 @@ struct View {
 }
 
 impl View {
-    fn open(bytes: Arc<dyn Bytes>) -> io::Result<Self> {
+    fn open(bytes: Arc<dyn ReadAt>) -> io::Result<Self> {
         let fs =
             shielded(|| Ext4::load(Box::new(Below::of(bytes)))).map_err(io::Error::other)?.map_err(failed)?;
         Ok(Self { fs, folders: HashMap::new(), names: 0, opened: VecDeque::new() })
@@ -223,7 +223,7 @@ impl View {
                 let name = entry.file_name();
                 let name: &[u8] = name.as_ref();
                 if name != b"." && name != b".." {
-                    folder.insert(name.to_vec(), Held { entry, node: None });
+                    folder.insert(name.to_vec(), NamedEntry { entry, node: None });
                 }
                 if folder.len() > LIMITS.folder_names {
                     return Err(io::Error::other(format!("has more than {} names", LIMITS.folder_names)));
@@ -272,17 +272,17 @@ impl View {
         })?;
         match self.look(&clean).map_err(fail)? {
             Some(node) => Ok((clean, node)),
-            None => Err(TreeError::new(path, Why::Missing)),
+            None => Err(TreeError::new(path, TreeErrorKind::Missing)),
         }
     }
 
     fn list(&mut self, path: &Path) -> Result<Vec<Entry>, TreeError> {
         let (clean, node) = self.find(path, true)?;
         if node.kind != NodeKind::Folder {
-            return Err(TreeError::new(path, Why::NotAFolder));
+            return Err(TreeError::new(path, TreeErrorKind::NotAFolder));
         }
         let folder = self.folder(&clean).map_err(|error| TreeError::io(path, error))?;
-        let entry = |(name, held): (&Vec<u8>, &Held)| {
+        let entry = |(name, held): (&Vec<u8>, &NamedEntry)| {
             let kind = held.entry.file_type().map_or(NodeKind::Other, kind);
             Entry { name: OsString::from_vec(name.clone()), kind }
         };
@@ -350,7 +350,7 @@ fn failed(error: impl Into<Ext4Error>) -> io::Error {
 }
 
 /// Starts a thread with a view of its own, which takes jobs until there is nobody left to give any.
-fn start(bytes: Arc<dyn Bytes>, queue: Arc<Queue>, number: usize) -> io::Result<()> {
+fn start(bytes: Arc<dyn ReadAt>, queue: Arc<Queue>, number: usize) -> io::Result<()> {
     let (opened, wait) = mpsc::sync_channel::<io::Result<()>>(1);
     std::thread::Builder::new().name("ext4".into()).spawn(move || {
         let mut view = match View::open(Arc::clone(&bytes)) {
@@ -378,8 +378,8 @@ impl FileSystem {
     ///
     /// # Errors
     /// When it is none, is damaged, or uses a feature that can't be read.
-    pub(crate) fn open(bytes: Box<dyn Bytes>) -> io::Result<Self> {
-        let bytes: Arc<dyn Bytes> = Arc::from(bytes);
+    pub(crate) fn open(bytes: Box<dyn ReadAt>) -> io::Result<Self> {
+        let bytes: Arc<dyn ReadAt> = Arc::from(bytes);
         let queue = Arc::new(Queue::default());
         let jobs = Arc::new(Jobs(Arc::clone(&queue)));
         // What the first one can't read no other one can.
@@ -414,20 +414,20 @@ impl Tree for FileSystem {
         crate::bytes::read_whole(path, file.as_ref(), limit, buffer)
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         let jobs = Arc::clone(&self.jobs);
         let (thread, most) = (self.next.fetch_add(1, Ordering::Relaxed) % THREADS, self.length);
         self.of(path, move |view, path| {
             let (clean, node) = view.find(path, true)?;
             if node.kind != NodeKind::File {
-                return Err(TreeError::new(path, Why::NotAFile));
+                return Err(TreeError::new(path, TreeErrorKind::NotAFile));
             }
             if node.size > most {
                 return Err(TreeError::beyond(path, "claims more bytes than its file system has", most));
             }
             if node.size > WHOLE {
                 return Ok(
-                    Box::new(Opened { jobs, thread, path: clean, length: node.size }) as Box<dyn Bytes>
+                    Box::new(Opened { jobs, thread, path: clean, length: node.size }) as Box<dyn ReadAt>
                 );
             }
             let length = usize::try_from(node.size).unwrap_or_default();
@@ -443,7 +443,7 @@ impl Tree for FileSystem {
         self.of(path, |view, path| {
             let (clean, node) = view.find(path, false)?;
             if node.kind != NodeKind::Link {
-                return Err(TreeError::new(path, Why::NotALink));
+                return Err(TreeError::new(path, TreeErrorKind::NotALink));
             }
             view.target(&clean).map_err(|error| TreeError::io(path, error))
         })
@@ -458,7 +458,7 @@ struct Opened {
     length: u64,
 }
 
-impl Bytes for Opened {
+impl ReadAt for Opened {
     fn len(&self) -> u64 {
         self.length
     }

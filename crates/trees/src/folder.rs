@@ -1,6 +1,6 @@
 use crate::bytes::OnDisk;
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, LIMITS, Node, NodeKind, Tree, TreeError, Why};
+use crate::{Entry, LIMITS, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind};
 use rustix::buffer::spare_capacity;
 use rustix::fs::{AtFlags, CWD, FileType, Mode, OFlags, RawDir, ResolveFlags, Stat};
 use rustix::io::Errno;
@@ -114,7 +114,7 @@ impl Folder {
         let file = self.open_at(path, READING)?;
         let stat = rustix::fs::fstat(&file).map_err(|e| TreeError::io(path, e.into()))?;
         if kind_of(&stat) != NodeKind::File {
-            return Err(TreeError::new(path, Why::NotAFile));
+            return Err(TreeError::new(path, TreeErrorKind::NotAFile));
         }
         Ok((File::from(file), u64::try_from(stat.st_size).unwrap_or(0)))
     }
@@ -253,7 +253,7 @@ impl Tree for Folder {
         Ok(entries)
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         let (file, length) = self.open_file(path)?;
         Ok(Box::new(OnDisk { file, length }))
     }
@@ -261,7 +261,7 @@ impl Tree for Folder {
     fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
         let (file, size) = self.open_file(path)?;
         if size > limit {
-            return Err(TreeError::new(path, Why::TooLarge { limit }));
+            return Err(TreeError::new(path, TreeErrorKind::TooLarge { limit }));
         }
         let expected = usize::try_from(size).unwrap_or(0);
         // Files under /proc state no size; a growing file is cut at the limit.
@@ -273,7 +273,7 @@ impl Tree for Folder {
         let read = read.and_then(|whole| if whole { Ok(0) } else { rest(buffer) });
         read.map_err(|e| TreeError::io(path, e))?;
         if buffer.len() as u64 > limit {
-            return Err(TreeError::new(path, Why::TooLarge { limit }));
+            return Err(TreeError::new(path, TreeErrorKind::TooLarge { limit }));
         }
         Ok(())
     }
@@ -282,7 +282,7 @@ impl Tree for Folder {
         let link = self.open_at(path, LOOKING | OFlags::NOFOLLOW)?;
         match rustix::fs::readlinkat(&link, "", Vec::new()) {
             Ok(target) => Ok(OsString::from_vec(target.into_bytes()).into()),
-            Err(Errno::INVAL | Errno::NOENT) => Err(TreeError::new(path, Why::NotALink)),
+            Err(Errno::INVAL | Errno::NOENT) => Err(TreeError::new(path, TreeErrorKind::NotALink)),
             Err(error) => Err(TreeError::io(path, error.into())),
         }
     }
@@ -350,17 +350,17 @@ mod tests {
                 assert_eq!(tree.read(path).unwrap(), b"inside", "{path}");
             }
             assert!(tree.read("out").unwrap_err().is_missing());
-            assert!(matches!(tree.read("loop").unwrap_err().why, Why::TooManyLinks));
-            assert!(matches!(tree.read("pipe").unwrap_err().why, Why::NotAFile));
-            assert!(matches!(tree.read("a").unwrap_err().why, Why::NotAFile));
+            assert!(matches!(tree.read("loop").unwrap_err().why, TreeErrorKind::TooManyLinks));
+            assert!(matches!(tree.read("pipe").unwrap_err().why, TreeErrorKind::NotAFile));
+            assert!(matches!(tree.read("a").unwrap_err().why, TreeErrorKind::NotAFile));
             assert!(tree.read("a/b/f/x").unwrap_err().is_missing());
             assert_eq!(tree.read_link(Path::new("out")).unwrap(), Path::new("../secret"));
-            assert!(matches!(tree.read_link(Path::new("a/b/f")).unwrap_err().why, Why::NotALink));
+            assert!(matches!(tree.read_link(Path::new("a/b/f")).unwrap_err().why, TreeErrorKind::NotALink));
             assert_eq!(tree.names("").len(), 7);
             assert_eq!(tree.names("dir").len(), 1);
             assert!(matches!(
                 tree.read_into(Path::new("abs"), 3, &mut Vec::new()).unwrap_err().why,
-                Why::TooLarge { limit: 3 }
+                TreeErrorKind::TooLarge { limit: 3 }
             ));
         });
     }

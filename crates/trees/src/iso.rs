@@ -3,7 +3,7 @@
 use crate::listed::{Listed, Stamp};
 use crate::num::le32;
 use crate::zisofs::{Stated, Zisofs};
-use crate::{Bytes, LIMITS, Tree, Window};
+use crate::{LIMITS, ReadAt, Tree, Window};
 use std::collections::HashSet;
 use std::ffi::OsString;
 use std::io;
@@ -33,7 +33,7 @@ enum Names {
 }
 
 struct Reader {
-    image: Arc<dyn Bytes>,
+    image: Arc<dyn ReadAt>,
     names: Names,
     seen: HashSet<u64>,
     listed: Listed,
@@ -45,13 +45,13 @@ struct Reader {
 ///
 /// # Errors
 /// When it is none, or its folders are damaged.
-pub fn iso(image: Arc<dyn Bytes>) -> io::Result<Box<dyn Tree>> {
+pub fn iso(image: Arc<dyn ReadAt>) -> io::Result<Box<dyn Tree>> {
     Ok(Box::new(open(image)?.0))
 }
 
 /// Reads all folders of an image; files are read when they are asked for.
 /// The second value says what is missing of an image that is shorter than it says.
-pub(crate) fn open(image: Arc<dyn Bytes>) -> io::Result<(Listed, Option<String>)> {
+pub(crate) fn open(image: Arc<dyn ReadAt>) -> io::Result<(Listed, Option<String>)> {
     let (primary, joliet) = descriptors(image.as_ref())?;
     let joliet = joliet.as_deref();
     let stated = sectors(le32(&primary, 80));
@@ -82,7 +82,7 @@ fn sectors(count: u32) -> u64 {
 }
 
 /// The primary descriptor, and the one with Joliet's names.
-fn descriptors(image: &dyn Bytes) -> io::Result<(Vec<u8>, Option<Vec<u8>>)> {
+fn descriptors(image: &dyn ReadAt) -> io::Result<(Vec<u8>, Option<Vec<u8>>)> {
     let (mut primary, mut joliet) = (None, None);
     for sector in 16..64 {
         let block =
@@ -145,7 +145,7 @@ fn moment(bytes: &[u8]) -> i64 {
 }
 
 /// How many bytes to skip before the fields of Rock Ridge; none where the root's own record has none.
-fn rock_ridge(image: &dyn Bytes, root: &Record<'_>) -> Option<usize> {
+fn rock_ridge(image: &dyn ReadAt, root: &Record<'_>) -> Option<usize> {
     let first = image.exactly(root.start, 2048).ok()?;
     let length = usize::from(first[0]);
     let own = record(first.get(..length)?)?;
@@ -230,7 +230,7 @@ impl Reader {
                 parts.push((one.start, one.length));
                 if one.flags & GOES_ON == 0 {
                     let content = Parts::new(&self.image, &std::mem::take(&mut parts))?;
-                    let content: Arc<dyn Bytes> = match ridge.packed {
+                    let content: Arc<dyn ReadAt> = match ridge.packed {
                         Some(stated) => Arc::new(Zisofs::new(content, stated)),
                         None => Arc::new(content),
                     };
@@ -339,15 +339,15 @@ struct Parts {
 }
 
 impl Parts {
-    fn new(image: &Arc<dyn Bytes>, places: &[(u64, u64)]) -> io::Result<Self> {
+    fn new(image: &Arc<dyn ReadAt>, places: &[(u64, u64)]) -> io::Result<Self> {
         let part = |(start, length): &(u64, u64)| Window::of(Box::new(Arc::clone(image)), *start, *length);
         Ok(Self { parts: places.iter().map(part).collect::<io::Result<_>>()? })
     }
 }
 
-impl Bytes for Parts {
+impl ReadAt for Parts {
     fn len(&self) -> u64 {
-        self.parts.iter().map(Bytes::len).fold(0, u64::saturating_add)
+        self.parts.iter().map(ReadAt::len).fold(0, u64::saturating_add)
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {

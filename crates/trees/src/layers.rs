@@ -1,5 +1,5 @@
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
+use crate::{Entry, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind};
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt;
@@ -83,7 +83,8 @@ impl Layers {
                 _ => Step::Leaf,
             })
         })?;
-        let (layer, node) = self.holder(&clean)?.ok_or_else(|| TreeError::new(path, Why::Missing))?;
+        let (layer, node) =
+            self.holder(&clean)?.ok_or_else(|| TreeError::new(path, TreeErrorKind::Missing))?;
         Ok((clean, layer, node))
     }
 }
@@ -93,7 +94,7 @@ impl Layers {
 fn there(found: Result<Node, TreeError>) -> Result<Option<Node>, TreeError> {
     match found {
         // One layer alone may have a link in a folder's place, which leads nowhere by itself.
-        Err(error) if error.is_missing() || matches!(error.why, Why::TooManyLinks) => Ok(None),
+        Err(error) if error.is_missing() || matches!(error.why, TreeErrorKind::TooManyLinks) => Ok(None),
         other => other.map(Some),
     }
 }
@@ -117,7 +118,7 @@ impl Tree for Layers {
     fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
         let (clean, _, node) = self.find(path, true)?;
         if node.kind != NodeKind::Folder {
-            return Err(TreeError::new(path, Why::NotAFolder));
+            return Err(TreeError::new(path, TreeErrorKind::NotAFolder));
         }
         let mut names: BTreeMap<OsString, Option<NodeKind>> = BTreeMap::new();
         for layer in &self.layers[..self.saying(&clean)?] {
@@ -151,7 +152,7 @@ impl Tree for Layers {
         layer.read_into(&clean, limit, buffer)
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         let (clean, layer, _) = self.find(path, true)?;
         layer.open(&clean)
     }
@@ -159,7 +160,7 @@ impl Tree for Layers {
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
         let (clean, layer, node) = self.find(path, false)?;
         if node.kind != NodeKind::Link {
-            return Err(TreeError::new(path, Why::NotALink));
+            return Err(TreeError::new(path, TreeErrorKind::NotALink));
         }
         layer.read_link(&clean)
     }
@@ -168,19 +169,19 @@ impl Tree for Layers {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Memory;
+    use crate::MemoryTree;
     use proptest::prelude::*;
 
     #[test]
     fn higher_layers_hide_replace_and_take_away() {
-        let lower = Memory::new()
+        let lower = MemoryTree::new()
             .file("usr/a", "low")
             .file("usr/b", "low")
             .file("usr/gone/x", "low")
             .file("usr/anew/old", "low")
             .link("bin", "usr")
             .file("etc/os-release", "low");
-        let upper = Memory::new()
+        let upper = MemoryTree::new()
             .file("usr/a", "high")
             .file("usr/.wh.b", "")
             .file("usr/.wh.gone", "")
@@ -257,8 +258,8 @@ mod tests {
         layer
     }
 
-    fn as_tree(number: usize, layer: &BTreeMap<PathBuf, Thing>) -> Memory {
-        layer.iter().fold(Memory::new(), |tree, (path, thing)| match thing {
+    fn as_tree(number: usize, layer: &BTreeMap<PathBuf, Thing>) -> MemoryTree {
+        layer.iter().fold(MemoryTree::new(), |tree, (path, thing)| match thing {
             Thing::File => tree.file(path, number.to_string()),
             Thing::Folder => tree.folder(path),
             Thing::Link(target) => tree.link(path, target),
@@ -273,7 +274,7 @@ mod tests {
     }
 
     /// Lays one layer after the other on what is there, as one would by hand.
-    fn laid(layers: &[BTreeMap<PathBuf, Thing>]) -> Memory {
+    fn laid(layers: &[BTreeMap<PathBuf, Thing>]) -> MemoryTree {
         let mut there: BTreeMap<PathBuf, Result<String, Thing>> = BTreeMap::new();
         for (number, layer) in layers.iter().enumerate() {
             for (path, thing) in layer {
@@ -302,7 +303,7 @@ mod tests {
                 }
             }
         }
-        there.iter().fold(Memory::new(), |tree, (path, what)| match what {
+        there.iter().fold(MemoryTree::new(), |tree, (path, what)| match what {
             Ok(content) => tree.file(path, content.as_str()),
             Err(Thing::Link(target)) => tree.link(path, target),
             Err(_) => tree.folder(path),

@@ -1,5 +1,5 @@
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, LIMITS, Node, NodeKind, Tree, TreeError, Why};
+use crate::{Entry, LIMITS, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind};
 use foldhash::HashMap;
 use std::collections::BTreeMap;
 use std::ffi::{OsStr, OsString};
@@ -11,7 +11,7 @@ use std::sync::Arc;
 #[derive(Default)]
 pub(crate) struct Listed {
     // A hash that nobody can foresee: names are a stranger's.
-    nodes: HashMap<PathBuf, Held>,
+    nodes: HashMap<PathBuf, ListedNode>,
     root: BTreeMap<OsString, NodeKind>,
     refused: Refused,
 }
@@ -23,7 +23,7 @@ struct Refused {
     first: Option<String>,
 }
 
-struct Held {
+struct ListedNode {
     what: What,
     mode: u32,
     changed_at: i64,
@@ -31,7 +31,7 @@ struct Held {
 
 enum What {
     Folder(BTreeMap<OsString, NodeKind>),
-    File(Arc<dyn Bytes>),
+    File(Arc<dyn ReadAt>),
     Link(PathBuf),
     Other,
 }
@@ -59,7 +59,7 @@ impl Listed {
         self.insert(path, What::Folder(BTreeMap::new()), stamp)
     }
 
-    pub(crate) fn file(&mut self, path: &Path, content: Arc<dyn Bytes>, stamp: Stamp) -> io::Result<()> {
+    pub(crate) fn file(&mut self, path: &Path, content: Arc<dyn ReadAt>, stamp: Stamp) -> io::Result<()> {
         self.insert(path, What::File(content), stamp)
     }
 
@@ -75,7 +75,7 @@ impl Listed {
     }
 
     /// The content of a file that was listed before, for a hard link to it.
-    pub(crate) fn content(&self, path: &Path) -> Option<Arc<dyn Bytes>> {
+    pub(crate) fn content(&self, path: &Path) -> Option<Arc<dyn ReadAt>> {
         match &self.nodes.get(&clean(path)?)?.what {
             What::File(content) => Some(Arc::clone(content)),
             _ => None,
@@ -84,8 +84,11 @@ impl Listed {
 
     /// The tree below a folder, as a tree of its own.
     pub(crate) fn below(mut self, folder: &Path) -> Self {
-        let Some(Held { what: What::Folder(root), .. }) = self.nodes.remove(folder) else { return self };
-        let inner = |(path, held): (PathBuf, Held)| Some((path.strip_prefix(folder).ok()?.to_owned(), held));
+        let Some(ListedNode { what: What::Folder(root), .. }) = self.nodes.remove(folder) else {
+            return self;
+        };
+        let inner =
+            |(path, held): (PathBuf, ListedNode)| Some((path.strip_prefix(folder).ok()?.to_owned(), held));
         Self { nodes: self.nodes.into_iter().filter_map(inner).collect(), root, refused: self.refused }
     }
 
@@ -115,7 +118,9 @@ impl Listed {
             .ancestors()
             .skip(1)
             .filter(|above| !above.as_os_str().is_empty())
-            .take_while(|above| !matches!(self.nodes.get(*above), Some(Held { what: What::Folder(_), .. })))
+            .take_while(|above| {
+                !matches!(self.nodes.get(*above), Some(ListedNode { what: What::Folder(_), .. }))
+            })
             .collect();
         above.reverse();
         for folder in above {
@@ -133,7 +138,7 @@ impl Listed {
         let names = match path.parent().filter(|above| !above.as_os_str().is_empty()) {
             None => &mut self.root,
             Some(above) => match self.nodes.get_mut(above) {
-                Some(Held { what: What::Folder(names), .. }) => names,
+                Some(ListedNode { what: What::Folder(names), .. }) => names,
                 _ => return Ok(()),
             },
         };
@@ -143,15 +148,15 @@ impl Listed {
         names.insert(path.file_name().unwrap_or_default().to_owned(), what.kind());
         match (self.nodes.get_mut(path), what) {
             // A folder that is named again keeps what is in it.
-            (Some(held @ Held { what: What::Folder(_), .. }), What::Folder(_)) => {
+            (Some(held @ ListedNode { what: What::Folder(_), .. }), What::Folder(_)) => {
                 (held.mode, held.changed_at) = (mode, changed_at);
             }
-            (_, what) => _ = self.nodes.insert(path.to_owned(), Held { what, mode, changed_at }),
+            (_, what) => _ = self.nodes.insert(path.to_owned(), ListedNode { what, mode, changed_at }),
         }
         Ok(())
     }
 
-    fn find(&self, path: &Path, follow_last: bool) -> Result<Option<&Held>, TreeError> {
+    fn find(&self, path: &Path, follow_last: bool) -> Result<Option<&ListedNode>, TreeError> {
         let clean = resolve(path, follow_last, |clean| {
             Ok(match self.nodes.get(clean).map(|held| &held.what) {
                 None => Step::Missing,
@@ -163,7 +168,7 @@ impl Listed {
         if clean.as_os_str().is_empty() {
             return Ok(None);
         }
-        self.nodes.get(&clean).map(Some).ok_or_else(|| TreeError::new(path, Why::Missing))
+        self.nodes.get(&clean).map(Some).ok_or_else(|| TreeError::new(path, TreeErrorKind::Missing))
     }
 }
 
@@ -203,8 +208,8 @@ impl Tree for Listed {
     fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
         let names = match self.find(path, true)? {
             None => &self.root,
-            Some(Held { what: What::Folder(names), .. }) => names,
-            Some(_) => return Err(TreeError::new(path, Why::NotAFolder)),
+            Some(ListedNode { what: What::Folder(names), .. }) => names,
+            Some(_) => return Err(TreeError::new(path, TreeErrorKind::NotAFolder)),
         };
         let entry = |(name, kind): (&OsString, &NodeKind)| Entry { name: OsStr::to_owned(name), kind: *kind };
         Ok(names.iter().map(entry).collect())
@@ -215,17 +220,17 @@ impl Tree for Listed {
         crate::bytes::read_whole(path, file.as_ref(), limit, buffer)
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         match self.find(path, true)? {
-            Some(Held { what: What::File(content), .. }) => Ok(Box::new(Arc::clone(content))),
-            _ => Err(TreeError::new(path, Why::NotAFile)),
+            Some(ListedNode { what: What::File(content), .. }) => Ok(Box::new(Arc::clone(content))),
+            _ => Err(TreeError::new(path, TreeErrorKind::NotAFile)),
         }
     }
 
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
         match self.find(path, false)? {
-            Some(Held { what: What::Link(target), .. }) => Ok(target.clone()),
-            _ => Err(TreeError::new(path, Why::NotALink)),
+            Some(ListedNode { what: What::Link(target), .. }) => Ok(target.clone()),
+            _ => Err(TreeError::new(path, TreeErrorKind::NotALink)),
         }
     }
 }

@@ -1,6 +1,6 @@
 //! Resolution of a path inside a root, component by component, for every tree that the kernel doesn't resolve for us.
 
-use crate::{LIMITS, TreeError, Why};
+use crate::{LIMITS, TreeError, TreeErrorKind};
 use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -23,7 +23,7 @@ pub(crate) enum Step {
 /// With `follow_last` false a link at the very end is not followed.
 ///
 /// # Errors
-/// [`Why::Missing`], [`Why::NotAFolder`] when something below a file is asked for, [`Why::TooManyLinks`].
+/// [`TreeErrorKind::Missing`], [`TreeErrorKind::NotAFolder`] when something below a file is asked for, [`TreeErrorKind::TooManyLinks`].
 pub(crate) fn resolve(
     path: &Path,
     follow_last: bool,
@@ -38,7 +38,7 @@ pub(crate) fn resolve(
     let mut leaf = false;
     while let Some(name) = waiting.pop() {
         if leaf {
-            return fail(Why::NotAFolder);
+            return fail(TreeErrorKind::NotAFolder);
         }
         if name == "." {
             continue;
@@ -59,12 +59,12 @@ pub(crate) fn resolve(
         match look(&clean)? {
             Step::Folder => {}
             Step::Leaf => leaf = true,
-            Step::Missing => return fail(Why::Missing),
+            Step::Missing => return fail(TreeErrorKind::Missing),
             Step::Link(_) if waiting.is_empty() && !follow_last => leaf = true,
             Step::Link(target) => {
                 links = usize::saturating_add(links, 1);
                 if links > LIMITS.links_followed {
-                    return fail(Why::TooManyLinks);
+                    return fail(TreeErrorKind::TooManyLinks);
                 }
                 if target.as_os_str().len() > LIMITS.link_target_bytes {
                     return Err(TreeError::beyond(

@@ -1,7 +1,7 @@
 //! Temporary files for content that can be read from anywhere only once it lies somewhere.
 
 use crate::bytes::OnDisk;
-use crate::{Bytes, LIMITS};
+use crate::{LIMITS, ReadAt};
 use std::fs::File;
 use std::io::{self, Write};
 use std::os::unix::fs::FileExt;
@@ -83,7 +83,7 @@ impl Spool {
     ///
     /// # Errors
     /// As [`Spool::add`], and when they can't be read.
-    pub fn add_all(&mut self, from: &dyn Bytes) -> io::Result<()> {
+    pub fn add_all(&mut self, from: &dyn ReadAt) -> io::Result<()> {
         let mut buffer = vec![0; 1 << 20];
         let mut at = 0_u64;
         loop {
@@ -100,7 +100,7 @@ impl Spool {
     ///
     /// # Errors
     /// When the file can't be given its length.
-    pub fn finish(self) -> io::Result<impl Bytes + 'static> {
+    pub fn finish(self) -> io::Result<impl ReadAt + 'static> {
         let Self { file, length, written } = self;
         file.set_len(length)?;
         Ok(Spooled { disk: OnDisk { file, length }, _written: written })
@@ -128,7 +128,7 @@ struct Spooled {
     _written: Written,
 }
 
-impl Bytes for Spooled {
+impl ReadAt for Spooled {
     fn len(&self) -> u64 {
         self.disk.length
     }
@@ -156,7 +156,7 @@ mod tests {
         let content = spool.finish().unwrap();
         assert_eq!(content.len(), (256 << 20) + 3);
         assert!(file.metadata().unwrap().blocks() * 512 < 1 << 20, "{}", file.metadata().unwrap().blocks());
-        assert_eq!((&content as &dyn Bytes).exactly((256 << 20) - 1, 4).unwrap(), b"\0end");
+        assert_eq!((&content as &dyn ReadAt).exactly((256 << 20) - 1, 4).unwrap(), b"\0end");
     }
 
     proptest! {
@@ -170,7 +170,7 @@ mod tests {
                 expected.extend(piece);
             }
             let content = spool.finish().unwrap();
-            prop_assert_eq!((&content as &dyn Bytes).exactly(0, expected.len()).unwrap(), expected);
+            prop_assert_eq!((&content as &dyn ReadAt).exactly(0, expected.len()).unwrap(), expected);
         }
     }
 }

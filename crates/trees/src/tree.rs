@@ -1,4 +1,4 @@
-use crate::{Bytes, LIMITS, TreeError};
+use crate::{LIMITS, ReadAt, TreeError};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
@@ -61,7 +61,7 @@ pub trait Tree: Send + Sync {
     ///
     /// # Errors
     /// When it is not a regular file, or can't be opened.
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError>;
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError>;
 
     /// The target of a link, as it is written there.
     ///
@@ -161,7 +161,7 @@ impl Tree for std::sync::Arc<dyn Tree> {
         self.as_ref().read_into(path, limit, buffer)
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         self.as_ref().open(path)
     }
 

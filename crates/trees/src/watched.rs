@@ -1,6 +1,6 @@
 //! A tree that remembers what could not be read of it, whoever asked.
 
-use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why, shielded};
+use crate::{Entry, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind, shielded};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -29,11 +29,11 @@ type Log = Arc<Mutex<Failures>>;
 /// A tree that is watched: what is not there is not there, but what is there and can't be read is remembered, whether whoever
 /// asked makes something of the error or not. A decoder that panics on a file fails on that file alone.
 pub struct Watched<'t> {
-    tree: Held<'t>,
+    tree: WatchedTree<'t>,
     log: Log,
 }
 
-enum Held<'t> {
+enum WatchedTree<'t> {
     Of(&'t dyn Tree),
     Near(Box<dyn Tree + 't>),
 }
@@ -41,7 +41,7 @@ enum Held<'t> {
 impl<'t> Watched<'t> {
     /// Watches a tree.
     pub fn new(tree: &'t dyn Tree) -> Self {
-        Self { tree: Held::Of(tree), log: Log::default() }
+        Self { tree: WatchedTree::Of(tree), log: Log::default() }
     }
 
     /// What could not be read so far, sorted, each once; and how many failures there were beyond those that are kept.
@@ -55,8 +55,8 @@ impl<'t> Watched<'t> {
 
     fn inner(&self) -> &(dyn Tree + 't) {
         match &self.tree {
-            Held::Of(tree) => *tree,
-            Held::Near(tree) => tree.as_ref(),
+            WatchedTree::Of(tree) => *tree,
+            WatchedTree::Near(tree) => tree.as_ref(),
         }
     }
 
@@ -77,10 +77,12 @@ impl<'t> Watched<'t> {
     }
 
     /// Whether something that is there could not be read: as against what is not there, or is something else that is in order.
-    fn is_failure(&self, path: &Path, why: &Why) -> bool {
+    fn is_failure(&self, path: &Path, why: &TreeErrorKind) -> bool {
         match why {
-            Why::Missing | Why::NotAFolder | Why::NotALink => false,
-            Why::NotAFile => !self.inner().node(path, true).is_ok_and(|node| node.kind == NodeKind::Folder),
+            TreeErrorKind::Missing | TreeErrorKind::NotAFolder | TreeErrorKind::NotALink => false,
+            TreeErrorKind::NotAFile => {
+                !self.inner().node(path, true).is_ok_and(|node| node.kind == NodeKind::Folder)
+            }
             _ => true,
         }
     }
@@ -113,7 +115,7 @@ impl Tree for Watched<'_> {
         read
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         let file = self.ask(path, |tree| tree.open(path))?;
         tracing::debug!(?path, bytes = file.len(), "open");
         Ok(Box::new(WatchedFile { file, path: path.to_owned(), log: Arc::clone(&self.log) }))
@@ -125,7 +127,7 @@ impl Tree for Watched<'_> {
 
     fn near(&self, folder: &Path) -> Option<Box<dyn Tree + '_>> {
         let near = self.inner().near(folder)?;
-        Some(Box::new(Watched { tree: Held::Near(near), log: Arc::clone(&self.log) }))
+        Some(Box::new(Watched { tree: WatchedTree::Near(near), log: Arc::clone(&self.log) }))
     }
 
     fn note(&self, path: &Path, why: &str) {
@@ -143,12 +145,12 @@ impl Tree for Watched<'_> {
 
 /// An open file of a watched tree.
 struct WatchedFile {
-    file: Box<dyn Bytes>,
+    file: Box<dyn ReadAt>,
     path: PathBuf,
     log: Log,
 }
 
-impl Bytes for WatchedFile {
+impl ReadAt for WatchedFile {
     fn len(&self) -> u64 {
         self.file.len()
     }
@@ -166,10 +168,10 @@ impl Bytes for WatchedFile {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Memory;
+    use crate::MemoryTree;
 
     /// A tree of which some paths panic or fail.
-    struct Torn(Memory);
+    struct Torn(MemoryTree);
 
     impl Tree for Torn {
         fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
@@ -192,7 +194,7 @@ mod tests {
             self.0.read_into(path, limit, buffer)
         }
 
-        fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+        fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
             self.0.open(path)
         }
 
@@ -203,7 +205,7 @@ mod tests {
 
     #[test]
     fn what_is_there_and_cannot_be_read_is_remembered_and_nothing_else_is() {
-        let memory = Memory::new()
+        let memory = MemoryTree::new()
             .file("etc/torn", "x")
             .file("etc/good", "good")
             .file("var/forbidden/x", "x")

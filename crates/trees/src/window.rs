@@ -1,9 +1,9 @@
-use crate::Bytes;
+use crate::ReadAt;
 use std::io;
 
 /// A part of something else: an image behind the program that carries it, a partition of a disk.
 pub struct Window {
-    inner: Box<dyn Bytes>,
+    inner: Box<dyn ReadAt>,
     start: u64,
     length: u64,
 }
@@ -13,7 +13,7 @@ impl Window {
     ///
     /// # Errors
     /// When it would begin behind the end.
-    pub fn of(inner: Box<dyn Bytes>, start: u64, length: u64) -> io::Result<Self> {
+    pub fn of(inner: Box<dyn ReadAt>, start: u64, length: u64) -> io::Result<Self> {
         let whole = Self::from(inner, start)?;
         Ok(Self { length: whole.length.min(length), ..whole })
     }
@@ -22,7 +22,7 @@ impl Window {
     ///
     /// # Errors
     /// When it would begin behind the end.
-    pub fn from(inner: Box<dyn Bytes>, start: u64) -> io::Result<Self> {
+    pub fn from(inner: Box<dyn ReadAt>, start: u64) -> io::Result<Self> {
         match inner.len().checked_sub(start) {
             Some(length) => Ok(Self { inner, start, length }),
             None => Err(io::ErrorKind::UnexpectedEof.into()),
@@ -30,7 +30,7 @@ impl Window {
     }
 }
 
-impl Bytes for Window {
+impl ReadAt for Window {
     fn len(&self) -> u64 {
         self.length
     }

@@ -1,7 +1,7 @@
 //! Files that an ISO 9660 image keeps packed: zisofs, as the field `ZF` beside Rock Ridge tells. A header, places of the blocks,
 //! and the blocks, each packed with zlib by itself.
 
-use crate::Bytes;
+use crate::ReadAt;
 use crate::bytes::{by_blocks, copy_from};
 use crate::num::le32;
 use flate2::read::ZlibDecoder;
@@ -36,14 +36,14 @@ pub(crate) struct Zisofs<B> {
     stated: Stated,
 }
 
-impl<B: Bytes> Zisofs<B> {
+impl<B: ReadAt> Zisofs<B> {
     pub(crate) fn new(packed: B, stated: Stated) -> Self {
         Self { packed, stated }
     }
 
     /// Unpacks the block that a place lies in; what is left out of the image is zeros.
     fn unpack(&self, number: u64) -> io::Result<Vec<u8>> {
-        let packed: &dyn Bytes = &self.packed;
+        let packed: &dyn ReadAt = &self.packed;
         let damaged = || io::Error::new(io::ErrorKind::InvalidData, "damaged zisofs file");
         if number == 0 && packed.exactly(0, MAGIC.len())? != MAGIC {
             return Err(damaged());
@@ -68,7 +68,7 @@ impl<B: Bytes> Zisofs<B> {
     }
 }
 
-impl<B: Bytes> Bytes for Zisofs<B> {
+impl<B: ReadAt> ReadAt for Zisofs<B> {
     fn len(&self) -> u64 {
         self.stated.length
     }
@@ -148,7 +148,7 @@ mod tests {
             let length = length.min(content.len() - at);
             let (bytes, stated) = packed(&content);
             let file = open(bytes, stated);
-            let file: &dyn Bytes = &file;
+            let file: &dyn ReadAt = &file;
             prop_assert_eq!(file.exactly(at as u64, length).unwrap(), &content[at..at + length]);
             prop_assert!(file.exactly(at as u64, content.len() + 1).is_err());
         }

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use tally_trees::{Bytes, Memory, Source, Tree};
+use tally_trees::{MemoryTree, ReadAt, Source, Tree};
 
 #[derive(Debug, Clone)]
 enum Thing {
@@ -74,10 +74,10 @@ fn tidy(things: &[(Vec<String>, Thing)]) -> BTreeMap<PathBuf, Thing> {
     tidied
 }
 
-fn pack(things: &BTreeMap<PathBuf, Thing>, manner: Manner) -> (Vec<u8>, Memory) {
+fn pack(things: &BTreeMap<PathBuf, Thing>, manner: Manner) -> (Vec<u8>, MemoryTree) {
     let mut archive = tar::Builder::new(Vec::new());
     // A root has more than one folder: a single one would be taken for the folder that the root was packed in.
-    let mut memory = Memory::new().folder("etc").folder("usr");
+    let mut memory = MemoryTree::new().folder("etc").folder("usr");
     let mut files: Vec<(PathBuf, Vec<u8>)> = Vec::new();
     let mut add = |path: &Path, kind: tar::EntryType, content: &[u8], target: Option<&Path>| {
         let mut header = tar::Header::new_gnu();
@@ -152,7 +152,7 @@ fn pack(things: &BTreeMap<PathBuf, Thing>, manner: Manner) -> (Vec<u8>, Memory) 
 
 fn open(bytes: Vec<u8>) -> Source {
     let bytes: Arc<[u8]> = bytes.into();
-    Source::of(Arc::new(bytes) as Arc<dyn Bytes>).unwrap()
+    Source::of(Arc::new(bytes) as Arc<dyn ReadAt>).unwrap()
 }
 
 proptest! {

@@ -5,7 +5,7 @@
 use proptest::prelude::*;
 use std::path::Path;
 use std::sync::Arc;
-use tally_trees::{Bytes, NodeKind, OnDisk, Source, SourceError, Tree, unpack_file};
+use tally_trees::{NodeKind, OnDisk, ReadAt, Source, SourceError, Tree, unpack_file};
 
 const DEEP: &str = "usr/share/A long name that no short one can stand for/deep/er/and/deeper/than/eight/levels/of/folders/Ünïcode.txt";
 
@@ -35,7 +35,7 @@ fn images() -> Vec<(&'static str, Vec<u8>)> {
 
 fn open(bytes: Vec<u8>) -> Result<Source, SourceError> {
     let bytes: Arc<[u8]> = bytes.into();
-    Source::of(Arc::new(bytes) as Arc<dyn Bytes>)
+    Source::of(Arc::new(bytes) as Arc<dyn ReadAt>)
 }
 
 #[test]

@@ -5,7 +5,7 @@
 
 use proptest::prelude::*;
 use std::path::{Path, PathBuf};
-use tally_trees::{Folder, Memory, Tree};
+use tally_trees::{Folder, MemoryTree, Tree};
 
 #[derive(Debug, Clone)]
 enum Thing {
@@ -31,7 +31,7 @@ fn thing() -> impl Strategy<Value = Thing> {
 }
 
 /// Puts a thing in both trees, if its place is free in both.
-fn place(root: &Path, memory: Memory, at: &Path, thing: &Thing) -> Memory {
+fn place(root: &Path, memory: MemoryTree, at: &Path, thing: &Thing) -> MemoryTree {
     let parent = at.parent().unwrap_or(Path::new(""));
     let real = root.join(at);
     let plain = parent.ancestors().all(|above| root.join(above).symlink_metadata().is_ok_and(|m| m.is_dir()));
@@ -65,7 +65,7 @@ proptest! {
         std::fs::write(dir.path().join("secret"), "outside").unwrap();
         let root = dir.path().join("root");
         std::fs::create_dir(&root).unwrap();
-        let mut memory = Memory::new();
+        let mut memory = MemoryTree::new();
         for (at, thing) in &things {
             memory = place(&root, memory, &at.iter().collect::<PathBuf>(), thing);
         }

@@ -1,6 +1,6 @@
 //! One question put to one install.
 
-use super::document::{Answer, Found, Verdict};
+use super::document::{Answer, Answered, Verdict};
 use super::{Asked, Bound, Expect, LookAsked, Subject, Total};
 use crate::ask::{AskFor, ask};
 use crate::knowledge::matches;
@@ -32,7 +32,7 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
         Subject::Repository(_) | Subject::Startup(_) | Subject::Session(_) | Subject::Look(_)
             if is_list(tally) =>
         {
-            not_recorded(Found::NotRecorded)
+            not_recorded(Answered::NotRecorded)
         }
         Subject::Repository(pattern) => {
             let fits = |text: &str| matches(pattern, text);
@@ -54,12 +54,12 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
         Subject::Finding(name) => {
             let list: Vec<&Finding> = tally.findings.iter().filter(|one| one.name() == *name).collect();
             if list.is_empty() && !tally.looks_for(*name) {
-                return not_recorded(Found::NotRecorded);
+                return not_recorded(Answered::NotRecorded);
             }
             let findings = list.iter().take(SHOWN).map(|one| one.details.clone()).collect();
             let found = match list.len() as u64 {
-                0 => Found::NotThere { nearest: None },
-                count => Found::Findings { count, findings },
+                0 => Answered::NotThere { nearest: None },
+                count => Answered::Findings { count, findings },
             };
             let places: Vec<&Evidence> = list.iter().map(|one| &one.evidence).collect();
             said(is_expected(list.len(), expect), found, &places)
@@ -72,18 +72,18 @@ fn is_list(tally: &Tally) -> bool {
     tally.taken.medium == Medium::Listing
 }
 
-fn said(holds: bool, found: Found, evidence: &[&Evidence]) -> Answer {
+fn said(holds: bool, found: Answered, evidence: &[&Evidence]) -> Answer {
     let verdict = if holds { Verdict::Yes } else { Verdict::No };
     let places = evidence.iter().filter(|place| !place.file.is_empty()).take(SHOWN);
     Answer { verdict, found, evidence: places.map(|place| (*place).clone()).collect() }
 }
 
-fn not_recorded(found: Found) -> Answer {
+fn not_recorded(found: Answered) -> Answer {
     Answer { verdict: Verdict::NotRecorded, found, evidence: Vec::new() }
 }
 
 fn unless_lacking(tally: &Tally, fact: MissingFact, answer: impl FnOnce() -> Answer) -> Answer {
-    if tally.lacks(fact) { not_recorded(Found::NotRecorded) } else { answer() }
+    if tally.lacks(fact) { not_recorded(Answered::NotRecorded) } else { answer() }
 }
 
 impl<T> Bound<T> {
@@ -121,8 +121,8 @@ fn thing(tally: &Tally, name: &str, what: AskFor, expect: &Expect) -> Answer {
             said(holds, thing_of(&found.name, version), &[&found.evidence])
         }
         // That no package is called so is not that no program is.
-        _ if tally.lacks(MissingFact::Launchers) => not_recorded(Found::ProgramsNotRecorded),
-        near => said(expect.absent, Found::NotThere { nearest: near.map(|near| near.name) }, &[]),
+        _ if tally.lacks(MissingFact::Launchers) => not_recorded(Answered::ProgramsNotRecorded),
+        near => said(expect.absent, Answered::NotThere { nearest: near.map(|near| near.name) }, &[]),
     }
 }
 
@@ -142,8 +142,8 @@ fn packages(tally: &Tally, pattern: &str, expect: &Expect) -> Answer {
 fn list_of(list: &[(Text, &Evidence)], expect: &Expect) -> Answer {
     let names: Vec<Text> = list.iter().take(SHOWN).map(|(name, _)| name.clone()).collect();
     let found = match list.len() as u64 {
-        0 => Found::NotThere { nearest: None },
-        count => Found::Things { count, names },
+        0 => Answered::NotThere { nearest: None },
+        count => Answered::Things { count, names },
     };
     let places: Vec<&Evidence> = list.iter().map(|(_, evidence)| *evidence).collect();
     said(is_expected(list.len(), expect), found, &places)
@@ -160,11 +160,11 @@ fn is_expected(length: usize, expect: &Expect) -> bool {
 /// What opens something: the first question of a role that has an answer.
 fn opener(tally: &Tally, expect: &Expect, asked: impl Fn(&DefaultChoice) -> bool) -> Answer {
     if tally.lacks(MissingFact::Launchers) {
-        return not_recorded(Found::NotRecorded);
+        return not_recorded(Answered::NotRecorded);
     }
     let choices: Vec<&DefaultChoice> = tally.defaults.iter().filter(|choice| asked(choice)).collect();
     let Some(choice) = choices.iter().find(|choice| choice.application.is_some()).or(choices.first()) else {
-        return not_recorded(Found::NotAsked);
+        return not_recorded(Answered::NotAsked);
     };
     let place = choice.decided.file.clone().map(Evidence::file);
     let Some(id) = &choice.application else {
@@ -173,11 +173,11 @@ fn opener(tally: &Tally, expect: &Expect, asked: impl Fn(&DefaultChoice) -> bool
                 DecidedBy::RemovedSince { packages } => packages.clone(),
                 _ => Vec::new(),
             };
-            return not_recorded(Found::RemovedSince { packages });
+            return not_recorded(Answered::RemovedSince { packages });
         }
         let found = match &choice.candidates[..] {
-            [] => Found::NotThere { nearest: None },
-            several => Found::NoDefault { candidates: several.to_vec() },
+            [] => Answered::NotThere { nearest: None },
+            several => Answered::NoDefault { candidates: several.to_vec() },
         };
         return said(expect.absent && choice.candidates.is_empty(), found, &[]);
     };
@@ -186,14 +186,14 @@ fn opener(tally: &Tally, expect: &Expect, asked: impl Fn(&DefaultChoice) -> bool
         Some(pattern) => [id.as_str(), name].iter().any(|text| fits(pattern, text)),
         None => !expect.absent,
     };
-    let found = Found::Default { name: name.into(), version: version.map(Text::from), sure: choice.sure };
+    let found = Answered::Default { name: name.into(), version: version.map(Text::from), sure: choice.sure };
     said(holds, found, &place.iter().collect::<Vec<_>>())
 }
 
 fn of_part(tally: &Tally, part: &str, expect: &Expect) -> Answer {
     let parts: Vec<&Part> = tally.parts.iter().filter(|known| known.part == part).collect();
     if parts.is_empty() {
-        return said(expect.absent, Found::NotThere { nearest: None }, &[]);
+        return said(expect.absent, Answered::NotThere { nearest: None }, &[]);
     }
     let holds = |part: &&&Part| {
         expect.is.as_ref().is_none_or(|pattern| fits(pattern, &part.name))
@@ -207,7 +207,7 @@ fn of_part(tally: &Tally, part: &str, expect: &Expect) -> Answer {
             let absent = expect.absent && expect.is.is_some() && !parts.iter().any(|part| holds(&part));
             let found = match &parts[..] {
                 [only] => thing_of(&only.name, only.version.as_deref()),
-                several => Found::Things {
+                several => Answered::Things {
                     count: several.len() as u64,
                     names: several.iter().map(|part| joined(&part.name, part.version.as_deref())).collect(),
                 },
@@ -223,7 +223,7 @@ fn of_kind(tally: &Tally, kind: Kind, asked: &Asked) -> Answer {
         let count = |kind| as_number(tally.present().filter(|package| package.kind == kind).count() as u64);
         let (least, most) = (count(kind), count(kind) + count(Kind::Unknown));
         if within(&asked.expect, least) != within(&asked.expect, most) {
-            return not_recorded(Found::NotRecorded);
+            return not_recorded(Answered::NotRecorded);
         }
     }
     let list: Vec<&Package> = tally.present().filter(|package| package.kind == kind).collect();
@@ -232,11 +232,11 @@ fn of_kind(tally: &Tally, kind: Kind, asked: &Asked) -> Answer {
     if asked.expect.bytes {
         return unless_lacking(tally, MissingFact::Sizes, || {
             let bytes = list.iter().filter_map(|p| p.installed_bytes).fold(0, u64::saturating_add);
-            said(within(&asked.expect, as_number(bytes)), Found::Bytes { bytes, names }, &places)
+            said(within(&asked.expect, as_number(bytes)), Answered::Bytes { bytes, names }, &places)
         });
     }
     let count = list.len() as u64;
-    said(within(&asked.expect, as_number(count)), Found::Count { count, names }, &places)
+    said(within(&asked.expect, as_number(count)), Answered::Count { count, names }, &places)
 }
 
 fn of_total(tally: &Tally, total: Total, expect: &Expect) -> Answer {
@@ -252,12 +252,12 @@ fn of_total(tally: &Tally, total: Total, expect: &Expect) -> Answer {
             tally.launchers.iter().filter(|launcher| launcher.shown).count() as u64
         }),
         Total::Findings if FindingName::ALL.iter().any(|name| !tally.looks_for(*name)) => {
-            not_recorded(Found::NotRecorded)
+            not_recorded(Answered::NotRecorded)
         }
         Total::Findings => counted(tally.findings.len() as u64),
         Total::Weight => unless_lacking(tally, MissingFact::Sizes, || {
             let bytes = tally.installed_bytes();
-            said(within(expect, as_number(bytes)), Found::Bytes { bytes, names: Vec::new() }, &[])
+            said(within(expect, as_number(bytes)), Answered::Bytes { bytes, names: Vec::new() }, &[])
         }),
     }
 }
@@ -266,12 +266,12 @@ fn of_look(tally: &Tally, look: LookAsked, expect: &Expect) -> Answer {
     let looks = &tally.looks;
     let places: Vec<&Evidence> = looks.evidence.iter().collect();
     let set = |value: &Option<Text>| match value {
-        None => said(expect.absent, Found::NotSet, &[]),
+        None => said(expect.absent, Answered::NotSet, &[]),
         Some(value) => {
             let last = value.rsplit('/').next().unwrap_or(value);
             let fits = |pattern: &Text| fits(pattern, value) || fits(pattern, last);
             let holds = expect.is.as_ref().map_or(!expect.absent, fits);
-            said(holds, Found::Value { value: value.clone() }, &places)
+            said(holds, Answered::Value { value: value.clone() }, &places)
         }
     };
     let counted = |number: u64, list: &[Look]| {
@@ -294,20 +294,23 @@ fn of_look(tally: &Tally, look: LookAsked, expect: &Expect) -> Answer {
 /// The latest figure counts; one of a live session says nothing of the installed system.
 fn of_reading(tally: &Tally, what: &str, expect: &Expect) -> Answer {
     let Some(reading) = tally.readings.iter().rev().find(|reading| reading.what == what) else {
-        return Answer { verdict: Verdict::Open, found: Found::NotMeasured, evidence: Vec::new() };
+        return Answer { verdict: Verdict::Open, found: Answered::NotMeasured, evidence: Vec::new() };
     };
     if reading.conditions.medium.as_deref() == Some("live") && tally.taken.medium != Medium::Live {
-        return not_recorded(Found::LiveReading { value: reading.value, unit: reading.unit.clone() });
+        return not_recorded(Answered::LiveReading { value: reading.value, unit: reading.unit.clone() });
     }
-    let found =
-        Found::Reading { value: reading.value, unit: reading.unit.clone(), method: reading.method.clone() };
+    let found = Answered::Reading {
+        value: reading.value,
+        unit: reading.unit.clone(),
+        method: reading.method.clone(),
+    };
     said(within(expect, reading.value), found, &[])
 }
 
 /// The latest note that answers the question.
 fn of_person(tally: &Tally, name: &str) -> Answer {
     let Some(note) = tally.notes.iter().rev().find(|note| note.ask.as_deref() == Some(name)) else {
-        return Answer { verdict: Verdict::Open, found: Found::NotAnswered, evidence: Vec::new() };
+        return Answer { verdict: Verdict::Open, found: Answered::NotAnswered, evidence: Vec::new() };
     };
     let first = note.text.split([' ', ',', ';', ':', '.']).next().unwrap_or_default().to_lowercase();
     let verdict = match first.as_str() {
@@ -315,7 +318,7 @@ fn of_person(tally: &Tally, name: &str) -> Answer {
         "no" => Verdict::No,
         _ => Verdict::Noted,
     };
-    Answer { verdict, found: Found::Note { note: note.text.clone() }, evidence: Vec::new() }
+    Answer { verdict, found: Answered::Note { note: note.text.clone() }, evidence: Vec::new() }
 }
 
 /// A pattern holds whatever the letters' case.
@@ -330,11 +333,11 @@ fn fits_unit(pattern: &str, name: &str) -> bool {
 
 /// A number that has to be within a limit.
 fn counted(count: u64, expect: &Expect, evidence: &[&Evidence]) -> Answer {
-    said(within(expect, as_number(count)), Found::Count { count, names: Vec::new() }, evidence)
+    said(within(expect, as_number(count)), Answered::Count { count, names: Vec::new() }, evidence)
 }
 
-fn thing_of(name: &str, version: Option<&str>) -> Found {
-    Found::Thing { name: name.into(), version: version.map(Text::from) }
+fn thing_of(name: &str, version: Option<&str>) -> Answered {
+    Answered::Thing { name: name.into(), version: version.map(Text::from) }
 }
 
 fn joined(name: &str, version: Option<&str>) -> Text {

@@ -53,7 +53,7 @@ pub struct Question {
 /// What was found for a question.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 #[serde(tag = "found", rename_all = "kebab-case")]
-pub enum Found {
+pub enum Answered {
     /// It is not there; perhaps a name near it is.
     NotThere {
         /// The nearest name.
@@ -160,7 +160,7 @@ pub struct Answer {
     pub verdict: Verdict,
     /// What was found.
     #[serde(flatten)]
-    pub found: Found,
+    pub found: Answered,
     /// Where it was read.
     pub evidence: Vec<Evidence>,
 }

@@ -7,7 +7,7 @@ mod answer;
 mod document;
 mod parse;
 
-pub use document::{Answer, CHECK_SCHEMA, Check, Found, Question, Totals, Verdict};
+pub use document::{Answer, Answered, CHECK_SCHEMA, Check, Question, Totals, Verdict};
 
 use crate::knowledge::{PartRules, Roles, RulesError};
 use crate::model::{FindingName, Kind, Tally, Text};

@@ -75,7 +75,7 @@ pub struct Sides<'a> {
 /// Never by the likeness of letters alone.
 pub fn align(sides: &Sides<'_>) -> Alignment {
     let Sides { old, new, .. } = *sides;
-    let mut work = Work {
+    let mut work = Aligner {
         old,
         new,
         pairs: Vec::new(),
@@ -186,7 +186,7 @@ fn share_a_system(old: &[&Package], new: &[&Package]) -> bool {
     old.is_empty() || new.is_empty() || old.iter().any(|system| new.contains(system))
 }
 
-struct Work<'a> {
+struct Aligner<'a> {
     old: &'a [&'a Package],
     new: &'a [&'a Package],
     pairs: Vec<Pair>,
@@ -196,7 +196,7 @@ struct Work<'a> {
     claims: Vec<(usize, usize, u8)>,
 }
 
-impl<'a> Work<'a> {
+impl<'a> Aligner<'a> {
     fn take(&mut self, old: usize, new: usize, how: Match) {
         self.pairs.push(Pair { old, new, how });
         (self.free_old[old], self.free_new[new]) = (false, false);

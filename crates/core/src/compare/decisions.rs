@@ -20,7 +20,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// One side of a comparison, as far as decisions are concerned.
-pub(super) struct Side<'a> {
+pub(super) struct ComparedSide<'a> {
     /// The packages of this side.
     pub(super) packages: &'a [&'a Package],
     /// The same package on the other side, for those that have one.
@@ -37,7 +37,7 @@ pub(super) struct Side<'a> {
     pub(super) came: bool,
 }
 
-impl Side<'_> {
+impl ComparedSide<'_> {
     /// Whether a package states a need of `target` that its partner on the other side does not; one without a partner does.
     fn is_new_need(&self, from: usize, target: &Package) -> bool {
         let Some(partner) = self.partners.get(from).copied().flatten() else { return true };
@@ -59,7 +59,7 @@ impl Side<'_> {
 }
 
 /// Explains the changed packages of a side: decisions, and for each changed package the position of its decision.
-pub(super) fn explain(side: &Side<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
+pub(super) fn explain(side: &ComparedSide<'_>) -> (Vec<Decision>, Vec<Option<usize>>) {
     if side.changed.is_empty() {
         return (Vec::new(), Vec::new());
     }
@@ -91,7 +91,7 @@ enum Need {
 }
 
 struct DecisionFinder<'a> {
-    side: &'a Side<'a>,
+    side: &'a ComparedSide<'a>,
     graph: &'a Graph<'a>,
     /// Position among the changed ones, by position in the graph.
     changed_at: Vec<Option<usize>>,
@@ -106,7 +106,7 @@ struct DecisionFinder<'a> {
 }
 
 impl<'a> DecisionFinder<'a> {
-    fn new(side: &'a Side<'a>, graph: &'a Graph<'a>) -> Self {
+    fn new(side: &'a ComparedSide<'a>, graph: &'a Graph<'a>) -> Self {
         let mut changed_at = vec![None; side.packages.len()];
         for (i, at) in side.changed.iter().enumerate() {
             changed_at[*at] = Some(i);
@@ -440,7 +440,7 @@ mod tests {
             package("stray", Automatic, Kind::Library, &[]),
         ];
         let packages: Vec<&Package> = packages.iter().collect();
-        let side = Side {
+        let side = ComparedSide {
             packages: &packages,
             partners: Vec::new(),
             changed: vec![2, 3, 4, 5, 6, 7, 8],
@@ -486,7 +486,7 @@ mod tests {
             package("libshell", Automatic, Kind::Library, &[]),
         ];
         let packages: Vec<&Package> = packages.iter().collect();
-        let side = Side {
+        let side = ComparedSide {
             packages: &packages,
             partners: vec![Some(&starter), None, None, None, None],
             changed: vec![1, 2, 3, 4],
@@ -498,7 +498,7 @@ mod tests {
         let (decisions, of) = explain(&side);
         let said: Vec<&str> = of.iter().map(|at| decisions[at.unwrap()].names[0].as_str()).collect();
         assert_eq!(said, ["desktop", "desktop", "starter", "starter"]);
-        let side = Side { partners: Vec::new(), ..side };
+        let side = ComparedSide { partners: Vec::new(), ..side };
         let (decisions, of) = explain(&side);
         assert_eq!(decisions[of[1].unwrap()].names, ["starter"], "without its partner the need is new");
     }
@@ -511,7 +511,7 @@ mod tests {
             package("libgame", Unknown, Kind::Library, &["game"]),
         ];
         let packages: Vec<&Package> = packages.iter().collect();
-        let side = Side {
+        let side = ComparedSide {
             packages: &packages,
             partners: Vec::new(),
             changed: vec![0, 1],
@@ -535,7 +535,7 @@ mod tests {
             package("libgame", Unknown, Kind::Library, &[]),
         ];
         let packages: Vec<&Package> = packages.iter().collect();
-        let side = Side {
+        let side = ComparedSide {
             packages: &packages,
             partners: Vec::new(),
             changed: vec![0, 1, 2, 3],

@@ -141,7 +141,7 @@ fn explainable<'a>(
     sides: &Sides<'a>,
     alignment: &Alignment,
     new: &'a Tally,
-) -> (decisions::Side<'a>, decisions::Side<'a>) {
+) -> (decisions::ComparedSide<'a>, decisions::ComparedSide<'a>) {
     let (mut new_partners, mut old_partners) = (vec![None; sides.new.len()], vec![None; sides.old.len()]);
     for pair in &alignment.pairs {
         new_partners[pair.new] = Some(sides.old[pair.old]);
@@ -154,7 +154,7 @@ fn explainable<'a>(
         .filter(|pair| sides.old[pair.old].source() != sides.new[pair.new].source())
         .map(|pair| pair.old)
         .collect();
-    let came = decisions::Side {
+    let came = decisions::ComparedSide {
         packages: sides.new,
         partners: new_partners,
         changed: alignment.added.clone(),
@@ -163,7 +163,7 @@ fn explainable<'a>(
         applications: sides.new_applications,
         came: true,
     };
-    let went = decisions::Side {
+    let went = decisions::ComparedSide {
         packages: sides.old,
         partners: old_partners,
         changed: alignment.removed.clone(),

@@ -70,12 +70,12 @@ pub const MATCH: f64 = 0.6;
 
 /// How well names match what was asked.
 #[derive(Debug)]
-pub struct NameScore(Wanted);
+pub struct NameScore(AskedName);
 
 impl NameScore {
     /// Prepares a question.
     pub fn of(asked: &str) -> Self {
-        Self(Wanted::of(asked))
+        Self(AskedName::of(asked))
     }
 
     /// From 0 to 1; 1 for the name itself, letters' case and punctuation aside.
@@ -99,7 +99,7 @@ pub struct SearchResult {
 
 /// Searches names, identifiers, generic names, summaries and commands. All words must be found for a summary to match.
 pub fn find(tally: &Tally, asked: &str) -> SearchResult {
-    let wanted = Wanted::of(asked);
+    let wanted = AskedName::of(asked);
     // Each with the one thing that it is of: an application with its launchers.
     let mut hits: Vec<(Hit, Text)> = Vec::new();
     let of_application: FxHashMap<&Text, &Text> = tally
@@ -191,12 +191,12 @@ fn hit(
 }
 
 #[derive(Debug)]
-struct Wanted {
+struct AskedName {
     whole: String,
     words: Vec<String>,
 }
 
-impl Wanted {
+impl AskedName {
     fn of(asked: &str) -> Self {
         let whole = plain(asked);
         Self { words: whole.split(' ').filter(|word| !word.is_empty()).map(str::to_owned).collect(), whole }

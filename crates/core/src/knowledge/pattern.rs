@@ -93,16 +93,16 @@ pub struct Matcher<'p> {
     within: Vec<Finder<'p>>,
     others: Vec<&'p str>,
     /// First bytes that an exact name, a prefix or another pattern can begin with, and last bytes of suffixes.
-    exact_firsts: Bytes,
-    firsts: Bytes,
-    lasts: Bytes,
+    exact_firsts: ByteSet,
+    firsts: ByteSet,
+    lasts: ByteSet,
 }
 
 /// A set of bytes.
 #[derive(Debug, Clone, Copy, Default)]
-struct Bytes([u64; 4]);
+struct ByteSet([u64; 4]);
 
-impl Bytes {
+impl ByteSet {
     fn add(&mut self, byte: Option<&u8>) {
         match byte {
             Some(byte) => self.0[usize::from(byte >> 6)] |= 1 << (byte & 63),

@@ -70,7 +70,7 @@ pub struct Behind {
 
 /// Holds an install against the releases that were out on a day.
 pub fn lag(tally: &Tally, upstream: &Upstream, day: Date) -> Lag {
-    let mut work = Work {
+    let mut work = LagFinder {
         index: upstream.index(),
         sources: sources(tally),
         day,
@@ -90,7 +90,7 @@ pub fn lag(tally: &Tally, upstream: &Upstream, day: Date) -> Lag {
         let evidence = launcher.map(|launcher| launcher.evidence.clone()).unwrap_or_default();
         work.add("application", &application.name, application.version.as_ref(), &keys, &evidence);
     }
-    let Work { mut items, mut unknown, .. } = work;
+    let LagFinder { mut items, mut unknown, .. } = work;
     items.sort_by(|a, b| {
         let far = |item: &LagItem| (item.newest.releases, item.newest.days);
         far(b).cmp(&far(a)).then_with(|| (a.what, &a.name).cmp(&(b.what, &b.name)))
@@ -111,7 +111,7 @@ fn sources(tally: &Tally) -> FxHashMap<PackageRef, Text> {
     tally.present().map(|package| (package.reference(), package.source().into())).collect()
 }
 
-struct Work<'a> {
+struct LagFinder<'a> {
     index: FxHashMap<String, &'a Project>,
     sources: FxHashMap<PackageRef, Text>,
     day: Date,
@@ -119,7 +119,7 @@ struct Work<'a> {
     unknown: Vec<Text>,
 }
 
-impl Work<'_> {
+impl LagFinder<'_> {
     /// Every name that a project may be known by, the most telling first.
     fn keys(&self, names: &[&Text], package: Option<&PackageRef>) -> Vec<String> {
         let mut keys: Vec<String> = names.iter().map(|name| name.to_lowercase()).collect();

@@ -53,7 +53,7 @@ pub struct TrailStep {
     /// The install.
     pub label: Label,
     /// What it was called there, and its version; nothing where it is not there.
-    pub found: Vec<Found>,
+    pub found: Vec<TrailItem>,
     /// How far it went since the install before, where one version stands on both.
     pub step: Option<Step>,
     /// What happened to it since the install before.
@@ -62,7 +62,7 @@ pub struct TrailStep {
 
 /// A thing in one install.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Found {
+pub struct TrailItem {
     /// What it is called there.
     pub name: Text,
     /// Its upstream version.
@@ -88,31 +88,35 @@ pub struct Trail {
 /// letters' case aside. A package that was renumbered or renamed is followed both ways.
 pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
     let wanted = asked.to_lowercase();
-    let by_part = |tally: &Tally, by_name: bool| -> Vec<Found> {
+    let by_part = |tally: &Tally, by_name: bool| -> Vec<TrailItem> {
         let fits = |part: &&crate::model::Part| {
             if by_name { part.name.to_lowercase() == wanted } else { part.part == wanted }
         };
         let parts = tally.parts.iter().filter(fits);
         parts
-            .map(|part| Found {
+            .map(|part| TrailItem {
                 name: part.name.clone(),
                 version: part.version.clone(),
                 system: part.package.as_ref().and_then(|package| package.parts()).map(|(system, _)| system),
             })
             .collect()
     };
-    let by_application = |tally: &Tally| -> Vec<Found> {
+    let by_application = |tally: &Tally| -> Vec<TrailItem> {
         let fits = |a: &&crate::model::Application| a.id == wanted || a.name.to_lowercase() == wanted;
         let found = tally.applications.iter().filter(fits);
-        let one = |a: &crate::model::Application| -> Vec<Found> {
+        let one = |a: &crate::model::Application| -> Vec<TrailItem> {
             let version = |d: &crate::model::Delivery| systems::upstream(d.system, &d.version).into();
             let each = a.delivered.iter();
-            let mut found: Vec<Found> = each
-                .map(|d| Found { name: a.name.clone(), version: Some(version(d)), system: Some(d.system) })
+            let mut found: Vec<TrailItem> = each
+                .map(|d| TrailItem {
+                    name: a.name.clone(),
+                    version: Some(version(d)),
+                    system: Some(d.system),
+                })
                 .collect();
             // No package brought it, and it is there all the same.
             if found.is_empty() {
-                found.push(Found { name: a.name.clone(), version: a.version.clone(), system: None });
+                found.push(TrailItem { name: a.name.clone(), version: a.version.clone(), system: None });
             }
             found
         };
@@ -130,14 +134,14 @@ pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
 }
 
 /// The packages of a name in each install; where it is not there, those that alignment says it became, or came from.
-fn packages(asked: &str, tallies: &[&Tally]) -> Vec<Vec<Found>> {
-    let named = |tally: &Tally, name: &str| -> Vec<Found> {
+fn packages(asked: &str, tallies: &[&Tally]) -> Vec<Vec<TrailItem>> {
+    let named = |tally: &Tally, name: &str| -> Vec<TrailItem> {
         let fits = |package: &&Package| {
             package.name.eq_ignore_ascii_case(name) || package.reference().as_str().eq_ignore_ascii_case(name)
         };
         tally.present().filter(fits).map(found_package).collect()
     };
-    let mut found: Vec<Vec<Found>> = tallies.iter().map(|tally| named(tally, asked)).collect();
+    let mut found: Vec<Vec<TrailItem>> = tallies.iter().map(|tally| named(tally, asked)).collect();
     for (at, from) in neighbours(tallies.len()) {
         if found[at].is_empty() && !found[from].is_empty() {
             found[at] = partners(tallies[from], tallies[at], &found[from], from < at);
@@ -151,15 +155,15 @@ fn neighbours(count: usize) -> impl Iterator<Item = (usize, usize)> {
     (1..count).map(|at| (at, at - 1)).chain((1..count).rev().map(|at| (at - 1, at)))
 }
 
-fn found_package(package: &Package) -> Found {
-    Found {
+fn found_package(package: &Package) -> TrailItem {
+    TrailItem {
         name: package.name.clone(),
         version: Some(package.upstream_version.clone()).filter(|version| !version.is_empty()),
         system: Some(package.system),
     }
 }
 
-fn partners(from: &Tally, to: &Tally, found: &[Found], forward: bool) -> Vec<Found> {
+fn partners(from: &Tally, to: &Tally, found: &[TrailItem], forward: bool) -> Vec<TrailItem> {
     let (old, new) = if forward { (from, to) } else { (to, from) };
     let (old, new): (Vec<&Package>, Vec<&Package>) = (old.present().collect(), new.present().collect());
     let alignment = align(&Sides { old: &old, new: &new, ..Sides::default() });
@@ -175,7 +179,7 @@ fn partners(from: &Tally, to: &Tally, found: &[Found], forward: bool) -> Vec<Fou
         .collect()
 }
 
-fn steps(tallies: &[&Tally], found: Vec<Vec<Found>>, kind: TrailKind) -> Vec<TrailStep> {
+fn steps(tallies: &[&Tally], found: Vec<Vec<TrailItem>>, kind: TrailKind) -> Vec<TrailStep> {
     let mut steps: Vec<TrailStep> = Vec::with_capacity(found.len());
     for (tally, found) in tallies.iter().zip(found) {
         let before = steps.last().map(|step| step.found.as_slice());

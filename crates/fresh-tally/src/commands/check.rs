@@ -1,5 +1,5 @@
 use crate::args::CheckArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -10,7 +10,7 @@ use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::Tally;
 use tally_report::CheckView;
 
-pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let Some(path) = args.checklist.as_deref().filter(|_| !args.starter) else {
         output::answer(Checklist::starter().as_bytes(), settings)?;
         return Ok(Exit::Done);
@@ -38,10 +38,10 @@ fn place(path: &Path, settings: &Settings) -> PathBuf {
     named.unwrap_or_else(|| path.to_owned())
 }
 
-fn read(path: &Path, parts: &PartRules, roles: &Roles) -> Result<Checklist, Failure> {
+fn read(path: &Path, parts: &PartRules, roles: &Roles) -> Result<Checklist, CommandError> {
     let text = output::text(path)?;
     let mut checklist = Checklist::parse(&text, parts, roles)
-        .map_err(|source| Failure::Checklist { path: path.into(), source })?;
+        .map_err(|source| CommandError::Checklist { path: path.into(), source })?;
     if checklist.name.is_empty() {
         checklist.name =
             path.file_stem().map(|stem| stem.to_string_lossy().as_ref().into()).unwrap_or_default();

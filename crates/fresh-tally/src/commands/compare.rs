@@ -1,5 +1,5 @@
 use crate::args::CompareArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -12,7 +12,7 @@ use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{Tally, Word};
 use tally_report::{CompareView, Filter};
 
-pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let filter = filter(args)?;
     let Compared { mut comparison, parts, roles, .. } =
         compared(&args.old, &args.new, &args.base, settings, install::find_in_brief)?;
@@ -47,8 +47,8 @@ pub(crate) fn compared(
     new: &str,
     base: &[String],
     settings: &Settings,
-    find: fn(&str, &Settings, &PartRules) -> Result<Tally, Failure>,
-) -> Result<Compared, Failure> {
+    find: fn(&str, &Settings, &PartRules) -> Result<Tally, CommandError>,
+) -> Result<Compared, CommandError> {
     let parts = settings.own.parts()?;
     let find = |asked: &str| find(asked, settings, &parts);
     // Two tallies are read and compared by two threads; more would only take time to start.
@@ -69,10 +69,10 @@ pub(crate) fn compared(
     Ok(Compared { old, new, comparison, parts, roles })
 }
 
-fn filter(args: &CompareArgs) -> Result<Filter, Failure> {
+fn filter(args: &CompareArgs) -> Result<Filter, CommandError> {
     let changes = changes();
     if let Some(unknown) = args.change.iter().find(|change| !changes.contains(&change.as_str())) {
-        return Err(Failure::Usage(format!(
+        return Err(CommandError::Usage(format!(
             "--change: there is no change `{unknown}`; valid are {}",
             changes.join(", ")
         )));

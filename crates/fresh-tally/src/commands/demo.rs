@@ -5,7 +5,7 @@ use crate::args::{
     ShelfAction, TakeArgs,
 };
 use crate::config::Config;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
@@ -20,9 +20,9 @@ use tally_shelf::Shelf;
 /// Marks a folder that the demo made, so that it may be written again.
 const MARK: &str = ".made-by-fresh-tally-demo";
 
-pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, CommandError> {
     if settings.output.is_some() {
-        return Err(Failure::Usage("demo prints several answers, and -o takes only one".into()));
+        return Err(CommandError::Usage("demo prints several answers, and -o takes only one".into()));
     }
     let folder = folder(into)?;
     let world = World::load()?;
@@ -40,7 +40,7 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
         shelf_given: true,
         format: settings.format,
         output: None,
-        canvas: settings.canvas,
+        options: settings.options,
         own: OwnRules::default(),
         seen: settings.seen,
         config: Config::default(),
@@ -65,7 +65,7 @@ pub(crate) fn run(into: Option<PathBuf>, settings: &Settings) -> Result<Exit, Fa
 }
 
 /// Each step, in the order of a review. Returns the page that the last one wrote.
-fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Failure> {
+fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, CommandError> {
     let shelf = own.shelf.folder().display().to_string();
     let mut step = Steps { number: 0, shelf: &shelf };
     let (old, new) = ("saltmarsh-4.0-reedbed-full", "saltmarsh-5.0-reedbed-full");
@@ -188,7 +188,7 @@ struct Steps<'a> {
 }
 
 impl Steps<'_> {
-    fn say(&mut self, what: &str, command: &str) -> Result<(), Failure> {
+    fn say(&mut self, what: &str, command: &str) -> Result<(), CommandError> {
         self.number += 1;
         let Self { number, shelf } = self;
         output::stdout(
@@ -202,8 +202,8 @@ fn root(folder: &Path, key: &str) -> PathBuf {
 }
 
 /// The folder asked for, when it is empty or an earlier demo's; else a new temporary one.
-fn folder(into: Option<PathBuf>) -> Result<PathBuf, Failure> {
-    let fail = |path: &Path, source| Failure::Output { to: format!("`{}`", path.display()), source };
+fn folder(into: Option<PathBuf>) -> Result<PathBuf, CommandError> {
+    let fail = |path: &Path, source| CommandError::Output { to: format!("`{}`", path.display()), source };
     let folder = match into {
         None => {
             let made = tempfile::Builder::new().prefix("fresh-tally-demo-").tempdir_in(std::env::temp_dir());
@@ -214,7 +214,7 @@ fn folder(into: Option<PathBuf>) -> Result<PathBuf, Failure> {
             let mut entries = std::fs::read_dir(&folder).map_err(|source| fail(&folder, source))?;
             if entries.next().is_some() && !folder.join(MARK).exists() {
                 let why = "it is not empty, and the demo needs an empty folder".to_owned();
-                return Err(Failure::Source { path: folder, why: why.into() });
+                return Err(CommandError::Source { path: folder, why: why.into() });
             }
             folder
         }

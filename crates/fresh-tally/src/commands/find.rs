@@ -1,5 +1,5 @@
 use crate::args::FindArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -9,7 +9,7 @@ use tally_readers::owner::{self, Owned};
 use tally_report::{FindView, OwnedFile, OwnerView};
 use tally_trees::Tree;
 
-pub(crate) fn run(args: &FindArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &FindArgs, settings: &Settings) -> Result<Exit, CommandError> {
     if let Some(path) = &args.file {
         return owner(args, path, settings, |tree| vec![owner::of_file(tree, path)]);
     }
@@ -29,7 +29,7 @@ fn owner(
     asked: &str,
     settings: &Settings,
     ask: impl FnOnce(&dyn Tree) -> Vec<Owned>,
-) -> Result<Exit, Failure> {
+) -> Result<Exit, CommandError> {
     let tree = install::root_of(&args.install, settings)?;
     let found: Vec<Owned> = ask(tree.as_ref()).into_iter().filter(|owned| owned.is_there).collect();
     let exit = if found.is_empty() { Exit::No } else { Exit::Done };

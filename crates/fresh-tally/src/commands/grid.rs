@@ -1,5 +1,5 @@
 use crate::args::{ALL, GridArgs, OnlyArg};
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -11,9 +11,9 @@ use tally_report::{Format, GridView};
 /// The most installs that a grid takes.
 const MOST: usize = 50;
 
-pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &GridArgs, settings: &Settings) -> Result<Exit, CommandError> {
     if args.installs.len() > MOST {
-        return Err(Failure::Usage(format!(
+        return Err(CommandError::Usage(format!(
             "a grid takes at most {MOST} installs, not {}",
             args.installs.len()
         )));

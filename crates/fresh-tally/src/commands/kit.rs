@@ -1,4 +1,4 @@
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
@@ -8,7 +8,7 @@ use tally_readers::packages::{KitRule, REGISTRY};
 /// stand where those belong.
 const TEMPLATE: &str = include_str!("../kit/kit.sh");
 
-pub(crate) fn run(settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(settings: &Settings) -> Result<Exit, CommandError> {
     output::answer(script().as_bytes(), settings)?;
     Ok(Exit::Done)
 }

@@ -1,5 +1,5 @@
 use crate::args::LagArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -9,7 +9,7 @@ use tally_core::lag::{Upstream, lag};
 use tally_core::model::Label;
 use tally_report::LagView;
 
-pub(crate) fn run(args: &LagArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &LagArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let (Some(asked), Some(path)) = (&args.install, &args.upstream) else {
         output::answer(Upstream::starter().as_bytes(), settings)?;
         return Ok(Exit::Done);
@@ -22,19 +22,19 @@ pub(crate) fn run(args: &LagArgs, settings: &Settings) -> Result<Exit, Failure> 
 }
 
 /// CSV by its ending, else TOML.
-fn read(path: &Path) -> Result<Upstream, Failure> {
+fn read(path: &Path) -> Result<Upstream, CommandError> {
     let text = output::text(path)?;
     let is_csv = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("csv"));
     let parsed = if is_csv { Upstream::parse_csv(&text) } else { Upstream::parse_toml(&text) };
-    parsed.map_err(|source| Failure::Upstream { path: path.into(), source })
+    parsed.map_err(|source| CommandError::Upstream { path: path.into(), source })
 }
 
-fn day(asked: Option<&str>, label: &Label) -> Result<Date, Failure> {
-    let no_day = |day: &str| Failure::Usage(format!("`{day}` is not a date such as 2026-05-04"));
+fn day(asked: Option<&str>, label: &Label) -> Result<Date, CommandError> {
+    let no_day = |day: &str| CommandError::Usage(format!("`{day}` is not a date such as 2026-05-04"));
     match (asked, label.release_date.as_deref()) {
         (Some(day), _) => day.parse().map_err(|_| no_day(day)),
         (None, Some(day)) => day.parse().map_err(|_| no_day(day)),
-        (None, None) => Err(Failure::Usage(format!(
+        (None, None) => Err(CommandError::Usage(format!(
             "the release date of `{}` is not known: use --day YYYY-MM-DD (or take it with --release-date)",
             label.handle
         ))),

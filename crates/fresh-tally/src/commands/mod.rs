@@ -19,12 +19,12 @@ mod weigh;
 mod why;
 
 use crate::args::Command;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 
 /// Runs a command.
-pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, CommandError> {
     match command {
         Command::Take(args) => take::run(args, settings),
         Command::Kit(_) => kit::run(settings),

@@ -1,5 +1,5 @@
 use crate::args::NoteArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -8,7 +8,7 @@ use tally_core::model::{Conditions, MEASURES, Measure, Note, Reading, Tally, byt
 use tally_report::ShowWhat;
 use tally_shelf::{Lock, encode, read_tally};
 
-pub(crate) fn run(args: &NoteArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &NoteArgs, settings: &Settings) -> Result<Exit, CommandError> {
     if args.words.is_empty() {
         return super::show::run(&args.install, ShowWhat::Readings, settings);
     }
@@ -21,11 +21,11 @@ pub(crate) fn run(args: &NoteArgs, settings: &Settings) -> Result<Exit, Failure>
         let noted = Noted::of(args, settings)?;
         let _lock =
             Lock::of(path.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(Path::new(".")))
-                .map_err(|source| Failure::Output { to: format!("`{}`", path.display()), source })?;
+                .map_err(|source| CommandError::Output { to: format!("`{}`", path.display()), source })?;
         let mut tally = read_tally(path)?;
         noted.add_to(&mut tally);
         let bytes =
-            encode(&tally).map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))?;
+            encode(&tally).map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))?;
         output::file(path, &bytes)?;
         noted.said()
     } else {
@@ -42,7 +42,7 @@ enum Noted {
 }
 
 impl Noted {
-    fn of(args: &NoteArgs, settings: &Settings) -> Result<Self, Failure> {
+    fn of(args: &NoteArgs, settings: &Settings) -> Result<Self, CommandError> {
         let figures: Vec<(&str, &str)> = args.words.iter().filter_map(|word| word.split_once('=')).collect();
         if figures.len() < args.words.len() || args.ask.is_some() {
             let text = args.words.join(" ");
@@ -72,10 +72,10 @@ impl Noted {
     }
 }
 
-fn reading(name: &str, value: &str, args: &NoteArgs) -> Result<Reading, Failure> {
+fn reading(name: &str, value: &str, args: &NoteArgs) -> Result<Reading, CommandError> {
     let Some(measure) = Measure::named(name) else {
         let known: Vec<&str> = MEASURES.iter().map(|measure| measure.short).collect();
-        return Err(Failure::Usage(format!(
+        return Err(CommandError::Usage(format!(
             "`{name}` is nothing that is measured; known: {}",
             known.join(", ")
         )));
@@ -89,7 +89,7 @@ fn reading(name: &str, value: &str, args: &NoteArgs) -> Result<Reading, Failure>
         .and_then(|number| {
             if number.is_finite() && number >= 0.0 { Ok(number) } else { Err("not a valid figure".into()) }
         })
-        .map_err(|why| Failure::Usage(format!("{name}={value}: {why}")))?;
+        .map_err(|why| CommandError::Usage(format!("{name}={value}: {why}")))?;
     Ok(Reading {
         what: measure.what.into(),
         value,

@@ -1,6 +1,6 @@
 use super::compare::{Compared, compared};
 use crate::args::ReportArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -13,7 +13,7 @@ use tally_report::publish::{Knowledge, Report, fill};
 use tally_report::{Format, RenderError, Sbom, Theme};
 use tally_shelf::FolderDraft;
 
-pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, CommandError> {
     if let Some(standard) = args.sbom {
         bill_of_materials(args, standard, settings)?;
         return Ok(Exit::Done);
@@ -26,7 +26,7 @@ pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Failur
         return Ok(Exit::Done);
     }
     let form = Form::of(args, settings)?;
-    let paper = Paper {
+    let paper = ChartStyle {
         size: args.size,
         theme: if args.dark { Theme::Dark } else { Theme::Light },
         transparent: args.transparent,
@@ -38,9 +38,9 @@ pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Failur
     Ok(Exit::Done)
 }
 
-fn bill_of_materials(args: &ReportArgs, standard: Sbom, settings: &Settings) -> Result<(), Failure> {
+fn bill_of_materials(args: &ReportArgs, standard: Sbom, settings: &Settings) -> Result<(), CommandError> {
     let [asked] = &args.installs[..] else {
-        return Err(Failure::Usage("a bill of materials is of one install".into()));
+        return Err(CommandError::Usage("a bill of materials is of one install".into()));
     };
     let tally = install::find(asked, settings, &settings.own.parts()?)?;
     output::answer(&standard.of(&tally)?, settings)
@@ -57,10 +57,10 @@ fn published(mut tally: Tally) -> Tally {
 }
 
 /// Of one install, of two compared, or of several side by side.
-fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, Failure> {
+fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, CommandError> {
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let words = args.installs.join(" ");
-    let fail = |error| Failure::Render(RenderError::Json(error));
+    let fail = |error| CommandError::Render(RenderError::Json(error));
     match &args.installs[..] {
         [only] => {
             let tally = published(install::find(only, settings, &parts)?);
@@ -103,7 +103,7 @@ enum Form<'a> {
 }
 
 impl<'a> Form<'a> {
-    fn of(args: &ReportArgs, settings: &'a Settings) -> Result<Self, Failure> {
+    fn of(args: &ReportArgs, settings: &'a Settings) -> Result<Self, CommandError> {
         let ending = settings.output.as_deref().and_then(Path::extension).and_then(|ending| ending.to_str());
         let form = match (settings.format, ending, settings.output.as_deref()) {
             (None, Some("svg"), _) => Self::Svg,
@@ -118,7 +118,7 @@ impl<'a> Form<'a> {
             (None, Some(_), Some(folder)) if folder.is_dir() => Self::Folder(folder),
             (None, Some(other), _) => {
                 let known = "html, md, csv, json, txt, svg, png";
-                return Err(Failure::Usage(format!(
+                return Err(CommandError::Usage(format!(
                     "-o: a report can't be written as `.{other}`; valid endings are {known}, and a name without an ending is a folder"
                 )));
             }
@@ -127,10 +127,10 @@ impl<'a> Form<'a> {
         match form {
             Self::Svg | Self::Png => Ok(form),
             Self::Folder(_) if args.chart.is_some() => {
-                Err(Failure::Usage("--chart: -o names one file, ending with .svg or .png".into()))
+                Err(CommandError::Usage("--chart: -o names one file, ending with .svg or .png".into()))
             }
             _ if args.chart.is_some() => {
-                Err(Failure::Usage("--chart makes a picture: name it .svg or .png".into()))
+                Err(CommandError::Usage("--chart makes a picture: name it .svg or .png".into()))
             }
             form => Ok(form),
         }
@@ -139,23 +139,28 @@ impl<'a> Form<'a> {
 
 /// How charts that are files are drawn.
 #[derive(Debug, Clone, Copy)]
-struct Paper {
+struct ChartStyle {
     size: Size,
     theme: Theme,
     transparent: bool,
 }
 
-impl Paper {
+impl ChartStyle {
     fn svg(self, chart: &Chart) -> Vec<u8> {
         chart.svg(self.size, self.theme, self.transparent).into_bytes()
     }
 
-    fn png(self, chart: &Chart) -> Result<Vec<u8>, Failure> {
-        chart.png(self.size, self.theme, self.transparent).map_err(Failure::Picture)
+    fn png(self, chart: &Chart) -> Result<Vec<u8>, CommandError> {
+        chart.png(self.size, self.theme, self.transparent).map_err(CommandError::Picture)
     }
 }
 
-fn one(report: &Report, form: &Form<'_>, chart: Option<&str>, paper: Paper) -> Result<Vec<u8>, Failure> {
+fn one(
+    report: &Report,
+    form: &Form<'_>,
+    chart: Option<&str>,
+    paper: ChartStyle,
+) -> Result<Vec<u8>, CommandError> {
     Ok(match form {
         Form::Html => report.html().into_bytes(),
         Form::Markdown | Form::Folder(_) => report.markdown().into_bytes(),
@@ -168,35 +173,35 @@ fn one(report: &Report, form: &Form<'_>, chart: Option<&str>, paper: Paper) -> R
 }
 
 /// The chart of a name, or the first one.
-fn asked<'r>(report: &'r Report, chart: Option<&str>) -> Result<&'r Chart, Failure> {
+fn asked<'r>(report: &'r Report, chart: Option<&str>) -> Result<&'r Chart, CommandError> {
     let known = || report.charts.iter().map(|chart| chart.name).collect::<Vec<_>>().join(", ");
     match chart {
         Some(name) => report.charts.iter().find(|chart| chart.name == name).ok_or_else(|| {
-            Failure::Usage(format!("--chart: this report has no chart `{name}`; it has: {}", known()))
+            CommandError::Usage(format!("--chart: this report has no chart `{name}`; it has: {}", known()))
         }),
         None => report
             .charts
             .first()
-            .ok_or_else(|| Failure::Usage("there is nothing that a chart could show".into())),
+            .ok_or_else(|| CommandError::Usage("there is nothing that a chart could show".into())),
     }
 }
 
-fn csv(table: Option<&(&'static str, tally_report::CsvTable)>) -> Result<Vec<u8>, Failure> {
+fn csv(table: Option<&(&'static str, tally_report::CsvTable)>) -> Result<Vec<u8>, CommandError> {
     table.map_or(Ok(Vec::new()), |(_, table)| {
-        table.clone().into_bytes().map_err(|error| Failure::Render(RenderError::Csv(error)))
+        table.clone().into_bytes().map_err(|error| CommandError::Render(RenderError::Csv(error)))
     })
 }
 
-fn data(report: &Report) -> Result<Vec<u8>, Failure> {
-    let mut bytes =
-        serde_json::to_vec_pretty(&report.data).map_err(|error| Failure::Render(RenderError::Json(error)))?;
+fn data(report: &Report) -> Result<Vec<u8>, CommandError> {
+    let mut bytes = serde_json::to_vec_pretty(&report.data)
+        .map_err(|error| CommandError::Render(RenderError::Json(error)))?;
     bytes.push(b'\n');
     Ok(bytes)
 }
 
 /// Everything, in a folder: a page, show notes, data, tables, charts.
-fn whole(report: &Report, folder: &Path, paper: Paper, settings: &Settings) -> Result<(), Failure> {
-    let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
+fn whole(report: &Report, folder: &Path, paper: ChartStyle, settings: &Settings) -> Result<(), CommandError> {
+    let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
     let draft = FolderDraft::new(folder).map_err(fail)?;
     let mut written = 0_u64;
     let mut put = |name: &str, bytes: Vec<u8>| {
@@ -227,11 +232,11 @@ fn whole(report: &Report, folder: &Path, paper: Paper, settings: &Settings) -> R
 }
 
 /// Writes the report into each template of a folder, as a file of the same name.
-fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), Failure> {
+fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), CommandError> {
     let Some(out) = settings.output.as_deref() else {
-        return Err(Failure::Usage("--template: -o names the folder that is written to".into()));
+        return Err(CommandError::Usage("--template: -o names the folder that is written to".into()));
     };
-    let fail = |error: std::io::Error| Failure::Source { path: folder.into(), why: error.into() };
+    let fail = |error: std::io::Error| CommandError::Source { path: folder.into(), why: error.into() };
     let mut texts = BTreeMap::new();
     for entry in std::fs::read_dir(folder).map_err(fail)? {
         let path = entry.map_err(fail)?.path();
@@ -246,11 +251,11 @@ fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), 
         }
     }
     if texts.is_empty() {
-        return Err(Failure::Source { path: folder.into(), why: "it contains no template".into() });
+        return Err(CommandError::Source { path: folder.into(), why: "it contains no template".into() });
     }
-    let written =
-        fill(&texts, &report.data).map_err(|source| Failure::Template { folder: folder.into(), source })?;
-    let fail = |source| Failure::Output { to: format!("`{}`", out.display()), source };
+    let written = fill(&texts, &report.data)
+        .map_err(|source| CommandError::Template { folder: folder.into(), source })?;
+    let fail = |source| CommandError::Output { to: format!("`{}`", out.display()), source };
     let draft = FolderDraft::new(out).map_err(fail)?;
     written.iter().try_for_each(|(name, text)| draft.add(name, text.as_bytes())).map_err(fail)?;
     draft.finish().map_err(fail)?;

@@ -1,6 +1,6 @@
 use crate::args::RulesAction;
 use crate::config::Applied;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::{Settings, read_rules};
@@ -12,7 +12,7 @@ use tally_core::model::{System, Tally};
 use tally_core::systems::{compare, exact};
 use tally_core::version::sign;
 
-pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, CommandError> {
     let bytes = match action {
         RulesAction::Order { system, a, b } => order(&system, &a, b.as_deref())?.into_bytes(),
         RulesAction::Parts => PartRules::built_in_text().as_bytes().to_vec(),
@@ -29,7 +29,7 @@ pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Fail
     Ok(Exit::Done)
 }
 
-fn check(file: &Path) -> Result<String, Failure> {
+fn check(file: &Path) -> Result<String, CommandError> {
     let OwnCounts { kinds, parts, roles, agents, scores } = read_rules(file)?.counts();
     Ok(format!(
         "`{}` is sound: kinds {kinds}, parts {parts}, roles {roles}, agents {agents}, scores {scores}\n",
@@ -47,47 +47,50 @@ fn config(settings: &Settings) -> String {
     })
 }
 
-fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, Failure> {
+fn order(system: &str, a: &str, b: Option<&str>) -> Result<String, CommandError> {
     let system =
         System::from_name(system).filter(|system| system.descriptor().exact_order).ok_or_else(|| {
             let known: Vec<&str> = exact().map(System::name).collect();
-            Failure::Usage(format!("there is no package system `{system}`; valid are {}", known.join(", ")))
+            CommandError::Usage(format!(
+                "there is no package system `{system}`; valid are {}",
+                known.join(", ")
+            ))
         })?;
     match (a, b) {
         ("-", None) => order_lines(system, &read_stdin()?),
-        (_, None) => {
-            Err(Failure::Usage("two versions are needed, or `-` to read pairs from standard input".into()))
-        }
+        (_, None) => Err(CommandError::Usage(
+            "two versions are needed, or `-` to read pairs from standard input".into(),
+        )),
         (a, Some(b)) => Ok(format!("{}\n", sign(compare(system, a, b)))),
     }
 }
 
-fn read_stdin() -> Result<Vec<u8>, Failure> {
+fn read_stdin() -> Result<Vec<u8>, CommandError> {
     let mut bytes = Vec::new();
     match std::io::stdin().lock().take(16 << 20).read_to_end(&mut bytes) {
         Ok(_) => Ok(bytes),
-        Err(error) => Err(Failure::Source { path: "standard input".into(), why: error.into() }),
+        Err(error) => Err(CommandError::Source { path: "standard input".into(), why: error.into() }),
     }
 }
 
 /// Lines of `A<TAB>B` in, lines of `A<TAB>B<TAB>order` out; columns behind the second are not looked at.
-fn order_lines(system: System, bytes: &[u8]) -> Result<String, Failure> {
+fn order_lines(system: System, bytes: &[u8]) -> Result<String, CommandError> {
     let text = String::from_utf8_lossy(bytes);
     let mut out = String::with_capacity(text.len() + text.len() / 8);
     for (number, line) in (1..).zip(text.split('\n')).filter(|(_, line)| !line.is_empty()) {
         let mut columns = line.split('\t');
         let (Some(a), Some(b)) = (columns.next(), columns.next()) else {
             let why = format!("line {number} has no tab between two versions");
-            return Err(Failure::Source { path: "standard input".into(), why: why.into() });
+            return Err(CommandError::Source { path: "standard input".into(), why: why.into() });
         };
         _ = writeln!(out, "{a}\t{b}\t{}", sign(compare(system, a, b)));
     }
     Ok(out)
 }
 
-fn schema() -> Result<Vec<u8>, Failure> {
+fn schema() -> Result<Vec<u8>, CommandError> {
     let mut bytes = serde_json::to_vec_pretty(&Tally::schema())
-        .map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))?;
+        .map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))?;
     bytes.push(b'\n');
     Ok(bytes)
 }

@@ -1,7 +1,7 @@
 //! What shells and manual readers ask for.
 
 use crate::args::{COMPLETE, Cli};
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::install::PROGRAM;
 use crate::output;
@@ -13,25 +13,25 @@ use std::os::unix::ffi::OsStrExt;
 const NAME: &str = "fresh-tally";
 
 /// A script that lets the shell ask the program itself, which knows the handles on the shelf.
-pub(crate) fn completions(shell: clap_complete::Shell, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn completions(shell: clap_complete::Shell, settings: &Settings) -> Result<Exit, CommandError> {
     let shells = clap_complete::env::Shells::builtins();
     let Some(completer) = shells.completer(&shell.to_string()) else {
-        return Err(Failure::Usage(format!("there are no completions for `{shell}`")));
+        return Err(CommandError::Usage(format!("there are no completions for `{shell}`")));
     };
     let mut script = Vec::new();
-    let fail = |source| Failure::Output { to: "the completions".into(), source };
+    let fail = |source| CommandError::Output { to: "the completions".into(), source };
     completer.write_registration(COMPLETE, NAME, NAME, NAME, &mut script).map_err(fail)?;
     output::answer(&script, settings)?;
     Ok(Exit::Done)
 }
 
 /// The manual: the program's page, then one for each command; in a folder, a file each.
-pub(crate) fn man(settings: &Settings) -> Result<Exit, Failure> {
-    let pages = pages().map_err(|source| Failure::Output { to: "the manual".into(), source })?;
+pub(crate) fn man(settings: &Settings) -> Result<Exit, CommandError> {
+    let pages = pages().map_err(|source| CommandError::Output { to: "the manual".into(), source })?;
     let folder =
         settings.output.as_ref().filter(|path| path.is_dir() || path.as_os_str().as_bytes().ends_with(b"/"));
     if let Some(folder) = folder {
-        let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
+        let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
         std::fs::create_dir_all(folder).map_err(fail)?;
         for (name, page) in &pages {
             output::file(&folder.join(name), page)?;

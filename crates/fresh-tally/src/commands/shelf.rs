@@ -1,5 +1,5 @@
 use crate::args::{ShelfAction, ShelfListArgs};
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::output;
 use crate::settings::Settings;
@@ -11,7 +11,7 @@ use tally_core::model::{Label, Shelved, Tally};
 use tally_report::{Format, PackageRows, ShelfFindView, ShelfView};
 use tally_shelf::{ENDING, Index, encode, read_tally};
 
-pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Exit, CommandError> {
     match action.unwrap_or_else(|| ShelfAction::List(ShelfListArgs::default())) {
         ShelfAction::List(filter) => list(&filter, settings)?,
         ShelfAction::Find { words } => return find(&words.join(" "), settings),
@@ -37,7 +37,7 @@ pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Ex
 }
 
 /// The index, up to date; says what it does when that takes long.
-pub(crate) fn index(settings: &Settings) -> Result<Index, Failure> {
+pub(crate) fn index(settings: &Settings) -> Result<Index, CommandError> {
     let mut said = 0;
     let mut progress = |done: usize, all: usize| {
         // A line for every tenth is enough.
@@ -50,16 +50,16 @@ pub(crate) fn index(settings: &Settings) -> Result<Index, Failure> {
 }
 
 /// The index knows installs as shipped; asked otherwise, it must not answer.
-fn only_shipped(settings: &Settings) -> Result<(), Failure> {
+fn only_shipped(settings: &Settings) -> Result<(), CommandError> {
     match settings.seen {
         Moment::Shipped => Ok(()),
-        Moment::Found => Err(Failure::Usage(
+        Moment::Found => Err(CommandError::Usage(
             "the index of the shelf only knows installs as shipped; use `show INSTALL --as found` for a single one".into(),
         )),
     }
 }
 
-fn list(filter: &ShelfListArgs, settings: &Settings) -> Result<(), Failure> {
+fn list(filter: &ShelfListArgs, settings: &Settings) -> Result<(), CommandError> {
     only_shipped(settings)?;
     let mut entries = index(settings)?.installs()?;
     let of = entries.len();
@@ -83,7 +83,7 @@ fn fits(filter: &ShelfListArgs, entry: &Shelved) -> bool {
         && filter.handle.as_deref().is_none_or(|pattern| matches(pattern, &entry.handle))
 }
 
-fn find(asked: &str, settings: &Settings) -> Result<Exit, Failure> {
+fn find(asked: &str, settings: &Settings) -> Result<Exit, CommandError> {
     only_shipped(settings)?;
     let sightings = index(settings)?.find(asked)?;
     let exit = if sightings.found.is_empty() { Exit::No } else { Exit::Done };
@@ -92,11 +92,11 @@ fn find(asked: &str, settings: &Settings) -> Result<Exit, Failure> {
 }
 
 /// Every file is tried; what is no tally is named, and the rest goes on.
-fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, Failure> {
+fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, CommandError> {
     let mut files: Vec<PathBuf> = Vec::new();
     for path in given {
         if path.is_dir() {
-            let fail = |error: std::io::Error| Failure::Source { path: path.clone(), why: error.into() };
+            let fail = |error: std::io::Error| CommandError::Source { path: path.clone(), why: error.into() };
             let mut found = Vec::new();
             for entry in std::fs::read_dir(path).map_err(fail)? {
                 found.push(entry.map_err(fail)?.path());
@@ -131,7 +131,7 @@ fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, Failure> {
     }
 }
 
-fn export(handles: Vec<String>, into: Option<&Path>, settings: &Settings) -> Result<(), Failure> {
+fn export(handles: Vec<String>, into: Option<&Path>, settings: &Settings) -> Result<(), CommandError> {
     // What was asked for by name has to be there; of all that lies there, what can't be read is left out.
     for handle in handles.iter().filter(|handle| !settings.shelf.has(handle)) {
         settings.shelf.get(handle)?;
@@ -143,13 +143,13 @@ fn export(handles: Vec<String>, into: Option<&Path>, settings: &Settings) -> Res
     }
 }
 
-fn copy(handles: &[String], folder: &Path, settings: &Settings) -> Result<(), Failure> {
-    let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
+fn copy(handles: &[String], folder: &Path, settings: &Settings) -> Result<(), CommandError> {
+    let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
     std::fs::create_dir_all(folder).map_err(fail)?;
     for handle in handles {
         let tally = settings.shelf.get(handle)?;
         let bytes =
-            encode(&tally).map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))?;
+            encode(&tally).map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))?;
         output::file(&folder.join(format!("{handle}{ENDING}")), &bytes)?;
     }
     output::status(settings, &format!("Copied {} tallies to `{}`.", handles.len(), folder.display()));
@@ -157,9 +157,9 @@ fn copy(handles: &[String], folder: &Path, settings: &Settings) -> Result<(), Fa
 }
 
 /// One tally at a time, so that a shelf of any size fits in memory.
-fn table(handles: &[String], settings: &Settings) -> Result<(), Failure> {
+fn table(handles: &[String], settings: &Settings) -> Result<(), CommandError> {
     if !matches!(settings.format, None | Some(Format::Csv | Format::Json)) {
-        return Err(Failure::Usage("shelf export writes csv, or JSON Lines with --format json".into()));
+        return Err(CommandError::Usage("shelf export writes csv, or JSON Lines with --format json".into()));
     }
     let lines = settings.output.as_deref().and_then(Path::extension).is_some_and(|ending| ending == "jsonl");
     let rows = if lines || settings.format == Some(Format::Json) {

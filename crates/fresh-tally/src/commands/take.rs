@@ -1,7 +1,7 @@
 use crate::args::{LabelArgs, TakeArgs};
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
-use crate::install::How;
+use crate::install::TakeRequest;
 use crate::settings::Settings;
 use crate::{install, output};
 use tally_core::knowledge::PartRules;
@@ -10,7 +10,7 @@ use tally_readers::Overrides;
 use tally_report::{Format, ShowView, ShowWhat, bytes_human, clean, count_of, render};
 use tally_shelf::encode;
 
-pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let rules = settings.own.parts()?;
     if args.each_profile {
         return each_profile(args, &rules, settings);
@@ -21,7 +21,7 @@ pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, Failure> 
 }
 
 /// A tally for each profile, on the shelf or in the folder of `-o`; a line for each, as JSON the tallies themselves.
-fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Exit, Failure> {
+fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Exit, CommandError> {
     check_date(args.label.release_date.as_deref())?;
     let sum = args.sha256.then(|| install::sha256(&args.source, settings)).transpose()?;
     let mut tallies = install::take_each_profile(&args.source, &overrides(args.label), settings, rules)?;
@@ -29,7 +29,7 @@ fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Resul
     let mut places = Vec::new();
     for tally in &mut tallies {
         if let Some(folder) = &settings.output {
-            let fail = |source| Failure::Output { to: format!("`{}`", folder.display()), source };
+            let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
             std::fs::create_dir_all(folder).map_err(fail)?;
             let path = folder.join(format!("{}.tally.json", tally.label.handle));
             output::file(&path, &encoded(tally)?)?;
@@ -69,16 +69,17 @@ fn clean_lines(lines: &str) -> String {
     lines.lines().map(|line| clean(line).into_owned() + "\n").collect()
 }
 
-fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally, Failure> {
+fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally, CommandError> {
     if let Some(handle) = &args.handle {
         install::check_handle(handle)?;
     }
     check_date(args.label.release_date.as_deref())?;
     let medium = if args.live { Medium::Live } else { Medium::Installed };
     let installed = args.installed.as_deref().map(moment).transpose()?;
-    let how = How { medium, overrides: overrides(args.label), installed, installs: None, settings, rules };
+    let request =
+        TakeRequest { medium, overrides: overrides(args.label), installed, installs: None, settings, rules };
     let sum = args.sha256.then(|| install::sha256(&args.source, settings)).transpose()?;
-    let mut tally = install::take(&args.source, how)?;
+    let mut tally = install::take(&args.source, request)?;
     tally.taken.sha256 = sum;
     if let Some(handle) = args.handle {
         tally.label.handle = handle.into();
@@ -136,9 +137,9 @@ fn overrides(args: LabelArgs) -> Overrides {
 }
 
 /// A moment as seconds since 1970 UTC: RFC 3339, or a day, of which the last second counts.
-fn moment(text: &str) -> Result<i64, Failure> {
+fn moment(text: &str) -> Result<i64, CommandError> {
     let no_moment = || {
-        Failure::Usage(format!(
+        CommandError::Usage(format!(
             "--installed: `{text}` is neither a time such as 2031-05-02T18:30:00Z nor a date such as 2031-05-02"
         ))
     };
@@ -150,9 +151,9 @@ fn moment(text: &str) -> Result<i64, Failure> {
     Ok(end.timestamp().as_second())
 }
 
-fn check_date(day: Option<&str>) -> Result<(), Failure> {
+fn check_date(day: Option<&str>) -> Result<(), CommandError> {
     match day.map(str::parse::<jiff::civil::Date>) {
-        Some(Err(_)) => Err(Failure::Usage(format!(
+        Some(Err(_)) => Err(CommandError::Usage(format!(
             "--release-date: `{}` is not a date such as 2031-05-02",
             day.unwrap_or_default()
         ))),
@@ -161,7 +162,7 @@ fn check_date(day: Option<&str>) -> Result<(), Failure> {
 }
 
 /// Puts the tally where it belongs: the file of `-o`, the shelf, or both.
-fn keep(tally: &mut Tally, settings: &Settings) -> Result<(), Failure> {
+fn keep(tally: &mut Tally, settings: &Settings) -> Result<(), CommandError> {
     if settings.output.is_none() || settings.shelf_given {
         let put = settings.shelf.put(tally)?;
         let verb = if put.replaced { "Replaced the earlier tally" } else { "Added to the shelf" };
@@ -175,7 +176,7 @@ fn keep(tally: &mut Tally, settings: &Settings) -> Result<(), Failure> {
 }
 
 /// One screen of what was found; as JSON the tally itself.
-fn say(tally: Tally, rules: &PartRules, settings: &Settings) -> Result<(), Failure> {
+fn say(tally: Tally, rules: &PartRules, settings: &Settings) -> Result<(), CommandError> {
     let format = if settings.output.is_some() { Format::Table } else { settings.format() };
     if settings.output.is_some() && settings.quiet {
         return Ok(());
@@ -186,12 +187,12 @@ fn say(tally: Tally, rules: &PartRules, settings: &Settings) -> Result<(), Failu
             let tally = settings.seen.of(tally);
             let roles = settings.own.roles()?;
             let view = ShowView { tally: &tally, what: ShowWhat::Overview, rules, roles: &roles };
-            render(&view, format, settings.canvas)?
+            render(&view, format, settings.options)?
         }
     };
     output::stdout(&bytes)
 }
 
-fn encoded(tally: &Tally) -> Result<Vec<u8>, Failure> {
-    encode(tally).map_err(|error| Failure::Render(tally_report::RenderError::Json(error)))
+fn encoded(tally: &Tally) -> Result<Vec<u8>, CommandError> {
+    encode(tally).map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))
 }

@@ -1,5 +1,5 @@
 use crate::args::TrailArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -10,7 +10,7 @@ use tally_core::trail::follow;
 use tally_core::version::compare_plain;
 use tally_report::TrailView;
 
-pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let tallies = tallies(args, settings)?;
     let mut editions: BTreeMap<[Option<&Text>; 4], Vec<&Tally>> = BTreeMap::new();
     for tally in &tallies {
@@ -35,7 +35,7 @@ pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Failure
 }
 
 /// Those asked for; else what the index of the shelf knows around the name, files that can't be read named.
-fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, Failure> {
+fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, CommandError> {
     if !args.installs.is_empty() {
         let parts = settings.own.parts()?;
         return args.installs.iter().map(|asked| install::find_in_brief(asked, settings, &parts)).collect();

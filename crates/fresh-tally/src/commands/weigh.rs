@@ -1,5 +1,5 @@
 use crate::args::WeighArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -7,10 +7,10 @@ use tally_core::model::MissingFact;
 use tally_core::weigh::weigh;
 use tally_report::WeighView;
 
-pub(crate) fn run(args: &WeighArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &WeighArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
     if tally.lacks(MissingFact::Sizes) {
-        return Err(Failure::Weightless(args.install.clone()));
+        return Err(CommandError::Weightless(args.install.clone()));
     }
     let weighing = weigh(&tally, args.limit, args.plus);
     let exit = if weighing.over_bytes > 0 { Exit::No } else { Exit::Done };

@@ -1,5 +1,5 @@
 use crate::args::WhyArgs;
-use crate::error::Failure;
+use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -8,13 +8,13 @@ use tally_core::graph::{Graph, Ix};
 use tally_core::model::{MissingFact, PackageRef, Tally};
 use tally_report::WhyView;
 
-pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
     let graph = Graph::new(&tally.packages);
     let Some(at) =
         graph.named(&args.package).first().copied().or_else(|| but_for_case(&graph, &args.package))
     else {
-        return Err(Failure::NoSuchPackage {
+        return Err(CommandError::NoSuchPackage {
             asked: args.package.clone(),
             install: args.install.clone(),
             near: near(&tally, &args.package),

@@ -155,3 +155,13 @@ fn every_view_speaks_in_every_form() {
     let readings = place.run("compare root-4.0-reedbed root-5.0-reedbed --view readings").plain();
     assert!(readings.contains("Nothing was measured on both sides."), "{readings}");
 }
+
+#[test]
+fn a_locale_without_utf8_gets_ascii() {
+    let place = Place::with_installs(&BOTH);
+    let line = "compare root-4.0-reedbed root-5.0-reedbed";
+    let with = |locale: &[(&str, &str)]| place.run_with(line, b"", locale).stdout;
+    assert!(with(&[]).contains(" → ") && with(&[("LANG", "de_DE.UTF-8")]).contains(" → "));
+    assert!(with(&[("LC_ALL", "C"), ("LANG", "de_DE.UTF-8")]).is_ascii(), "the first variable decides");
+    assert!(with(&[("LANG", "POSIX")]).contains(" to "));
+}

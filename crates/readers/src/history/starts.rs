@@ -82,7 +82,7 @@ fn logins(tree: &dyn Tree) -> Option<i64> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     fn journal(microseconds: u64) -> Vec<u8> {
         let mut head = b"LPKSHHRH".to_vec();
@@ -102,7 +102,7 @@ mod tests {
 
     #[test]
     fn journals_and_the_record_of_logins_tell_of_the_first_start() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("var/log/journal/abc/system.journal", journal(1_777_900_000_000_000))
             .file("var/log/journal/abc/system@1.journal", journal(1_777_890_000_999_999))
             .file("var/log/journal/abc/user-1000.journal", journal(1_000_000))
@@ -122,9 +122,9 @@ mod tests {
                 (1_777_900_000, "var/log/journal/abc/system.journal".to_owned()),
             ]
         );
-        let kit = Memory::new()
+        let kit = MemoryTree::new()
             .file("kit-first-start", "var/log/journal/a b/system.journal 1777890000999999\nodd\n");
         assert_eq!(read(&kit)[0].0, 1_777_890_000);
-        assert_eq!(read(&Memory::new()), []);
+        assert_eq!(read(&MemoryTree::new()), []);
     }
 }

@@ -231,10 +231,10 @@ const RESERVED: &[&str] = &["Screensaver", "TrayIcon", "Applet", "Shell"];
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     fn read_entry(entry: &str) -> Launcher {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("usr/share/applications/marsh/x.desktop", format!("[Desktop Entry]\n{entry}"))
             .file("bin/sh", "")
             .file("usr/bin/inkcap", "");
@@ -289,7 +289,7 @@ mod tests {
 
     #[test]
     fn the_first_folder_wins() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("usr/share/applications/x.desktop", "[Desktop Entry]\nName=System")
             .file("home/ann/.local/share/applications/x.desktop", "[Desktop Entry]\nName=Own");
         let launchers = read(&tree as &dyn Tree, &[]).launchers;
@@ -303,7 +303,7 @@ mod tests {
         fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
             let mut file = b"[Desktop Entry]\nExec=".to_vec();
             file.extend(bytes);
-            read(&Memory::new().file("usr/share/applications/x.desktop", file) as &dyn Tree, &[]);
+            read(&MemoryTree::new().file("usr/share/applications/x.desktop", file) as &dyn Tree, &[]);
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use super::files::Files;
 use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
 use crate::text::{filled, lines, text};
 use rustc_hash::FxHashSet;
@@ -56,7 +56,7 @@ impl PackageReader for Apk {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         let mut all = Owners::default();
         let Some((_, bytes)) = database(tree) else { return all };
         let mut own =
@@ -185,7 +185,7 @@ fn relation(word: &[u8]) -> Option<Dependency> {
 }
 
 /// `F:` names a folder, `R:` a file in it.
-fn files_of(record: &[u8], at: usize, wanted: &Wanted) -> Owners {
+fn files_of(record: &[u8], at: usize, wanted: &WantedPaths) -> Owners {
     let mut files = Files::of(at, wanted);
     let mut folder: &[u8] = b"";
     let mut look = files.look(folder);
@@ -239,11 +239,11 @@ fn repositories(tree: &dyn Tree, label: &Label) -> Vec<Repository> {
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn records_reasons_relations_and_files() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file(
                 "lib/apk/db/installed",
                 "C:Q1abc=\nP:inkcap\nV:3.2.1-r2\nA:x86_64\nS:100\nI:4096\nT:A text editor\nU:https://inkcap.example\nL:MIT\no:inkcap-src\nt:1777888000\nD:so:libweir.so.2 !inkcap-lite musl>=1.2\np:cmd:inkcap=3.2.1-r2\nF:usr/bin\nR:inkcap\nZ:Q1x\nF:usr/share/applications\nR:inkcap.desktop\n\n\nP:libweir\nV:4.0-r0\nA:x86_64\np:so:libweir.so.2=2.0\nF:usr/lib\nR:libweir.so.2\n\nP:torn\n",
@@ -262,7 +262,7 @@ mod tests {
             ["so:libweir.so.2", "musl"]
         );
         assert_eq!(inkcap.conflicts[0].name, "inkcap-lite");
-        let mut wanted = Wanted::new(false);
+        let mut wanted = WantedPaths::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
         let owners = Apk.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));
@@ -275,9 +275,9 @@ mod tests {
         #[test]
         fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..200), lines in "([PVDFRp]:[a-z<>=~!@ ]{0,6}\n|\n){0,9}") {
             for content in [bytes, lines.into_bytes()] {
-                let tree = Memory::new().file("lib/apk/db/installed", content);
+                let tree = MemoryTree::new().file("lib/apk/db/installed", content);
                 let facts = Apk.read(&tree);
-                Apk.scan_file_lists(&tree, &facts.packages, &Wanted::new(true));
+                Apk.scan_file_lists(&tree, &facts.packages, &WantedPaths::new(true));
             }
         }
     }

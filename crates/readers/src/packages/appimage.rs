@@ -3,14 +3,14 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{Embedded, KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted};
+use super::{Embedded, KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::keyfile::KeyFile;
 use crate::text::{name_text, time_text};
 use std::path::Path;
 use std::sync::Arc;
 use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{Evidence, Label, Package, Reason, System, Text, Unread};
-use tally_trees::{Bytes, NodeKind, Squashfs, Tree, Window, shielded};
+use tally_trees::{NodeKind, ReadAt, Squashfs, Tree, Window, shielded};
 
 /// Folders in which every file is looked at, and how deep.
 const FOLDERS: &[(&str, usize)] = &[
@@ -69,7 +69,7 @@ impl PackageReader for Appimage {
         facts
     }
 
-    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], _: &Wanted) -> Owners {
+    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], _: &WantedPaths) -> Owners {
         let mut owners = Owners::default();
         for (at, _) in packages.iter().enumerate().filter(|(_, p)| p.system == System::Appimage) {
             owners.shows(at, Traits::default().with(Trait::Programs));
@@ -121,7 +121,7 @@ fn collect(
 }
 
 /// The open file and its type, 1 or 2, if it is an ELF program marked as an AppImage.
-fn sort_of(tree: &dyn Tree, file: &str) -> Option<(Box<dyn Bytes>, u8)> {
+fn sort_of(tree: &dyn Tree, file: &str) -> Option<(Box<dyn ReadAt>, u8)> {
     let image = tree.open(Path::new(file)).ok()?;
     let mut head = [0; 11];
     let read = image.read_at(0, &mut head).ok()?;
@@ -129,7 +129,7 @@ fn sort_of(tree: &dyn Tree, file: &str) -> Option<(Box<dyn Bytes>, u8)> {
     (marked && matches!(head[10], 1 | 2)).then_some((image, head[10]))
 }
 
-fn read_one(tree: &dyn Tree, file: &str, image: Box<dyn Bytes>, sort: u8, facts: &mut PackageFacts) {
+fn read_one(tree: &dyn Tree, file: &str, image: Box<dyn ReadAt>, sort: u8, facts: &mut PackageFacts) {
     let stem = file.rsplit('/').next().unwrap_or(file);
     let stem =
         stem.rsplit_once('.').filter(|(_, e)| e.eq_ignore_ascii_case("appimage")).map_or(stem, |(s, _)| s);
@@ -165,7 +165,7 @@ fn read_one(tree: &dyn Tree, file: &str, image: Box<dyn Bytes>, sort: u8, facts:
 }
 
 /// The launcher at the top of the image: its name and content.
-fn entry_of(image: Box<dyn Bytes>, sort: u8) -> Result<(Text, Vec<u8>), String> {
+fn entry_of(image: Box<dyn ReadAt>, sort: u8) -> Result<(Text, Vec<u8>), String> {
     let inside = file_system(image, sort)?;
     let inside = inside.as_ref();
     let names = inside.list(Path::new("")).map_err(|error| error.why.to_string())?;
@@ -182,7 +182,7 @@ fn entry_of(image: Box<dyn Bytes>, sort: u8) -> Result<(Text, Vec<u8>), String> 
 }
 
 /// What an AppImage carries: of type 1 it is an ISO 9660 image as a whole, whose first sectors are the program.
-fn file_system(image: Box<dyn Bytes>, sort: u8) -> Result<Box<dyn Tree>, String> {
+fn file_system(image: Box<dyn ReadAt>, sort: u8) -> Result<Box<dyn Tree>, String> {
     if sort == 1 {
         return tally_trees::iso(Arc::from(image)).map_err(|error| error.to_string());
     }
@@ -192,7 +192,7 @@ fn file_system(image: Box<dyn Bytes>, sort: u8) -> Result<Box<dyn Tree>, String>
 }
 
 /// Where an ELF file ends by its own account: behind the table of section headers.
-fn behind_the_program(image: &dyn Bytes) -> Option<u64> {
+fn behind_the_program(image: &dyn ReadAt) -> Option<u64> {
     let head = image.exactly(0, 64).ok()?;
     let little = head[5] == 1;
     let number = |at: usize, length: usize| -> u64 {
@@ -211,7 +211,7 @@ fn behind_the_program(image: &dyn Bytes) -> Option<u64> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     fn program(sort: u8, length: usize) -> Vec<u8> {
         let mut bytes = vec![0; length.max(64)];
@@ -225,7 +225,7 @@ mod tests {
     fn type_1_is_an_optical_image_that_begins_with_a_program() {
         let packed = include_bytes!("../../tests/fixtures/whimbrel.AppImage.zst").to_vec();
         let image = tally_trees::unpack_file(packed, 4 << 20).unwrap();
-        let facts = Appimage.read(&Memory::new().file("opt/Whimbrel-0.9.AppImage", image) as &dyn Tree);
+        let facts = Appimage.read(&MemoryTree::new().file("opt/Whimbrel-0.9.AppImage", image) as &dyn Tree);
         assert_eq!(facts.unread, []);
         let [package] = &facts.packages[..] else { panic!("{:?}", facts.packages) };
         let told = [&package.name, &package.version, &package.section, &package.summary];
@@ -235,7 +235,7 @@ mod tests {
 
     #[test]
     fn what_has_no_readable_inside_is_counted_and_says_why() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("opt/reed/Old-1.0.AppImage", program(1, 200))
             .file("opt/reed/Cut.AppImage", program(2, 70))
             .file("opt/reed/notes.txt", "no program")

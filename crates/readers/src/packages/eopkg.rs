@@ -2,7 +2,7 @@
 
 use super::files::{Files, survey_each};
 use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
 use crate::text::{filled, lines, name_text, text, time_text};
 use crate::xml::{Step, walk};
@@ -72,7 +72,7 @@ impl PackageReader for Eopkg {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         survey_each(packages, System::Eopkg, |at, package| files_of(tree, at, package, wanted))
     }
 
@@ -182,7 +182,7 @@ fn asked_op(key: &str) -> Option<VersionOp> {
     }
 }
 
-fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &Wanted) -> Owners {
+fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &WantedPaths) -> Owners {
     let mut files = Files::of(at, wanted);
     let mut problem = None;
     if let Some(folder) = package.evidence.file.strip_suffix("/metadata.xml") {
@@ -244,14 +244,14 @@ fn repositories(tree: &dyn Tree, bytes: &[u8], label: &Label, unread: &mut Vec<U
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn metadata_reasons_files_and_repositories() {
         let metadata = "<PISI>\n<Source><Name>inkcap-src</Name><Homepage>https://inkcap.example</Homepage></Source>\n<Package><Name>inkcap</Name><Summary xml:lang=\"en\">A text editor</Summary><Summary xml:lang=\"de\">Ein Editor</Summary><PartOf>editor</PartOf><License>MIT</License><License>ISC</License>\
 <RuntimeDependencies><Dependency releaseFrom=\"3\">libweir</Dependency><AnyDependency><Dependency>a</Dependency><Dependency>b</Dependency></AnyDependency></RuntimeDependencies>\
 <History><Update release=\"45\"><Version>3.2.1</Version></Update><Update release=\"44\"><Version>3.1</Version></Update></History><Architecture>x86_64</Architecture><InstalledSize>4096</InstalledSize></Package></PISI>";
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("var/lib/eopkg/package/inkcap-3.2.1-45/metadata.xml", metadata)
             .file(
                 "var/lib/eopkg/package/inkcap-3.2.1-45/files.xml",
@@ -273,7 +273,7 @@ mod tests {
         assert_eq!(inkcap.depends.iter().map(|any| any.len()).collect::<Vec<_>>(), [1, 2]);
         assert_eq!(inkcap.depends[0][0].op, Some(VersionOp::AtLeast));
         assert_eq!(facts.unread[0].line, Some(2), "{:?}", facts.unread);
-        let mut wanted = Wanted::new(false);
+        let mut wanted = WantedPaths::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
         let owners = Eopkg.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));

@@ -1,6 +1,6 @@
 //! What the files of one package show: owners of wanted paths, and traits. For systems whose lists have paths of any shape.
 
-use super::{Owners, Wanted, each_folder};
+use super::{Owners, WantedPaths, each_folder};
 use rayon::prelude::*;
 use tally_core::knowledge::{FolderClass, Traits, folder_class, trait_of};
 use tally_core::model::{Package, System};
@@ -29,7 +29,7 @@ pub(super) struct Look {
 /// The files of one package, as they are gone through.
 pub(super) struct Files<'w> {
     at: usize,
-    wanted: &'w Wanted,
+    wanted: &'w WantedPaths,
     traits: Traits,
     path: Vec<u8>,
     owners: Owners,
@@ -37,7 +37,7 @@ pub(super) struct Files<'w> {
 
 impl<'w> Files<'w> {
     /// Nothing seen yet of the package at that position.
-    pub(super) fn of(at: usize, wanted: &'w Wanted) -> Self {
+    pub(super) fn of(at: usize, wanted: &'w WantedPaths) -> Self {
         Self { at, wanted, traits: Traits::default(), path: Vec::new(), owners: Owners::default() }
     }
 

@@ -3,7 +3,7 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted};
+use super::{KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::history::Clock;
 use crate::keyfile::KeyFile;
 use crate::text::{filled, name_text, text, time_text};
@@ -78,7 +78,7 @@ impl PackageReader for Flatpak {
         facts
     }
 
-    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         let mut owners = Owners::default();
         for (at, package) in packages.iter().enumerate().filter(|(_, p)| p.system == System::Flatpak) {
             if package.kind == Kind::Unknown {
@@ -342,14 +342,14 @@ fn released(tree: &dyn Tree, folder: &str, id: &str) -> Option<Text> {
 #[allow(clippy::panic, reason = "tests may fail")]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn what_the_deployment_does_not_say_is_read_elsewhere() {
         let at = "home/reed/.local/share/flatpak";
         let app = format!("{at}/app/org.marsh.Inkcap/x86_64/stable");
         let runtime = format!("{at}/runtime/org.marsh.Theme/x86_64/3");
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file(
                 format!("{at}/repo/config"),
                 "[core]\nxa.pinned=runtime/org.marsh.Theme/x86_64/3;\n[remote \"flats\"]\nurl=https://flats.example/\nxa.disable=true\n",

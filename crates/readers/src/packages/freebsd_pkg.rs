@@ -5,7 +5,7 @@
 
 use super::files::Files;
 use super::{
-    KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch,
+    KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch,
     without_password,
 };
 use crate::database::{Database, DatabaseError};
@@ -60,7 +60,7 @@ impl PackageReader for FreebsdPkg {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         let mut all = Owners::default();
         let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::FreebsdPkg);
         let by_name: FxHashMap<&str, usize> = own.map(|(at, package)| (package.name.as_str(), at)).collect();
@@ -293,7 +293,7 @@ mod tests {
 
     #[test]
     fn repositories_and_what_a_later_file_changes() {
-        let tree = tally_trees::Memory::new()
+        let tree = tally_trees::MemoryTree::new()
             .file(
                 "etc/pkg/Marsh.conf",
                 "# comment {\nMarsh: {\n  url: \"pkg+https://pkg.saltmarsh.example/${ABI}/quarterly\",\n  mirror_type: \"srv\",\n  fingerprints: \"/usr/share/keys/pkg\",\n  enabled: yes\n}\nMarsh-kmods: { url: \"https://x.example\", enabled: no }\n",

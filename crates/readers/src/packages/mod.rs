@@ -15,7 +15,7 @@ pub mod slackware;
 pub mod snap;
 pub mod xbps;
 
-pub use owners::{Owners, Wanted, each_folder, split_folder};
+pub use owners::{Owners, WantedPaths, each_folder, split_folder};
 
 use crate::history::Clock;
 use tally_core::history::SystemRecords;
@@ -160,7 +160,7 @@ pub trait PackageReader: Sync {
 
     /// Reads the file lists once: which of the packages (by position) own the wanted files, and what the files of each
     /// package show of it.
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners;
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners;
 
     /// Reads the configured repositories, and finds where the packages of this system came from.
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts;

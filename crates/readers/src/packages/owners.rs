@@ -7,7 +7,7 @@ use tally_core::model::Unread;
 /// File lists may spell a path before or after the merge of `/bin`, `/lib` and `/sbin` into `/usr`; on a merged
 /// install both spellings are the same file, and are looked up as one.
 #[derive(Debug, Default, Clone)]
-pub struct Wanted {
+pub struct WantedPaths {
     paths: FxHashSet<Vec<u8>>,
     folders: FxHashSet<Vec<u8>>,
     endings: Endings,
@@ -46,7 +46,7 @@ impl Endings {
     }
 }
 
-impl Wanted {
+impl WantedPaths {
     /// Nothing wanted yet; `merged_usr` tells whether `/lib` and its like are links into `/usr`.
     pub fn new(merged_usr: bool) -> Self {
         Self { merged_usr, ..Self::default() }
@@ -171,7 +171,7 @@ impl Owners {
     }
 
     /// The position of the package that owns a path.
-    pub fn of(&self, wanted: &Wanted, path: &[u8]) -> Option<usize> {
+    pub fn of(&self, wanted: &WantedPaths, path: &[u8]) -> Option<usize> {
         self.by_path.get(wanted.canonical(path)).copied()
     }
 }
@@ -183,11 +183,11 @@ mod tests {
 
     #[test]
     fn both_spellings_of_a_merged_folder_are_one() {
-        let mut merged = Wanted::new(true);
+        let mut merged = WantedPaths::new(true);
         merged.add(b"/usr/lib/systemd/system/x.service");
         assert!(merged.find(b"/lib/systemd/system/x.service").is_some());
         assert!(merged.find(b"/usr/share/lib/systemd/system/x.service").is_none());
-        let mut split = Wanted::new(false);
+        let mut split = WantedPaths::new(false);
         split.add(b"/usr/bin/x");
         assert!(split.find(b"/bin/x").is_none());
         assert!(split.find(b"/usr/bin/x").is_some());
@@ -203,7 +203,7 @@ mod tests {
         fn a_folder_is_asked_for_when_something_in_it_is(
             wanted in prop::collection::vec(path(), 0..6), asked in path(), merged in any::<bool>(),
         ) {
-            let mut all = Wanted::new(merged);
+            let mut all = WantedPaths::new(merged);
             wanted.iter().for_each(|path| all.add(path.as_bytes()));
             let folder = |path: &[u8]| split_folder(all.canonical(path)).0.to_vec();
             let expected = wanted.iter().any(|path| folder(path.as_bytes()) == all.canonical(asked.as_bytes()));

@@ -2,7 +2,7 @@
 
 use super::files::{Files, survey_each};
 use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
 use crate::history::Clock;
 use crate::text::{lines, name_text, text, time_text};
@@ -67,7 +67,7 @@ impl PackageReader for Slackware {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         survey_each(packages, System::Slackware, |at, package| {
             let mut files = Files::of(at, wanted);
             // That a text can't be read was said when the package was read.
@@ -237,11 +237,11 @@ fn size(text: &str) -> Option<u64> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn names_from_the_right_sizes_and_files() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file(
                 "var/lib/pkgtools/packages/inkcap-gtk-3.2.1-x86_64-2_SBo",
                 "PACKAGE NAME:     inkcap-gtk-3.2.1-x86_64-2_SBo\nCOMPRESSED PACKAGE SIZE:     1.2M\nUNCOMPRESSED PACKAGE SIZE:     5400 K\nPACKAGE LOCATION: ./slackware64/ap/inkcap-gtk-3.2.1-x86_64-2_SBo.txz\nPACKAGE DESCRIPTION:\ninkcap-gtk: inkcap-gtk (a text editor)\ninkcap-gtk:\nFILE LIST:\n./\nusr/bin/\nusr/bin/inkcap\nusr/share/applications/inkcap.desktop\n",
@@ -260,7 +260,7 @@ mod tests {
             ("a text editor", "ap", Some("SBo"))
         );
         assert_eq!((inkcap.installed_bytes, inkcap.download_bytes), (Some(5_529_600), Some(1_258_291)));
-        let mut wanted = Wanted::new(false);
+        let mut wanted = WantedPaths::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
         let owners = Slackware.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));

@@ -3,7 +3,7 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{Embedded, KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted};
+use super::{Embedded, KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::history::Clock;
 use crate::text::{name_text, text, time_text};
 use serde::Deserialize;
@@ -83,7 +83,7 @@ impl PackageReader for Snap {
         facts
     }
 
-    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, _: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         let mut owners = Owners::default();
         let snaps = || packages.iter().enumerate().filter(|(_, package)| package.system == System::Snap);
         for (at, package) in snaps() {
@@ -466,7 +466,7 @@ impl Tree for Below<'_> {
         self.tree.read_into(&self.at(path), limit, buffer)
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn tally_trees::Bytes>, tally_trees::TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn tally_trees::ReadAt>, tally_trees::TreeError> {
         self.tree.open(&self.at(path))
     }
 
@@ -478,10 +478,10 @@ impl Tree for Below<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     /// A snap as `snapd` has it mounted, so that its image need not be there.
-    fn mounted(tree: Memory, name: &str, meta: &str) -> Memory {
+    fn mounted(tree: MemoryTree, name: &str, meta: &str) -> MemoryTree {
         tree.file(format!("snap/{name}/7/meta/snap.yaml"), meta).link(format!("snap/{name}/current"), "7")
     }
 
@@ -491,8 +491,9 @@ mod tests {
             "lapwing":{"type":"app","active":true,"current":"7","channel":"latest/stable"},
             "marsh-themes":{"type":"app","active":true,"current":"7","channel":"latest/stable"},
             "off":{"type":"app","current":"2"}}}}"#;
-        let tree =
-            Memory::new().file(SEED, "snaps:\n  - name: gone\n    file: gone_1.snap\n").file(STATE, state);
+        let tree = MemoryTree::new()
+            .file(SEED, "snaps:\n  - name: gone\n    file: gone_1.snap\n")
+            .file(STATE, state);
         let tree = mounted(
             tree,
             "lapwing",
@@ -516,11 +517,11 @@ mod tests {
 
     #[test]
     fn nonsense_is_named_with_its_line() {
-        let seed = Memory::new().file(SEED, "snaps:\n  - name: x\n    file: ../../x.snap\n");
+        let seed = MemoryTree::new().file(SEED, "snaps:\n  - name: x\n    file: ../../x.snap\n");
         assert!(Snap.read(&seed as &dyn Tree).unread[0].why.contains("names a file elsewhere"));
-        let torn = Memory::new().file(SEED, "snaps:\n  - name: [\n");
+        let torn = MemoryTree::new().file(SEED, "snaps:\n  - name: [\n");
         assert!(Snap.read(&torn as &dyn Tree).unread[0].line.is_some());
-        let state = Memory::new().file(STATE, "{\n\"data\": 3}");
+        let state = MemoryTree::new().file(STATE, "{\n\"data\": 3}");
         assert_eq!(Snap.read(&state as &dyn Tree).unread[0].line, Some(2));
     }
 }

@@ -5,7 +5,7 @@
 
 use super::files::{Files, survey_each};
 use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
 use crate::text::{filled, lines, name_text, text};
 use crate::xml::{Step, walk};
@@ -81,7 +81,7 @@ impl PackageReader for Xbps {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         survey_each(packages, System::Xbps, |at, package| files_of(tree, at, package, wanted))
     }
 
@@ -229,7 +229,7 @@ fn relation(value: &str) -> Option<Dependency> {
 }
 
 /// Files, links and configuration files of a package; each has a path under the key `file`.
-fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &Wanted) -> Owners {
+fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &WantedPaths) -> Owners {
     let mut files = Files::of(at, wanted);
     let file = format!("{FOLDER}/.{}-files.plist", package.name);
     let bytes = match tree.read(&file) {
@@ -282,7 +282,7 @@ fn repositories(bytes: &[u8], path: &str, label: &Label) -> Vec<Repository> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn a_property_list_and_the_files_beside_it() {
@@ -294,7 +294,7 @@ mod tests {
 <key>architecture</key><string>x86_64</string><key>state</key><string>installed</string></dict>\n\
 <key>libweir</key><dict><key>automatic-install</key><true/><key>pkgver</key><string>libweir-4.0_1</string></dict>\n\
 <key>torn</key><dict><key>state</key><string>unpacked</string></dict>\n</dict></plist>";
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("var/db/xbps/pkgdb-0.38.plist", plist)
             .file(
                 "var/db/xbps/.inkcap-files.plist",
@@ -314,7 +314,7 @@ mod tests {
         let needs: Vec<_> = inkcap.depends.iter().map(|any| (any[0].name.as_str(), any[0].op)).collect();
         assert_eq!(needs, [("libweir", Some(VersionOp::AtLeast)), ("reed", Some(VersionOp::Exactly))]);
         assert_eq!(facts.unread.len(), 1, "{:?}", facts.unread);
-        let mut wanted = Wanted::new(false);
+        let mut wanted = WantedPaths::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
         let owners = Xbps.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));

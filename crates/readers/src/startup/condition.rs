@@ -83,11 +83,11 @@ fn default_in(bytes: &[u8], schema: &str, key: &str) -> Option<Text> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn files_of_a_new_user_are_asked_for() {
-        let tree = Memory::new().file("etc/skel/.config/done", "");
+        let tree = MemoryTree::new().file("etc/skel/.config/done", "");
         let holds = |condition: &str| holds(&tree as &dyn Tree, condition);
         assert!(holds("if-exists done") && !holds("if-exists other"));
         assert!(!holds("unless-exists done") && holds("unless-exists other"));
@@ -102,7 +102,7 @@ mod tests {
         let schema = "<schemalist><schema id='org.marsh.reader' path='/'><key name='loud' type='b'><default> true </default></key>\
                       <key name='on' type='b'><default>false</default></key></schema>\
                       <schema id='org.marsh.reader.deep'><key name='on' type='b'><default>true</default></key></schema></schemalist>";
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file(format!("{SCHEMAS}/org.marsh.reader.gschema.xml"), schema)
             .file(format!("{SCHEMAS}/10_a.gschema.override"), "[org.marsh.reader]\nloud=true\n")
             .file(format!("{SCHEMAS}/20_b.gschema.override"), "[org.marsh.reader]\nloud=false\n");
@@ -111,13 +111,13 @@ mod tests {
         assert!(!holds("GSettings org.marsh.reader loud"), "the last override wins");
         assert!(holds("GSettings org.marsh.reader.deep on"), "in the file of the schema above");
         assert!(holds("GSettings org.marsh.unknown on"));
-        let cut = Memory::new().file(format!("{SCHEMAS}/org.marsh.gschema.xml"), &schema[..90]);
+        let cut = MemoryTree::new().file(format!("{SCHEMAS}/org.marsh.gschema.xml"), &schema[..90]);
         assert!(super::holds(&cut as &dyn Tree, "GSettings org.marsh.reader loud"));
     }
 
     #[test]
     fn rc_files_are_asked_and_have_a_value_of_last_resort() {
-        let tree = Memory::new().file("etc/xdg/tiderc", "[General]\nhigh=false\n");
+        let tree = MemoryTree::new().file("etc/xdg/tiderc", "[General]\nhigh=false\n");
         let holds = |condition: &str| holds_of_rc_file(&tree as &dyn Tree, condition);
         assert!(!holds("tiderc:General:high:true") && holds("tiderc:General:low:true"));
         assert!(!holds("none:General:low:false") && holds("nonsense"));

@@ -108,12 +108,12 @@ fn unit_item(tree: &dyn Tree, paths: Vec<String>, scope: Scope, unit: &Text) -> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn links_below_etc_enable_units() {
         let unit = "[Unit]\nDescription=Rill\n[Service]\nExecStart=/usr/sbin/rill\n";
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("usr/lib/systemd/system/rill.service", unit)
             .file("usr/lib/systemd/system/spring@.service", unit)
             .file("usr/lib/systemd/system/tide.timer", "[Timer]\n")
@@ -157,7 +157,7 @@ mod tests {
     fn a_unit_lies_where_the_first_folder_has_it() {
         let unit = |says: &str| format!("[Unit]\nDescription={says}\n");
         let wants = "etc/systemd/system/multi-user.target.wants";
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("etc/systemd/system/own.service", unit("of the administrator"))
             .file("usr/lib/systemd/system/own.service", unit("of the package"))
             .file("usr/local/lib/systemd/system/near@.service", unit("local"))
@@ -182,7 +182,7 @@ mod tests {
 
     #[test]
     fn autostart_entries_say_why_they_stay_off() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("etc/xdg/autostart/a.desktop", "[Desktop Entry]\nName=A\nExec=a")
             .file("etc/xdg/autostart/b.desktop", "[Desktop Entry]\nName=B\nOnlyShowIn=Other;")
             .file("etc/skel/.config/autostart/a.desktop", "[Desktop Entry]\nHidden=true");

@@ -142,11 +142,11 @@ fn slackware(tree: &dyn Tree) -> Vec<StartupItem> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn each_init_system_is_asked_in_its_own_way() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file(
                 "etc/init.d/rill",
                 "#!/sbin/openrc-run\ndescription='Keeps water'\ncommand=/usr/sbin/rill # x\n",

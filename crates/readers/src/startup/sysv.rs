@@ -69,11 +69,11 @@ fn described(bytes: &[u8]) -> Option<Text> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
-    fn scripts() -> Memory {
+    fn scripts() -> MemoryTree {
         let script = "#!/bin/sh\n### BEGIN INIT INFO\n# Provides: rill\n# Short-Description: Runs downhill\n### END INIT INFO\n";
-        Memory::new()
+        MemoryTree::new()
             .file("etc/init.d/rill", script)
             .file("etc/init.d/spring", "")
             .file("etc/init.d/masked", "")

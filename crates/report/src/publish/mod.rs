@@ -12,7 +12,7 @@ pub use template::{TemplateError, fill};
 use crate::View;
 use crate::chart::{Chart, of_comparison, of_grid, of_install, of_releases};
 use crate::document::{Block, Document, Line, Section};
-use crate::render::{Canvas, html, markdown, terminal};
+use crate::render::{RenderOptions, html, markdown, terminal};
 use crate::text::count_of;
 use crate::view::{
     CompareView, CompareWhat, GridView, ShowView, ShowWhat, all_seen, capital, dim, findings_with_text,
@@ -52,7 +52,7 @@ impl Report {
 
     /// The show notes as plain text.
     pub fn plain(&self) -> String {
-        terminal::render(&self.notes, Canvas::default())
+        terminal::render(&self.notes, RenderOptions::default())
     }
 
     /// Of one install.

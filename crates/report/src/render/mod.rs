@@ -30,13 +30,15 @@ impl Default for Format {
     }
 }
 
-/// How wide and how colourful; only [`Format::Table`] asks.
+/// What the terminal can show; only [`Format::Table`] asks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Canvas {
+pub struct RenderOptions {
     /// Columns of the terminal; `None` for a pipe or a file: no limit.
     pub width: Option<usize>,
     /// Colours.
     pub palette: Palette,
+    /// Whether the terminal shows ASCII only: arrows become `to`, and what is cut ends in `~`. Names stay as they are.
+    pub ascii: bool,
 }
 
 /// Why a view has no bytes.
@@ -63,9 +65,16 @@ impl std::error::Error for RenderError {}
 ///
 /// # Errors
 /// When a value has no form in the format asked for.
-pub fn render(view: &dyn View, format: Format, canvas: Canvas) -> Result<Vec<u8>, RenderError> {
+pub fn render(view: &dyn View, format: Format, options: RenderOptions) -> Result<Vec<u8>, RenderError> {
     match format {
-        Format::Table => Ok(terminal::render(&view.document(), canvas).into_bytes()),
+        Format::Table if options.ascii => {
+            let mut document = view.document();
+            for span in document.spans() {
+                span.text = span.text.replace('→', "to");
+            }
+            Ok(terminal::render(&document, options).replace('…', "~").into_bytes())
+        }
+        Format::Table => Ok(terminal::render(&view.document(), options).into_bytes()),
         Format::Markdown => Ok(markdown::render(&view.document()).into_bytes()),
         Format::Html => Ok(html::render(&view.document()).into_bytes()),
         Format::Csv => view.csv().into_bytes().map_err(RenderError::Csv),

@@ -1,6 +1,6 @@
 //! Aligned columns for a terminal; the same without limit and colour for a pipe.
 
-use super::Canvas;
+use super::RenderOptions;
 use crate::document::{Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Shrink, Span, Table};
 use crate::text::{cut, shorten, width};
 
@@ -13,8 +13,8 @@ const NOTE: usize = 6;
 const SHORTEST_NAME: usize = 14;
 const SHORTEST_SENTENCE: usize = 18;
 
-pub(crate) fn render(document: &Document, canvas: Canvas) -> String {
-    let mut page = Page { out: String::new(), canvas };
+pub(crate) fn render(document: &Document, options: RenderOptions) -> String {
+    let mut page = Page { out: String::new(), options };
     let mut previous: Option<&Block> = None;
     for block in &document.blocks {
         let sits_close = matches!(
@@ -37,7 +37,7 @@ pub(crate) fn render(document: &Document, canvas: Canvas) -> String {
 
 struct Page {
     out: String,
-    canvas: Canvas,
+    options: RenderOptions,
 }
 
 impl Page {
@@ -66,7 +66,7 @@ impl Page {
     }
 
     fn span(&mut self, span: &Span) {
-        let style = self.canvas.palette.style(span.role);
+        let style = self.options.palette.style(span.role);
         self.out.push_str(&format!("{style}{}{style:#}", span.text));
     }
 
@@ -74,7 +74,7 @@ impl Page {
         let strong: Vec<Span> = text.0.iter().map(|s| Span { role: Role::Strong, ..s.clone() }).collect();
         let (left, right) = (width(&text.plain()), width(&aside.text));
         strong.iter().for_each(|span| self.span(span));
-        match self.canvas.width {
+        match self.options.width {
             _ if right == 0 => {}
             Some(limit) if left + right + GAP > limit => self.out.push('\n'),
             Some(limit) => self.pad(limit.min(100).max(left + right + GAP) - left - right),
@@ -92,7 +92,7 @@ impl Page {
 
     /// Writes spans, breaking lines at spaces; lines after the first are indented.
     fn wrapped(&mut self, line: &Line, indent: usize) {
-        let Some(limit) = self.canvas.width else {
+        let Some(limit) = self.options.width else {
             line.0.iter().for_each(|span| self.span(span));
             self.out.push('\n');
             return;
@@ -162,7 +162,7 @@ impl Page {
     }
 
     fn table(&mut self, table: &Table) {
-        match self.canvas.width {
+        match self.options.width {
             Some(limit) if table.folds => {
                 for (i, page) in fold(table, limit.saturating_sub(GAP)).iter().enumerate() {
                     if i > 0 {
@@ -176,7 +176,7 @@ impl Page {
     }
 
     fn one_table(&mut self, table: &Table) {
-        let layout = Layout::of(table, self.canvas.width.map(|limit| limit.saturating_sub(GAP)));
+        let layout = Layout::of(table, self.options.width.map(|limit| limit.saturating_sub(GAP)));
         if table.columns.iter().any(|column| !column.title.is_empty()) {
             let titles: Vec<Span> =
                 table.columns.iter().map(|column| Span::new(Role::Dim, &column.title)).collect();
@@ -388,7 +388,7 @@ mod tests {
     fn at(width: Option<usize>) -> String {
         let mut document = Document::default();
         document.push(Block::Table(table()));
-        render(&document, Canvas { width, palette: Palette::Plain })
+        render(&document, RenderOptions { width, palette: Palette::Plain, ascii: false })
     }
 
     #[test]
@@ -418,7 +418,9 @@ mod tests {
             Line(["28 added", "1,234 removed", "7 renumbered"].iter().flat_map(|t| counted(t)).collect());
         let mut document = Document::default();
         document.paragraph(line.and("and no more"));
-        let at = |width| render(&document, Canvas { width: Some(width), palette: Palette::Plain });
+        let at = |width| {
+            render(&document, RenderOptions { width: Some(width), palette: Palette::Plain, ascii: false })
+        };
         for width in 14..60 {
             let page = at(width);
             assert!(page.lines().all(|line| line.len() <= width), "{width}: {page}");
@@ -440,7 +442,7 @@ mod tests {
         let at = |width| {
             let mut document = Document::default();
             document.push(Block::Table(table.clone()));
-            render(&document, Canvas { width, palette: Palette::Plain })
+            render(&document, RenderOptions { width, palette: Palette::Plain, ascii: false })
         };
         insta::assert_snapshot!([None, Some(60), Some(34)].map(at).join("--\n"));
     }
@@ -449,9 +451,9 @@ mod tests {
     fn colour_goes_by_meaning() {
         let mut document = Document::default();
         document.paragraph(Line::from("plain ").and(Span::new(Role::Came, "came")));
-        let canvas = Canvas { width: None, palette: Palette::Coloured };
-        assert_eq!(render(&document, canvas), "plain \u{1b}[38;5;37mcame\u{1b}[0m\n");
-        assert_eq!(render(&document, Canvas::default()), "plain came\n");
+        let options = RenderOptions { width: None, palette: Palette::Coloured, ascii: false };
+        assert_eq!(render(&document, options), "plain \u{1b}[38;5;37mcame\u{1b}[0m\n");
+        assert_eq!(render(&document, RenderOptions::default()), "plain came\n");
     }
 
     proptest! {

@@ -5,7 +5,7 @@ use crate::text::count_of;
 use crate::wire::{CsvTable, WithText, pretty};
 use crate::words;
 use serde::Serialize;
-use tally_core::check::{Answer, Check, Found, Question, Totals, Verdict};
+use tally_core::check::{Answer, Answered, Check, Question, Totals, Verdict};
 use tally_core::grid::short_names;
 use tally_core::model::{Evidence, Label, Text};
 
@@ -119,8 +119,9 @@ fn with_text(answer: &Answer) -> WithText<&Answer> {
 impl CheckView<'_> {
     /// How the questions that wait for a person are answered.
     fn way_to_answer(&self, document: &mut Document) {
-        let waits =
-            |question: &&Question| question.answers.iter().any(|answer| answer.found == Found::NotAnswered);
+        let waits = |question: &&Question| {
+            question.answers.iter().any(|answer| answer.found == Answered::NotAnswered)
+        };
         let names: Vec<&str> =
             self.check.questions.iter().filter(waits).map(|question| question.name.as_str()).collect();
         if let Some(first) = names.first() {

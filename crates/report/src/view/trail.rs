@@ -5,7 +5,7 @@ use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::model::Label;
-use tally_core::trail::{Found, Trail, TrailChange, TrailStep};
+use tally_core::trail::{Trail, TrailChange, TrailItem, TrailStep};
 use tally_core::version::Step;
 
 /// One thing followed through the installs of each edition on the shelf.
@@ -32,17 +32,17 @@ fn name_of(label: &Label) -> String {
     fields.into_iter().flatten().map(ToString::to_string).collect::<Vec<_>>().join(", ")
 }
 
-fn names(found: &[Found]) -> String {
+fn names(found: &[TrailItem]) -> String {
     let mut names: Vec<&str> = found.iter().map(|found| found.name.as_str()).collect();
     names.dedup();
     names.join(", ")
 }
 
-fn versions(found: &[Found]) -> String {
+fn versions(found: &[TrailItem]) -> String {
     found.iter().filter_map(|found| found.version.as_deref()).collect::<Vec<_>>().join(", ")
 }
 
-fn systems(found: &[Found]) -> String {
+fn systems(found: &[TrailItem]) -> String {
     let mut systems: Vec<&str> = found.iter().filter_map(|found| found.system).map(|s| s.name()).collect();
     systems.dedup();
     systems.join(", ")

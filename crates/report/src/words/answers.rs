@@ -1,6 +1,6 @@
 use super::{finding, listed, versioned};
 use crate::text::{bytes_human, figure, thousands};
-use tally_core::check::{Found, Verdict};
+use tally_core::check::{Answered, Verdict};
 use tally_core::model::Text;
 
 /// How a question was answered.
@@ -15,38 +15,38 @@ pub const fn verdict(verdict: Verdict) -> &'static str {
 }
 
 /// What was found for a question.
-pub fn answer(found: &Found) -> String {
+pub fn answer(found: &Answered) -> String {
     match found {
-        Found::NotThere { nearest: None } => "none".to_owned(),
-        Found::NotThere { nearest: Some(name) } => format!("not found; the nearest name is {name}"),
-        Found::Thing { name, version } => versioned(name, version.as_ref()),
-        Found::Things { count, names } => counted(*count, names),
-        Found::Findings { count, findings } => {
+        Answered::NotThere { nearest: None } => "none".to_owned(),
+        Answered::NotThere { nearest: Some(name) } => format!("not found; the nearest name is {name}"),
+        Answered::Thing { name, version } => versioned(name, version.as_ref()),
+        Answered::Things { count, names } => counted(*count, names),
+        Answered::Findings { count, findings } => {
             let said: Vec<Text> = findings.iter().map(|one| finding(one).into()).collect();
             counted(*count, &said)
         }
-        Found::Count { count, names } => with_names(thousands(*count), *count, names),
-        Found::Bytes { bytes, names } => with_names(bytes_human(*bytes), 0, names),
-        Found::Value { value } => value.to_string(),
-        Found::NotSet => "not set".to_owned(),
-        Found::Default { name, version, sure } => {
+        Answered::Count { count, names } => with_names(thousands(*count), *count, names),
+        Answered::Bytes { bytes, names } => with_names(bytes_human(*bytes), 0, names),
+        Answered::Value { value } => value.to_string(),
+        Answered::NotSet => "not set".to_owned(),
+        Answered::Default { name, version, sure } => {
             let doubt = if *sure { "" } else { ", but no file sets it" };
             format!("{}{doubt}", versioned(name, version.as_ref()))
         }
-        Found::NoDefault { candidates } => format!("no default among {}", listed(candidates, 8)),
-        Found::Reading { value, unit, method } => format!("{} ({method})", figure(*value, unit)),
-        Found::LiveReading { value, unit } => {
+        Answered::NoDefault { candidates } => format!("no default among {}", listed(candidates, 8)),
+        Answered::Reading { value, unit, method } => format!("{} ({method})", figure(*value, unit)),
+        Answered::LiveReading { value, unit } => {
             format!("{} in a live session, which says nothing of the install", figure(*value, unit))
         }
-        Found::Note { note } => note.to_string(),
-        Found::NotAnswered => "not answered yet".to_owned(),
-        Found::NotMeasured => "not measured yet".to_owned(),
-        Found::NotRecorded => "not recorded in this source".to_owned(),
-        Found::ProgramsNotRecorded => {
+        Answered::Note { note } => note.to_string(),
+        Answered::NotAnswered => "not answered yet".to_owned(),
+        Answered::NotMeasured => "not measured yet".to_owned(),
+        Answered::NotRecorded => "not recorded in this source".to_owned(),
+        Answered::ProgramsNotRecorded => {
             "no package has that name, and this source does not record programs".to_owned()
         }
-        Found::NotAsked => "not known: the tally was taken with rules that do not ask for it".to_owned(),
-        Found::RemovedSince { packages } => {
+        Answered::NotAsked => "not known: the tally was taken with rules that do not ask for it".to_owned(),
+        Answered::RemovedSince { packages } => {
             format!("not known: {} removed since installation", listed(packages, 5))
         }
     }

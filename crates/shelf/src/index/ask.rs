@@ -1,6 +1,6 @@
 //! Questions to the whole shelf.
 
-use super::rows::{Sort, Thing};
+use super::rows::{RowKind, Thing};
 use super::{FILE, Index, failed};
 use crate::ShelfError;
 use rusqlite::OptionalExtension;
@@ -153,7 +153,7 @@ impl Index {
             let mut rows = rows.query([key])?;
             while let Some(row) = rows.next()? {
                 let text = |i: usize| row.get::<_, Option<String>>(i).map(Option::unwrap_or_default);
-                let Some(sort) = Sort::from_number(row.get(1)?) else { continue };
+                let Some(sort) = RowKind::from_number(row.get(1)?) else { continue };
                 let thing = Thing {
                     sort,
                     system: row.get(2)?,
@@ -238,7 +238,7 @@ fn add(tally: &mut Tally, thing: Thing, claims: &Claims) {
     let version = Some(Text::from(thing.version.as_str())).filter(|version| !version.is_empty());
     let name = if thing.name.is_empty() { thing.key.clone() } else { thing.name };
     match (thing.sort, system) {
-        (Sort::Package, Some(system)) => {
+        (RowKind::Package, Some(system)) => {
             let mut package = Package::new(system, name.as_str(), thing.version.as_str());
             package.upstream_version = thing.version.as_str().into();
             package.source = Some(thing.source).filter(|source| !source.is_empty()).map(Text::from);
@@ -249,8 +249,8 @@ fn add(tally: &mut Tally, thing: Thing, claims: &Claims) {
             (package.replaces, package.provides) = (claimed.clone(), claimed);
             tally.packages.push(package);
         }
-        (Sort::Application | Sort::ApplicationName, system) => {
-            let id = if thing.sort == Sort::Application { &thing.key } else { &thing.source };
+        (RowKind::Application | RowKind::ApplicationName, system) => {
+            let id = if thing.sort == RowKind::Application { &thing.key } else { &thing.source };
             let delivery = system.map(|system| Delivery {
                 system,
                 package: Text::default(),
@@ -273,8 +273,8 @@ fn add(tally: &mut Tally, thing: Thing, claims: &Claims) {
                 }),
             }
         }
-        (Sort::Part | Sort::PartName, system) => {
-            let part = if thing.sort == Sort::Part { &thing.key } else { &thing.source };
+        (RowKind::Part | RowKind::PartName, system) => {
+            let part = if thing.sort == RowKind::Part { &thing.key } else { &thing.source };
             let known = tally.parts.iter().any(|known| known.part == *part && known.name == name);
             if !known {
                 tally.parts.push(Part {

@@ -1,6 +1,6 @@
 //! Brings the index up to date with the tallies' files.
 
-use super::rows::{Rows, Sort};
+use super::rows::{RowKind, Rows};
 use super::{FILE, Index, failed};
 use crate::folder::Shelf;
 use crate::{ShelfError, read_tally};
@@ -149,7 +149,7 @@ impl Index {
                         thing.system,
                         source,
                     ]);
-                    if thing.sort == Sort::Package {
+                    if thing.sort == RowKind::Package {
                         kin.insert((intern.id(&family(&thing.key))?, key));
                         for claimed in &thing.claims {
                             claims.insert((intern.id(claimed)?, key));

@@ -5,7 +5,7 @@ use tally_core::systems::upstream;
 
 /// What a row of the index is about, and so what its texts mean.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Sort {
+pub(crate) enum RowKind {
     /// Key: package name; source: its source package.
     Package = 0,
     /// Key: application ID; name: its name. One row for each delivery, or one without a system where there is none.
@@ -18,7 +18,7 @@ pub(crate) enum Sort {
     PartName = 4,
 }
 
-impl Sort {
+impl RowKind {
     pub(crate) fn from_number(number: i64) -> Option<Self> {
         [Self::Package, Self::Application, Self::ApplicationName, Self::Part, Self::PartName]
             .into_iter()
@@ -37,7 +37,7 @@ impl Sort {
 /// A row: lower-case key, and what is said of it. Empty texts say nothing.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Thing {
-    pub(crate) sort: Sort,
+    pub(crate) sort: RowKind,
     pub(crate) key: String,
     /// As it is written; empty where that is the key.
     pub(crate) name: String,
@@ -79,16 +79,16 @@ impl Rows {
                 let row = |sort, key: &str, source: &str| {
                     thing(sort, key, &application.name, version, source, system)
                 };
-                things.push(row(Sort::Application, &application.id, ""));
-                things.push(row(Sort::ApplicationName, &application.name, &application.id));
+                things.push(row(RowKind::Application, &application.id, ""));
+                things.push(row(RowKind::ApplicationName, &application.name, &application.id));
             }
         }
         for part in &tally.parts {
             let system =
                 system_number(part.package.as_ref().and_then(|p| p.parts()).map(|(system, _)| system));
             let version = part.version.as_deref().unwrap_or_default();
-            things.push(thing(Sort::Part, &part.part, &part.name, version, "", system));
-            things.push(thing(Sort::PartName, &part.name, &part.name, version, &part.part, system));
+            things.push(thing(RowKind::Part, &part.part, &part.name, version, "", system));
+            things.push(thing(RowKind::PartName, &part.name, &part.name, version, &part.part, system));
         }
         Self {
             label: serde_json::to_string(&tally.label).unwrap_or_default(),
@@ -104,7 +104,7 @@ impl Rows {
 fn package(package: &Package) -> Thing {
     let source = package.source.as_deref().filter(|source| *source != package.name.as_str());
     let mut row = thing(
-        Sort::Package,
+        RowKind::Package,
         &package.name,
         &package.name,
         &package.upstream_version,
@@ -115,7 +115,7 @@ fn package(package: &Package) -> Thing {
     row
 }
 
-fn thing(sort: Sort, key: &str, name: &str, version: &str, source: &str, system: i64) -> Thing {
+fn thing(sort: RowKind, key: &str, name: &str, version: &str, source: &str, system: i64) -> Thing {
     let key = key.to_lowercase();
     let name = if name == key { String::new() } else { name.to_owned() };
     Thing {

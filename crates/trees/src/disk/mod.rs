@@ -10,7 +10,7 @@ pub(crate) use qcow2::{Qcow2, begins as begins_qcow2};
 pub(crate) use vdi::{Vdi, begins as begins_vdi};
 
 use crate::num::{le32, le64};
-use crate::{Bytes, Window};
+use crate::{ReadAt, Window};
 use std::io;
 use std::sync::Arc;
 
@@ -33,13 +33,13 @@ pub(crate) struct Partition {
 
 impl Partition {
     /// Its bytes.
-    pub(crate) fn of(&self, disk: &Arc<dyn Bytes>) -> io::Result<Window> {
+    pub(crate) fn of(&self, disk: &Arc<dyn ReadAt>) -> io::Result<Window> {
         Window::of(Box::new(Arc::clone(disk)), self.start, self.length)
     }
 }
 
 /// The partitions of a disk, by GPT (UEFI 2.10, chapter 5) or MBR; none where there is no table.
-pub(crate) fn partitions(disk: &dyn Bytes) -> Vec<Partition> {
+pub(crate) fn partitions(disk: &dyn ReadAt) -> Vec<Partition> {
     let Ok(head) = disk.exactly(0, 512) else { return Vec::new() };
     for sector in [512, 4096] {
         if disk.exactly(sector, 92).is_ok_and(|table| table.starts_with(b"EFI PART")) {
@@ -55,7 +55,7 @@ pub(crate) fn partitions(disk: &dyn Bytes) -> Vec<Partition> {
     found
 }
 
-fn gpt(disk: &dyn Bytes, sector: u64) -> Vec<Partition> {
+fn gpt(disk: &dyn ReadAt, sector: u64) -> Vec<Partition> {
     let Ok(table) = disk.exactly(sector, 92) else { return Vec::new() };
     let (first, count, size) = (le64(&table, 72), le32(&table, 80), le32(&table, 84));
     if !(128..=4096).contains(&size) {
@@ -101,7 +101,7 @@ fn label(bytes: &[u8]) -> String {
 }
 
 /// The four entries of a table; an extended partition holds a chain of further tables.
-fn mbr(disk: &dyn Bytes, table: &[u8], base: u64, found: &mut Vec<Partition>) {
+fn mbr(disk: &dyn ReadAt, table: &[u8], base: u64, found: &mut Vec<Partition>) {
     let mut waiting: Vec<(u64, u64)> = Vec::new();
     let entries = |table: &[u8]| -> Vec<(u32, u8, u64, u64)> {
         let one = |(slot, entry): (u32, &[u8])| {

@@ -1,7 +1,7 @@
 //! qcow2 images, versions 2 and 3, by QEMU's `docs/interop/qcow2`: tables of two levels lead to clusters, which may be packed.
 
 use super::table::{Kept, Table};
-use crate::Bytes;
+use crate::ReadAt;
 use crate::bytes::{by_blocks, copy_from};
 use crate::num::{be32, be64};
 use std::io::{self, ErrorKind, Read};
@@ -29,7 +29,7 @@ pub(crate) fn begins(head: &[u8]) -> bool {
 
 /// An image as the disk that the machine sees.
 pub(crate) struct Qcow2 {
-    image: Box<dyn Bytes>,
+    image: Box<dyn ReadAt>,
     cluster_bits: u32,
     length: u64,
     first: Table,
@@ -43,7 +43,7 @@ impl Qcow2 {
     ///
     /// # Errors
     /// When it is damaged, encrypted, or stands on another image.
-    pub(crate) fn open(image: Box<dyn Bytes>) -> io::Result<Self> {
+    pub(crate) fn open(image: Box<dyn ReadAt>) -> io::Result<Self> {
         let head =
             image.exactly(0, 112).or_else(|_| image.exactly(0, 72)).map_err(|_| damaged("it is cut off"))?;
         let version = be32(&head, 4);
@@ -131,7 +131,7 @@ impl Qcow2 {
     }
 }
 
-impl Bytes for Qcow2 {
+impl ReadAt for Qcow2 {
     fn len(&self) -> u64 {
         self.length
     }

@@ -1,6 +1,6 @@
 //! Disks of made-up pieces, for tests of the images that hold them.
 
-use crate::Bytes;
+use crate::ReadAt;
 use proptest::prelude::*;
 
 /// What a machine did with a piece of its disk.
@@ -47,7 +47,7 @@ pub(super) fn contents(pieces: &[Piece], size: usize, length: u64) -> Vec<u8> {
 
 /// Reads a disk at places of all sorts, and holds it against what is on it.
 pub(super) fn held_against(
-    disk: &dyn Bytes,
+    disk: &dyn ReadAt,
     content: &[u8],
     asked: &[(u64, usize)],
 ) -> Result<(), TestCaseError> {

@@ -1,4 +1,4 @@
-use crate::Bytes;
+use crate::ReadAt;
 use std::collections::HashMap;
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -49,7 +49,7 @@ impl Table {
     ///
     /// # Errors
     /// When it would lie behind the end of the image.
-    pub(super) fn new(image: &dyn Bytes, start: u64, entries: u64, size: u64) -> io::Result<Self> {
+    pub(super) fn new(image: &dyn ReadAt, start: u64, entries: u64, size: u64) -> io::Result<Self> {
         let end = entries.checked_mul(size).and_then(|length| start.checked_add(length));
         match end.filter(|end| *end <= image.len()) {
             Some(_) => Ok(Self { start, entries, size, pages: Kept::of_size(PAGE) }),
@@ -58,7 +58,7 @@ impl Table {
     }
 
     /// The bytes of an entry; `None` where the table has no such entry.
-    pub(super) fn entry(&self, image: &dyn Bytes, number: u64) -> io::Result<Option<Vec<u8>>> {
+    pub(super) fn entry(&self, image: &dyn ReadAt, number: u64) -> io::Result<Option<Vec<u8>>> {
         if number >= self.entries {
             return Ok(None);
         }

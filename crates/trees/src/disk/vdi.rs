@@ -1,7 +1,7 @@
 //! VDI images, version 1: a map of blocks, and the blocks.
 
 use super::table::Table;
-use crate::Bytes;
+use crate::ReadAt;
 use crate::bytes::by_blocks;
 use crate::num::{le32, le64};
 use std::io::{self, ErrorKind};
@@ -19,7 +19,7 @@ pub(crate) fn begins(head: &[u8]) -> bool {
 
 /// An image as the disk that the machine sees.
 pub(crate) struct Vdi {
-    image: Box<dyn Bytes>,
+    image: Box<dyn ReadAt>,
     data: u64,
     length: u64,
     block: u64,
@@ -31,7 +31,7 @@ impl Vdi {
     ///
     /// # Errors
     /// When it is damaged, or holds only what differs from another image.
-    pub(crate) fn open(image: Box<dyn Bytes>) -> io::Result<Self> {
+    pub(crate) fn open(image: Box<dyn ReadAt>) -> io::Result<Self> {
         let damaged = |why: &str| io::Error::new(ErrorKind::InvalidData, format!("damaged VDI: {why}"));
         let head = image.exactly(0, 400).map_err(|_| damaged("it is cut off"))?;
         if !matches!(le32(&head, 76), 1 | 2) {
@@ -53,7 +53,7 @@ impl Vdi {
     }
 }
 
-impl Bytes for Vdi {
+impl ReadAt for Vdi {
     fn len(&self) -> u64 {
         self.length
     }

@@ -48,7 +48,7 @@ impl Block {
 /// Keeps what was unpacked last, so that memory stays bounded whatever the image's size. What one thread is about to unpack
 /// another one waits for.
 pub(super) struct Cache<K, V> {
-    held: Mutex<Held<K, V>>,
+    held: Mutex<Entries<K, V>>,
     /// Bytes that may be kept.
     limit: usize,
     /// About how many bytes a value takes.
@@ -56,7 +56,7 @@ pub(super) struct Cache<K, V> {
 }
 
 /// What is kept or being made.
-struct Held<K, V> {
+struct Entries<K, V> {
     cells: FxHashMap<K, Kept<V>>,
     moment: u64,
     weight: usize,
@@ -74,11 +74,11 @@ type Cell<V> = Arc<Mutex<Option<V>>>;
 
 impl<K: Hash + Eq + Copy, V: Clone> Cache<K, V> {
     pub(super) fn new(limit: usize, weigh: fn(&V) -> usize) -> Self {
-        let held = Held { cells: FxHashMap::default(), moment: 0, weight: 0 };
+        let held = Entries { cells: FxHashMap::default(), moment: 0, weight: 0 };
         Self { held: Mutex::new(held), limit, weigh }
     }
 
-    fn held(&self) -> MutexGuard<'_, Held<K, V>> {
+    fn held(&self) -> MutexGuard<'_, Entries<K, V>> {
         self.held.lock().unwrap_or_else(PoisonError::into_inner)
     }
 

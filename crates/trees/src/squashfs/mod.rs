@@ -12,7 +12,7 @@ mod unpack;
 use crate::bytes::{by_blocks, copy_from, read_whole};
 use crate::num::{le16, le32, le64};
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
+use crate::{Entry, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind};
 use inode::{Content, Inode};
 use meta::{Cache, Place};
 use std::collections::BTreeMap;
@@ -40,7 +40,7 @@ type Folder = BTreeMap<OsString, (NodeKind, Place)>;
 
 /// What open files keep of an image.
 struct Shared {
-    image: Box<dyn Bytes>,
+    image: Box<dyn ReadAt>,
     packing: Packing,
     block_size: u32,
     inodes: u64,
@@ -64,7 +64,7 @@ impl Squashfs {
     ///
     /// # Errors
     /// When it is no SquashFS 4.0 image, is packed in a way that can't be unpacked here, or has no readable root.
-    pub fn open(image: Box<dyn Bytes>) -> io::Result<Self> {
+    pub fn open(image: Box<dyn ReadAt>) -> io::Result<Self> {
         let head = image.exactly(0, 96).map_err(|_| damaged("it is shorter than its first block"))?;
         if !head.starts_with(SQUASHFS_MAGIC) {
             return Err(damaged("it does not begin with `hsqs`"));
@@ -158,7 +158,7 @@ impl Squashfs {
             Ok(step)
         })?;
         walked.truncate(clean.iter().count().saturating_add(1));
-        walked.pop().ok_or_else(|| TreeError::new(path, Why::Missing))
+        walked.pop().ok_or_else(|| TreeError::new(path, TreeErrorKind::Missing))
     }
 }
 
@@ -171,7 +171,7 @@ impl Tree for Squashfs {
     fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
         let inode = self.find(path, true)?;
         if inode.kind != NodeKind::Folder {
-            return Err(TreeError::new(path, Why::NotAFolder));
+            return Err(TreeError::new(path, TreeErrorKind::NotAFolder));
         }
         let folder = self.folder(&inode).map_err(|error| TreeError::io(path, error))?;
         Ok(folder.iter().map(|(name, (kind, _))| Entry { name: name.clone(), kind: *kind }).collect())
@@ -181,10 +181,10 @@ impl Tree for Squashfs {
         read_whole(path, self.open(path)?.as_ref(), limit, buffer)
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         let inode = self.find(path, true)?;
         let Content::File(blocks) = inode.content else {
-            return Err(TreeError::new(path, Why::NotAFile));
+            return Err(TreeError::new(path, TreeErrorKind::NotAFile));
         };
         Ok(Box::new(Opened { shared: Arc::clone(&self.shared), blocks }))
     }
@@ -192,7 +192,7 @@ impl Tree for Squashfs {
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
         let inode = self.find(path, false)?;
         if inode.kind != NodeKind::Link {
-            return Err(TreeError::new(path, Why::NotALink));
+            return Err(TreeError::new(path, TreeErrorKind::NotALink));
         }
         inode.target().map_err(|error| TreeError::io(path, error))
     }
@@ -217,7 +217,7 @@ struct Opened {
     blocks: Arc<inode::Blocks>,
 }
 
-impl Bytes for Opened {
+impl ReadAt for Opened {
     fn len(&self) -> u64 {
         self.blocks.size
     }

@@ -165,7 +165,7 @@ impl Log {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     fn told(records: &SystemRecords) -> Vec<String> {
         let said = |version: &Option<Text>| version.clone().unwrap_or_else(|| "-".into());
@@ -184,7 +184,7 @@ mod tests {
 
     #[test]
     fn a_log_and_its_rotations_are_one_and_purges_tell_nothing_new() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("var/log/dpkg.log.1", "2026-05-04 09:46:40 startup archives unpack\n2026-05-04 09:46:41 install inkcap:amd64 <none> 3.2-1\n2026-05-04 09:46:42 status installed inkcap:amd64 3.2-1\n")
             .file("var/log/dpkg.log", "2026-06-01 10:00:00 upgrade inkcap:amd64 3.2-1 3.3-1\n2026-06-01 10:00:01 remove old:all 1 <none>\n2026-06-01 10:00:02 purge old:all 1 <none>\n2026-06-01 10:00:03 install back:amd64 1 2\n");
         let mut unread = Vec::new();
@@ -203,7 +203,7 @@ mod tests {
 
     #[test]
     fn the_history_of_apt_fills_in_what_was_rotated_away() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("var/log/apt/history.log", "\nStart-Date: 2026-05-04  09:46:40\nCommandline: apt install inkcap\nRequested-By: reviewer (1000)\nInstall: inkcap:amd64 (3.2-1), libweir2:amd64 (2.1-1, automatic)\nUpgrade: base:all (1, 2)\nPurge: gone:amd64 (4), left:amd64 ()\nEnd-Date: 2026-05-04  09:46:50\n")
             .file("var/log/dpkg.log", "2026-06-01 10:00:00 upgrade inkcap:amd64 3.2-1 3.3-1\n");
         let records = read(&tree, &Clock::utc(), &mut Vec::new());
@@ -222,7 +222,7 @@ mod tests {
 
     #[test]
     fn lines_that_are_none_are_passed_over() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("var/log/dpkg.log", "\n2026-05-04\nupgrade\n2026-05-04 09:46:40 upgrade inkcap\n2026-99-04 09:46:41 install a:b <none> 1\n\u{0}\u{1}")
             .file("var/log/apt/history.log", "Install: x (1\nStart-Date: never\nStart-Date: 2026-05-04  09:46:30\nInstall: x (1\n");
         let records = read(&tree, &Clock::utc(), &mut Vec::new());

@@ -1,7 +1,7 @@
 //! File lists: `info/NAME.list`, or `info/NAME:ARCH.list` for packages that may stand there for several architectures.
 
 use super::unread;
-use crate::packages::{Owners, Wanted, each_folder};
+use crate::packages::{Owners, WantedPaths, each_folder};
 use crate::text::lines;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -16,7 +16,7 @@ const DIVERSIONS: &str = "var/lib/dpkg/diversions";
 /// Which of the packages own the wanted files, diversions taken into account.
 ///
 /// Owner of a path that a package diverts to: whoever else lists the path it was diverted from.
-pub(super) fn scan_file_lists(tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+pub(super) fn scan_file_lists(tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
     let diversions = Diversions::read(tree, wanted);
     let mut wanted = wanted.clone();
     diversions.by_from.keys().for_each(|from| wanted.add(from));
@@ -45,7 +45,7 @@ fn scan(
     tree: &dyn Tree,
     position: usize,
     package: &Package,
-    wanted: &Wanted,
+    wanted: &WantedPaths,
     diversions: &Diversions,
     owners: &mut Owners,
     buffer: &mut Vec<u8>,
@@ -100,7 +100,7 @@ struct Diversion {
 
 impl Diversions {
     /// Three lines each: from, to, the package that diverts (`:` for one made by hand).
-    fn read(tree: &dyn Tree, wanted: &Wanted) -> Self {
+    fn read(tree: &dyn Tree, wanted: &WantedPaths) -> Self {
         let bytes = tree.read(DIVERSIONS).unwrap_or_default();
         let lines: Vec<&[u8]> = lines(&bytes).map(|(_, line)| line).collect();
         let mut diversions = Self::default();
@@ -117,11 +117,11 @@ impl Diversions {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn a_diverted_file_belongs_to_whoever_did_not_divert_it() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("var/lib/dpkg/info/inkcap.list", "/.\n/usr/share/applications/x.desktop\n")
             .file("var/lib/dpkg/info/branding.list", "/usr/share/applications/x.desktop\n")
             .file(
@@ -130,7 +130,7 @@ mod tests {
             );
         let packages =
             [Package::new(System::Dpkg, "inkcap", "1"), Package::new(System::Dpkg, "branding", "1")];
-        let mut wanted = Wanted::new(false);
+        let mut wanted = WantedPaths::new(false);
         wanted.add(b"usr/share/applications/x.desktop");
         wanted.add(b"usr/share/applications/x.old.desktop");
         let owners = scan_file_lists(&tree as &dyn Tree, &packages, &wanted);
@@ -140,11 +140,11 @@ mod tests {
 
     #[test]
     fn a_list_may_name_its_architecture() {
-        let tree =
-            Memory::new().file("var/lib/dpkg/info/libweir2:amd64.list", "/lib/systemd/system/x.service\n");
+        let tree = MemoryTree::new()
+            .file("var/lib/dpkg/info/libweir2:amd64.list", "/lib/systemd/system/x.service\n");
         let mut package = Package::new(System::Dpkg, "libweir2", "1");
         package.arch = "amd64".into();
-        let mut wanted = Wanted::new(true);
+        let mut wanted = WantedPaths::new(true);
         wanted.add(b"usr/lib/systemd/system/x.service");
         let owners = scan_file_lists(&tree as &dyn Tree, &[package], &wanted);
         assert_eq!(owners.of(&wanted, b"/usr/lib/systemd/system/x.service"), Some(0));

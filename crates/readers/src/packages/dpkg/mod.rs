@@ -11,7 +11,7 @@ mod status;
 pub use control::{Field, Stanza, stanzas};
 pub(crate) use status::read as read_status;
 
-use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch};
+use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::history::Clock;
 use crate::text::name_text;
 use tally_core::history::SystemRecords;
@@ -100,7 +100,7 @@ impl PackageReader for Dpkg {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         lists::scan_file_lists(tree, packages, wanted)
     }
 

@@ -8,7 +8,7 @@ use rustc_hash::FxHashMap;
 use std::ops::Range;
 use std::path::Path;
 use tally_core::model::{EMBEDDED_KEY, Evidence, Label, Package, Repository, System, Text, Unread, slug};
-use tally_trees::{Bytes, LIMITS, Tree, unpack_file};
+use tally_trees::{LIMITS, ReadAt, Tree, unpack_file};
 
 const LISTS: &str = "var/lib/apt/lists";
 
@@ -43,7 +43,7 @@ fn plain_name(file: &str) -> &str {
 }
 
 /// A list to be read in pieces; a packed one is unpacked whole.
-fn open_list(tree: &dyn Tree, path: &str) -> Result<Box<dyn Bytes>, String> {
+fn open_list(tree: &dyn Tree, path: &str) -> Result<Box<dyn ReadAt>, String> {
     if plain_name(path) == path {
         return tree.open(Path::new(path)).map_err(|error| error.why.to_string());
     }
@@ -301,7 +301,7 @@ const PIECE: usize = 256 << 10;
 
 /// Goes through a list of any length, in shares that all cores take.
 fn scan_list(
-    list: &dyn Bytes,
+    list: &dyn ReadAt,
     repository: usize,
     packages: &[Package],
     by_name: &FxHashMap<&[u8], Vec<usize>>,
@@ -318,7 +318,7 @@ fn scan_list(
 }
 
 /// Cuts a list in shares of about that length, between stanzas.
-fn shares(list: &dyn Bytes, length: u64) -> std::io::Result<Vec<Range<u64>>> {
+fn shares(list: &dyn ReadAt, length: u64) -> std::io::Result<Vec<Range<u64>>> {
     let mut shares = Vec::new();
     let mut start = 0;
     while start < list.len() {
@@ -330,7 +330,7 @@ fn shares(list: &dyn Bytes, length: u64) -> std::io::Result<Vec<Range<u64>>> {
 }
 
 /// Where the first stanza begins that has an empty line ahead of it at or after an offset; the end, if none does.
-fn next_stanza(list: &dyn Bytes, mut offset: u64) -> std::io::Result<u64> {
+fn next_stanza(list: &dyn ReadAt, mut offset: u64) -> std::io::Result<u64> {
     let mut block = [0; 4096];
     while offset < list.len() {
         let read = list.read_at(offset, &mut block)?;
@@ -348,7 +348,7 @@ fn next_stanza(list: &dyn Bytes, mut offset: u64) -> std::io::Result<u64> {
 
 /// Shows a share piece by piece, whole stanzas in each.
 fn each_piece(
-    list: &dyn Bytes,
+    list: &dyn ReadAt,
     share: Range<u64>,
     length: usize,
     mut visit: impl FnMut(&[u8]),
@@ -424,7 +424,7 @@ fn scan(
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     fn label() -> Label {
         Label { distro_id: "saltmarsh".into(), base_id: vec!["fenland".into()], ..Label::default() }
@@ -432,7 +432,7 @@ mod tests {
 
     #[test]
     fn both_forms_of_sources_are_read_and_packages_find_their_origin() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("etc/apt/sources.list", "# comment\ndeb [signed-by=/k.gpg] https://user:pw@deb.saltmarsh.example/os bittern main extra\nnonsense\n")
             .file(
                 "etc/apt/sources.list.d/other.sources",
@@ -485,7 +485,7 @@ mod tests {
             let whole: String =
                 stanzas_of.iter().enumerate().map(|(i, n)| format!("P: {i}\n{}\n", "x\n".repeat(*n))).collect();
             let list: std::sync::Arc<[u8]> = whole.as_bytes().into();
-            let list: &dyn Bytes = &list;
+            let list: &dyn ReadAt = &list;
             let mut seen = Vec::new();
             for share in shares(list, share).unwrap() {
                 each_piece(list, share, piece, |piece| {
@@ -501,7 +501,7 @@ mod tests {
 
         #[test]
         fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..160)) {
-            let tree = Memory::new().file("etc/apt/sources.list", bytes.clone()).file("etc/apt/sources.list.d/x.sources", bytes);
+            let tree = MemoryTree::new().file("etc/apt/sources.list", bytes.clone()).file("etc/apt/sources.list.d/x.sources", bytes);
             read(&tree as &dyn Tree, &[], &label());
         }
     }

@@ -65,11 +65,11 @@ fn split<'a>(bytes: &'a [u8], mark: &[u8]) -> Option<(&'a [u8], &'a [u8])> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn lines_of_the_library_are_events_and_others_are_not() {
-        let tree = Memory::new().file(
+        let tree = MemoryTree::new().file(
             LOG,
             "[2026-05-04T09:46:40+0000] [PACMAN] Running 'pacman -S inkcap'\n[2026-05-04T09:46:41+0000] [ALPM] installed inkcap (1:3.2-1)\n[2026-05-04T09:46:42+0000] [ALPM-SCRIPTLET] removed cache (1)\n[2026-05-05 10:00] [ALPM] upgraded inkcap (1:3.2-1 -> 1:3.3-1)\n[2026-05-06T10:00:00+0200] [ALPM] removed marsh (2)\n[] [ALPM] installed\nodd\n[2026-05-06T10:00:00+0200] [ALPM] reinstalled marsh (2)\n",
         );

@@ -5,7 +5,7 @@ mod history;
 mod sync;
 
 use super::files::{Files, survey_each};
-use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch};
+use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::history::Clock;
 use crate::text::{filled, name_text, time_text};
 pub(crate) use desc::relation;
@@ -71,7 +71,7 @@ impl PackageReader for Pacman {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         let near = tree.near(Path::new(LOCAL));
         let tree = near.as_deref().unwrap_or(tree);
         survey_each(packages, System::Pacman, |at, package| files_of(tree, at, package, wanted))
@@ -148,7 +148,7 @@ fn license<'a>(mut licenses: impl Iterator<Item = &'a str>) -> Option<Text> {
 }
 
 /// The `files` record of a package: paths without a leading slash, folders with one at the end.
-fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &Wanted) -> Owners {
+fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &WantedPaths) -> Owners {
     let mut owners = Owners::default();
     let Some(folder) = package.evidence.file.strip_suffix("/desc") else { return owners };
     let file = format!("{folder}/files");
@@ -169,10 +169,10 @@ fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &Wanted) -> O
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
-    fn tree() -> Memory {
-        Memory::new()
+    fn tree() -> MemoryTree {
+        MemoryTree::new()
             .file("var/lib/pacman/local/ALPM_DB_VERSION", "9\n")
             .file(
                 "var/lib/pacman/local/inkcap-1:3.2.1-2/desc",
@@ -199,7 +199,7 @@ mod tests {
         assert_eq!(facts.packages[1].source(), "weir");
         assert_eq!(facts.packages[0].installed_at.as_deref(), Some("2026-05-04T09:46:40Z"));
         assert_eq!(facts.unread.len(), 1, "a folder that a transaction left half done: {:?}", facts.unread);
-        let mut wanted = Wanted::new(false);
+        let mut wanted = WantedPaths::new(false);
         wanted.add(b"usr/share/applications/inkcap.desktop");
         let owners = Pacman.scan_file_lists(&tree as &dyn Tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/inkcap.desktop"), Some(0));

@@ -146,11 +146,11 @@ fn scan(bytes: Vec<u8>, mut call: impl FnMut(&str, &str, Option<u64>)) -> std::i
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn included_files_open_sections_of_their_own() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file("etc/pacman.d/a.conf", "[extra]\nServer = https://extra.example\n")
             .file(
                 "etc/pacman.d/b.conf",

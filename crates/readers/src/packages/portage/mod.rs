@@ -7,7 +7,7 @@ mod needs;
 
 use super::files::{Files, survey_each};
 use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch, without_password,
+    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
 use crate::history::{Clock, Versions, read_log};
 use crate::keyfile::KeyFile;
@@ -77,7 +77,7 @@ impl PackageReader for Portage {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         survey_each(packages, System::Portage, |at, package| files_of(tree, at, package, wanted))
     }
 
@@ -207,7 +207,7 @@ fn read_one(tree: &dyn Tree, category: &str, folder: &str) -> Result<Package, Un
 }
 
 /// `obj PATH MD5 TIME`, `sym PATH -> TARGET TIME`, `dir PATH`; a path may hold spaces.
-fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &Wanted) -> Owners {
+fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &WantedPaths) -> Owners {
     let mut files = Files::of(at, wanted);
     let place = package.evidence.file.rsplit_once('/').map_or("", |(place, _)| place);
     let file = format!("{place}/CONTENTS");
@@ -271,7 +271,7 @@ mod tests {
     }
 
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn versions_begin_at_a_digit() {
@@ -284,7 +284,7 @@ mod tests {
     #[test]
     fn fields_reasons_needs_and_files() {
         let at = "var/db/pkg/app-editors/inkcap-3.2.1-r2";
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file(format!("{at}/PF"), "inkcap-3.2.1-r2\n")
             .file(format!("{at}/DESCRIPTION"), "A text editor\n")
             .file(format!("{at}/SIZE"), "4096\n")
@@ -309,7 +309,7 @@ mod tests {
         assert_eq!((inkcap.reason, inkcap.arch.as_str()), (Reason::Explicit, "x86_64"));
         let needs: Vec<&str> = inkcap.depends.iter().map(|any| any[0].name.as_str()).collect();
         assert_eq!(needs, ["dev-libs/weir", "x11-libs/reed"]);
-        let mut wanted = Wanted::new(false);
+        let mut wanted = WantedPaths::new(false);
         wanted.add(b"usr/share/applications/ink cap.desktop");
         let owners = Portage.scan_file_lists(&tree, &facts.packages, &wanted);
         assert_eq!(owners.of(&wanted, b"usr/share/applications/ink cap.desktop"), Some(0));

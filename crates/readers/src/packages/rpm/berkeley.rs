@@ -1,7 +1,7 @@
 //! `Packages`: a Berkeley DB hash file. Every page is gone through, so no bucket needs to be found by arithmetic.
 
 use super::{BLOB_LIMIT, Visit};
-use tally_trees::Bytes;
+use tally_trees::ReadAt;
 
 const MAGIC: u32 = 0x0006_1561;
 /// Bytes of a page before its entries.
@@ -11,7 +11,7 @@ const FILE_LIMIT: u64 = 4 << 30;
 
 /// A database whose head was read.
 struct Hash<'f> {
-    file: &'f dyn Bytes,
+    file: &'f dyn ReadAt,
     big_endian: bool,
     page_size: usize,
     pages: u32,
@@ -20,7 +20,7 @@ struct Hash<'f> {
 }
 
 /// Calls `visit` with each blob, or with what is wrong with one.
-pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String> {
+pub(super) fn each(file: &dyn ReadAt, visit: &mut Visit<'_>) -> Result<(), String> {
     let head = file.exactly(0, 72).map_err(|_| "is too short to be a Berkeley DB file".to_owned())?;
     let big_endian = match (u32_at(&head, 12, false), u32_at(&head, 12, true)) {
         (MAGIC, _) => false,

@@ -181,7 +181,7 @@ mod tests {
              INSERT INTO trans_item VALUES (1, 1, 1, 1), (2, 2, 2, 2), (3, 2, 1, 6), (4, 2, 3, 5), (5, 2, 2, 7);",
         );
         for (path, bytes) in [(DNF[0], dnf), (DNF5[0], dnf5)] {
-            let tree = tally_trees::Memory::new().file(path, bytes);
+            let tree = tally_trees::MemoryTree::new().file(path, bytes);
             let mut unread = Vec::new();
             let records = read(&tree, &Clock::utc(), &mut unread);
             assert_eq!(unread, []);

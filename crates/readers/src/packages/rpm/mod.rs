@@ -14,7 +14,7 @@ mod resolver;
 pub(crate) use record::source_name;
 
 use super::files::{Files, Look};
-use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wanted, native_arch};
+use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::database::{Database, DatabaseError};
 use crate::history::Clock;
 use crate::text::text;
@@ -40,23 +40,26 @@ type Visit<'v> = dyn FnMut(Result<&[u8], String>) + 'v;
 pub struct Rpm;
 
 /// A database that is there.
-struct Found {
+struct RpmDatabase {
     file: String,
-    sort: Sort,
+    sort: Backend,
 }
 
 #[derive(Clone, Copy)]
-enum Sort {
+enum Backend {
     Sqlite,
     Ndb,
     Berkeley,
 }
 
-impl Found {
+impl RpmDatabase {
     /// The first database in the first folder that has one.
     fn in_tree(tree: &dyn Tree) -> Option<Self> {
-        let names =
-            [("rpmdb.sqlite", Sort::Sqlite), ("Packages.db", Sort::Ndb), ("Packages", Sort::Berkeley)];
+        let names = [
+            ("rpmdb.sqlite", Backend::Sqlite),
+            ("Packages.db", Backend::Ndb),
+            ("Packages", Backend::Berkeley),
+        ];
         let all =
             FOLDERS.iter().flat_map(|folder| names.map(|(name, sort)| (format!("{folder}/{name}"), sort)));
         all.into_iter().find(|(file, _)| tree.exists(file)).map(|(file, sort)| Self { file, sort })
@@ -71,13 +74,13 @@ impl Found {
                 other => visit(other),
             };
         match self.sort {
-            Sort::Sqlite => self.rows(tree, &mut decoded),
-            Sort::Ndb => ndb::each(self.open(tree)?.as_ref(), &mut decoded),
-            Sort::Berkeley => berkeley::each(self.open(tree)?.as_ref(), &mut decoded),
+            Backend::Sqlite => self.rows(tree, &mut decoded),
+            Backend::Ndb => ndb::each(self.open(tree)?.as_ref(), &mut decoded),
+            Backend::Berkeley => berkeley::each(self.open(tree)?.as_ref(), &mut decoded),
         }
     }
 
-    fn open(&self, tree: &dyn Tree) -> Result<Box<dyn tally_trees::Bytes>, String> {
+    fn open(&self, tree: &dyn Tree) -> Result<Box<dyn tally_trees::ReadAt>, String> {
         tree.open(self.file.as_ref()).map_err(|error| error.why.to_string())
     }
 
@@ -143,12 +146,12 @@ impl PackageReader for Rpm {
     }
 
     fn detect(&self, tree: &dyn Tree) -> bool {
-        Found::in_tree(tree).is_some()
+        RpmDatabase::in_tree(tree).is_some()
     }
 
     fn read(&self, tree: &dyn Tree) -> PackageFacts {
         let mut facts = PackageFacts::default();
-        let Some(found) = Found::in_tree(tree) else { return facts };
+        let Some(found) = RpmDatabase::in_tree(tree) else { return facts };
         let mut bad = Vec::new();
         let end = found.each(tree, &mut |header| match header {
             Ok(header) => match record::package(header, &found.file) {
@@ -162,7 +165,7 @@ impl PackageReader for Rpm {
         bad.extend(end.err());
         facts.unread.extend(bad.into_iter().map(|why| Unread::whole(found.file.as_str(), why)));
         record::leave_what_nobody_asks(&mut facts.packages);
-        let memory = resolver::Memory::read(tree, &mut facts.unread);
+        let memory = resolver::ResolverState::read(tree, &mut facts.unread);
         match memory {
             Some(memory) => memory.apply(&mut facts.packages),
             None => facts.missing.push(MissingFact::Reasons),
@@ -171,9 +174,9 @@ impl PackageReader for Rpm {
         facts
     }
 
-    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &Wanted) -> Owners {
+    fn scan_file_lists(&self, tree: &dyn Tree, packages: &[Package], wanted: &WantedPaths) -> Owners {
         let mut all = Owners::default();
-        let Some(found) = Found::in_tree(tree) else { return all };
+        let Some(found) = RpmDatabase::in_tree(tree) else { return all };
         // The database is gone through as it was for the packages, so they come in the same order.
         let mut own =
             packages.iter().enumerate().filter(|(_, package)| package.system == System::Rpm).peekable();
@@ -204,7 +207,7 @@ impl PackageReader for Rpm {
 }
 
 /// The files of a package: folders once, and for each name the number of its folder.
-fn files_of(header: Header<'_>, at: usize, wanted: &Wanted) -> Owners {
+fn files_of(header: Header<'_>, at: usize, wanted: &WantedPaths) -> Owners {
     const KIND: u64 = 0o170_000;
     const FOLDER: u64 = 0o040_000;
     let mut files = Files::of(at, wanted);

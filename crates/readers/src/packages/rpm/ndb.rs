@@ -1,14 +1,14 @@
 //! `Packages.db`: rpm's own format, little-endian. Slots name where the blob of each package lies, in blocks of 16 bytes.
 
 use super::{BLOB_LIMIT, Visit};
-use tally_trees::{Bytes, LIMITS};
+use tally_trees::{LIMITS, ReadAt};
 
 const BLOCK: u64 = 16;
 /// Slots of a page; the header takes the place of the first two.
 const SLOTS: u32 = 256;
 
 /// Calls `visit` with each blob, or with what is wrong with one.
-pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String> {
+pub(super) fn each(file: &dyn ReadAt, visit: &mut Visit<'_>) -> Result<(), String> {
     let head = file.exactly(0, 32).map_err(|_| "is too short to be an ndb database".to_owned())?;
     if !head.starts_with(b"RpmP") || word(&head, 4) != 0 {
         return Err("is not an ndb database of version 0".to_owned());
@@ -43,7 +43,7 @@ pub(super) fn each(file: &dyn Bytes, visit: &mut Visit<'_>) -> Result<(), String
 }
 
 /// The head of a blob and what it holds.
-fn blob(file: &dyn Bytes, block: u64, blocks: u64, index: u32) -> Result<Vec<u8>, &'static str> {
+fn blob(file: &dyn ReadAt, block: u64, blocks: u64, index: u32) -> Result<Vec<u8>, &'static str> {
     let size = blocks.saturating_mul(BLOCK);
     if !(28..=BLOB_LIMIT).contains(&size) {
         return Err("has an impossible length");

@@ -97,11 +97,11 @@ fn origins(repositories: &[Repository], packages: &[Package]) -> Vec<(usize, Ori
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tally_trees::Memory;
+    use tally_trees::MemoryTree;
 
     #[test]
     fn files_of_yum_zypp_and_urpmi() {
-        let tree = Memory::new()
+        let tree = MemoryTree::new()
             .file(
                 "etc/yum.repos.d/marsh.repo",
                 "[marsh]\nname=Marsh\nbaseurl=https://u:p@pkg.saltmarsh.example/$releasever\n  https://second.example\ngpgkey=file:///k\n[marsh-debug]\nmetalink=https://m.example\nenabled=0\n",

@@ -24,14 +24,14 @@ struct Remembered {
 
 /// What the resolver that an install uses remembers.
 #[derive(Debug, Default)]
-pub(super) struct Memory {
+pub(super) struct ResolverState {
     /// By `name.arch`.
     packages: FxHashMap<Text, Remembered>,
     /// Names that followed, where all others were chosen; `None` where the table above is all there is.
     followed: Option<FxHashSet<Text>>,
 }
 
-impl Memory {
+impl ResolverState {
     /// The memory of whichever resolver left one; the newest kind wins.
     pub(super) fn read(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Self> {
         dnf5(tree, unread)
@@ -82,10 +82,10 @@ struct OriginState {
 }
 
 /// dnf5: `packages.toml` with the reasons, `nevras.toml` with the origins.
-fn dnf5(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Memory> {
+fn dnf5(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<ResolverState> {
     let folder = DNF5.iter().find(|folder| tree.exists(format!("{folder}/packages.toml")))?;
     let states: PackagesFile = toml_file(tree, &format!("{folder}/packages.toml"), unread)?;
-    let mut memory = Memory::default();
+    let mut memory = ResolverState::default();
     for (package, state) in states.packages {
         let reason = match state.reason.as_str() {
             "User" | "Group" | "External User" => Some(Reason::Explicit),
@@ -136,9 +136,9 @@ fn toml_file<T: serde::de::DeserializeOwned>(
 }
 
 /// dnf up to 4: a history in SQLite, of which the newest row of a package counts.
-fn dnf(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Memory> {
+fn dnf(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<ResolverState> {
     let path = *DNF.iter().find(|path| tree.exists(path))?;
-    let mut memory = Memory::default();
+    let mut memory = ResolverState::default();
     let sql = "SELECT r.name, r.arch, i.reason, p.repoid FROM trans_item i JOIN rpm r ON r.item_id = i.item_id \
                LEFT JOIN repo p ON p.id = i.repo_id ORDER BY i.trans_id, i.id";
     let read = Database::open(tree, path).and_then(|database| {
@@ -168,8 +168,9 @@ fn dnf(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Memory> {
 }
 
 /// libzypp: names that followed, a line each; its log says where each package came from.
-fn zypp(tree: &dyn Tree) -> Option<Memory> {
-    let mut memory = Memory { followed: Some(names(&tree.read(ZYPP).ok()?)), ..Memory::default() };
+fn zypp(tree: &dyn Tree) -> Option<ResolverState> {
+    let mut memory =
+        ResolverState { followed: Some(names(&tree.read(ZYPP).ok()?)), ..ResolverState::default() };
     let log = tree.read(ZYPP_LOG).unwrap_or_default();
     for (_, line) in lines(&log).filter(|(_, line)| !line.starts_with(b"#")) {
         let fields: Vec<&[u8]> = line.split(|byte| *byte == b'|').collect();
@@ -182,8 +183,8 @@ fn zypp(tree: &dyn Tree) -> Option<Memory> {
 }
 
 /// urpmi: names that followed, with what needed them in brackets.
-fn urpmi(tree: &dyn Tree) -> Option<Memory> {
-    Some(Memory { followed: Some(names(&tree.read(URPMI).ok()?)), ..Memory::default() })
+fn urpmi(tree: &dyn Tree) -> Option<ResolverState> {
+    Some(ResolverState { followed: Some(names(&tree.read(URPMI).ok()?)), ..ResolverState::default() })
 }
 
 /// The first word of each line that is no comment.
@@ -193,8 +194,8 @@ fn names(bytes: &[u8]) -> FxHashSet<Text> {
 }
 
 /// yum: `<letter>/<checksum>-<name>-<version>-<release>-<arch>/{reason,from_repo}`.
-fn yum(tree: &dyn Tree) -> Option<Memory> {
-    let mut memory = Memory::default();
+fn yum(tree: &dyn Tree) -> Option<ResolverState> {
+    let mut memory = ResolverState::default();
     for letter in tree.list(YUM.as_ref()).ok()? {
         let folder = format!("{YUM}/{}", name_text(&letter.name));
         for entry in tree.names(&folder) {
@@ -220,7 +221,7 @@ mod tests {
     use super::*;
     use tally_core::model::System;
 
-    fn told(tree: &tally_trees::Memory) -> Vec<(Reason, Option<Text>)> {
+    fn told(tree: &tally_trees::MemoryTree) -> Vec<(Reason, Option<Text>)> {
         let package = |name: &str| {
             let mut package = Package::new(System::Rpm, name, "1-1");
             package.arch = "x86_64".into();
@@ -228,7 +229,7 @@ mod tests {
         };
         let mut packages = [package("inkcap"), package("lib-weir"), package("elsewhere")];
         let mut unread = Vec::new();
-        let memory = Memory::read(tree, &mut unread).unwrap();
+        let memory = ResolverState::read(tree, &mut unread).unwrap();
         assert_eq!(unread, []);
         memory.apply(&mut packages);
         packages.map(|package| (package.reason, package.repository)).to_vec()
@@ -237,7 +238,7 @@ mod tests {
     #[test]
     fn each_resolver_remembers_in_its_own_way() {
         use Reason::{Dependency as Automatic, Explicit, Unknown};
-        let dnf5 = tally_trees::Memory::new()
+        let dnf5 = tally_trees::MemoryTree::new()
             .file(
                 "usr/lib/sysimage/libdnf5/packages.toml",
                 "version = \"1.0\"\n[packages]\n\"inkcap.x86_64\" = {reason = \"User\"}\n\"lib-weir.x86_64\" = {reason = \"Weak Dependency\"}\n",
@@ -247,16 +248,16 @@ mod tests {
                 "[nevras]\n\"inkcap-0:1-1.x86_64\" = {from_repo = \"marsh\"}\n",
             );
         assert_eq!(told(&dnf5), [(Explicit, Some("marsh".into())), (Automatic, None), (Unknown, None)]);
-        let zypp = tally_trees::Memory::new()
+        let zypp = tally_trees::MemoryTree::new()
             .file("var/lib/zypp/AutoInstalled", "# made by libzypp\n\nlib-weir\n")
             .file(
                 "var/log/zypp/history",
                 "# 2026\n2026-05-02 10:00:00|install|inkcap|1-1|x86_64|root@here|marsh|abc|\n2026-05-02 10:00:01|remove |x|1-1|x86_64|root@here|\n",
             );
         assert_eq!(told(&zypp), [(Explicit, Some("marsh".into())), (Automatic, None), (Explicit, None)]);
-        let urpmi = tally_trees::Memory::new().file(URPMI, "lib-weir (required by inkcap)\n");
+        let urpmi = tally_trees::MemoryTree::new().file(URPMI, "lib-weir (required by inkcap)\n");
         assert_eq!(told(&urpmi), [(Explicit, None), (Automatic, None), (Explicit, None)]);
-        let yum = tally_trees::Memory::new()
+        let yum = tally_trees::MemoryTree::new()
             .file("var/lib/yum/yumdb/i/0a1b-inkcap-1-1-x86_64/reason", "user")
             .file("var/lib/yum/yumdb/i/0a1b-inkcap-1-1-x86_64/from_repo", "marsh")
             .file("var/lib/yum/yumdb/l/0a1c-lib-weir-1-1-x86_64/reason", "dep");
@@ -265,10 +266,10 @@ mod tests {
 
     #[test]
     fn a_broken_memory_is_named_with_its_line() {
-        let tree = tally_trees::Memory::new()
+        let tree = tally_trees::MemoryTree::new()
             .file("usr/lib/sysimage/libdnf5/packages.toml", "version = \"1.0\"\n[packages\n");
         let mut unread = Vec::new();
-        assert!(Memory::read(&tree, &mut unread).is_none());
+        assert!(ResolverState::read(&tree, &mut unread).is_none());
         assert_eq!(unread[0].line, Some(2));
     }
 }

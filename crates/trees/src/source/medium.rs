@@ -1,8 +1,10 @@
 //! What a system is started or installed from: the images on a medium, and the layers that make up an install.
 
+use super::file_systems::{FileSystemFormat, Purpose};
+use super::probe::{FileFormat, head_of, is_root};
+use super::{Nesting, Source, SourceError, opened};
 use crate::layers::Layers;
-use crate::source::{Nesting, Sort, Source, SourceError, head_of, is_root};
-use crate::{Bytes, NodeKind, Squashfs, Tree, Watched, ext4};
+use crate::{NodeKind, ReadAt, Tree, Watched};
 use std::collections::BTreeMap;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -23,11 +25,11 @@ pub(crate) fn medium(tree: Arc<dyn Tree>, nesting: &Nesting) -> Result<Source, S
         let opened = tree.open(&path).map_err(|error| SourceError::Io(io::Error::other(error.to_string())));
         let opened = opened.and_then(|bytes| system_image(Arc::from(bytes), nesting));
         match opened {
-            Ok(System::Layer(layer)) => {
+            Ok(SystemImage::Layer(layer)) => {
                 let folder = path.parent().unwrap_or(Path::new("")).to_owned();
                 by_folder.entry(folder).or_default().push((path, layer));
             }
-            Ok(System::Whole(source)) => {
+            Ok(SystemImage::Whole(source)) => {
                 let source = Source { layers: vec![path], is_medium: true, ..source };
                 whole = whole.or(Some(source));
             }
@@ -107,8 +109,10 @@ pub(crate) fn profiles(tree: &Arc<dyn Tree>) -> Vec<(String, Vec<Layer>)> {
     let layers: Vec<Layer> = images(tree.as_ref(), &mut Vec::new())
         .into_iter()
         .filter_map(|path| {
-            let image = Squashfs::open(tree.open(&path).ok()?).ok()?;
-            Some((path, Arc::new(image) as Arc<dyn Tree>))
+            let bytes: Arc<dyn ReadAt> = Arc::from(tree.open(&path).ok()?);
+            let head = head_of(bytes.as_ref()).ok()?;
+            let layer = opened(image_format(&head)?, bytes, &head).ok()?;
+            Some((path, layer.tree))
         })
         .collect();
     let named = |folder: &Path, name: &str| {
@@ -135,26 +139,34 @@ fn is_aside(name: &str) -> bool {
     name.split('.').skip(1).any(|word| ASIDE.contains(&word) || word.len() <= 3 || word.contains('_'))
 }
 
-enum System {
+/// What an image on a medium is.
+enum SystemImage {
     /// A file system: a root, or a layer above one.
     Layer(Arc<dyn Tree>),
     /// An image that holds the image of a root.
     Whole(Source),
 }
 
-fn system_image(bytes: Arc<dyn Bytes>, nesting: &Nesting) -> Result<System, SourceError> {
+fn system_image(bytes: Arc<dyn ReadAt>, nesting: &Nesting) -> Result<SystemImage, SourceError> {
     nesting.open()?;
     let head = head_of(bytes.as_ref())?;
-    let tree: Arc<dyn Tree> = match Sort::of(&head) {
-        Some(Sort::Squashfs) => Arc::new(Squashfs::open(Box::new(bytes))?),
-        Some(Sort::Ext4) => Arc::new(ext4::FileSystem::open(Box::new(bytes))?),
-        _ => return Source::inside(bytes, &nesting.deeper()?).map(System::Whole),
+    let Some(format) = image_format(&head) else {
+        return Source::inside(bytes, &nesting.deeper()?).map(SystemImage::Whole);
     };
+    let tree = opened(format, bytes, &head)?.tree;
     // The folder of an image inside an image is looked for in what has no root of its own, and is no layer either.
     if !is_root(tree.as_ref()) && !images(tree.as_ref(), &mut Vec::new()).is_empty() {
-        return medium(tree, &nesting.deeper()?).map(System::Whole);
+        return medium(tree, &nesting.deeper()?).map(SystemImage::Whole);
     }
-    Ok(System::Layer(tree))
+    Ok(SystemImage::Layer(tree))
+}
+
+/// The file system of an image that may hold a root or a layer, readable or not; a medium inside a medium is none.
+fn image_format(head: &[u8]) -> Option<&'static FileSystemFormat> {
+    match FileFormat::of(head)? {
+        FileFormat::FileSystem(format) if format.purpose != Purpose::Medium => Some(format),
+        _ => None,
+    }
 }
 
 /// Files of a medium that hold file systems, by path. What can't be looked into is said.
@@ -169,10 +181,7 @@ fn images(tree: &dyn Tree, said: &mut Vec<String>) -> Vec<PathBuf> {
         let Ok(file) = tree.open(&path) else { continue };
         let read = file.read_at(0, &mut head).unwrap_or(0);
         // Packages and archives lie on media as well: only file systems count.
-        let sort = Sort::of(&head[..read]);
-        if matches!(sort, Some(Sort::Squashfs | Sort::Ext4))
-            || matches!(sort, Some(Sort::Unread(what)) if what.contains("EROFS"))
-        {
+        if image_format(&head[..read]).is_some() {
             found.push(path);
         }
     }
@@ -214,15 +223,15 @@ fn stack(layers: &[Layer]) -> Option<Vec<Layer>> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Memory;
+    use crate::MemoryTree;
 
     /// Layers of these names: those that begin with `root` hold the root of an install.
     fn layers(names: &[&str]) -> Vec<Layer> {
         let tree = |name: &str| {
             let memory = if name.contains("root") || name.starts_with("minimal") && !name.contains('.') {
-                Memory::new().file("etc/os-release", "NAME=Saltmarsh\n").file("usr/x", "")
+                MemoryTree::new().file("etc/os-release", "NAME=Saltmarsh\n").file("usr/x", "")
             } else {
-                Memory::new().file("usr/share/more", "")
+                MemoryTree::new().file("usr/share/more", "")
             };
             Arc::new(memory) as Arc<dyn Tree>
         };
@@ -278,7 +287,7 @@ mod tests {
 
     #[test]
     fn lists_are_called_like_the_layer_or_like_the_file_system() {
-        let medium = Memory::new()
+        let medium = MemoryTree::new()
             .file("live/minimal.manifest", "own")
             .file("live/filesystem.manifest", "of all")
             .file("live/filesystem.packages-remove", "gone");

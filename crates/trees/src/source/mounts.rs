@@ -2,7 +2,7 @@
 
 use crate::disk::Partition;
 use crate::path::{Step, resolve};
-use crate::{Bytes, Entry, Node, NodeKind, Tree, TreeError, Why};
+use crate::{Entry, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind};
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -33,7 +33,7 @@ struct Line {
 }
 
 /// Puts the other volumes where the root's table has them. Returns what the table asks for and no volume is, as sentences.
-pub(crate) fn put_together(root: Volume, others: &[Volume]) -> (Box<dyn Tree>, Vec<String>) {
+pub(crate) fn mount_by_fstab(root: Volume, others: &[Volume]) -> (Box<dyn Tree>, Vec<String>) {
     let (mut mounts, mut remarks) = (Vec::new(), Vec::new());
     let (of_root, lines) = table(root.tree.as_ref());
     // Names of devices tell where something lies where the root itself is called by one: `/dev/sda` of `/dev/sda2`.
@@ -173,7 +173,7 @@ impl Tree for Mounts {
         tree.read_into(inside, limit, buffer)
     }
 
-    fn open(&self, path: &Path) -> Result<Box<dyn Bytes>, TreeError> {
+    fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         let clean = self.clean(path, true)?;
         let (tree, inside) = self.holder(&clean);
         tree.open(inside)
@@ -184,7 +184,7 @@ impl Tree for Mounts {
         let (tree, inside) = self.holder(&clean);
         match tree.node(inside, false)?.kind {
             NodeKind::Link => tree.read_link(inside),
-            _ => Err(TreeError::new(path, Why::NotALink)),
+            _ => Err(TreeError::new(path, TreeErrorKind::NotALink)),
         }
     }
 }
@@ -192,37 +192,37 @@ impl Tree for Mounts {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Memory;
+    use crate::MemoryTree;
 
     const FSTAB: &str = "# <what> <where>\nUUID=ROOT / ext4 defaults 0 1\nUUID=0a-1b /var ext4 defaults 0 2\n\
         LABEL=programs /usr ext4 ro 0 2\n/dev/disk/by-uuid/77 /var/log ext4 defaults 0 2\nUUID=gone /home ext4 defaults 0 2\n\
         UUID=22 none swap sw 0 0\nUUID=AB /boot/efi vfat umask=77 0 1\nhost:/x /srv nfs defaults 0 0\ntmpfs /var/tmp tmpfs size=1 0 0\n\
         /dev/sdb1 /../etc ext4 defaults 0 0\nbroken\n";
 
-    fn volume(tree: Memory, uuid: &str, label: &str) -> Volume {
+    fn volume(tree: MemoryTree, uuid: &str, label: &str) -> Volume {
         let partition = Partition::default();
         Volume { tree: Arc::new(tree), uuid: uuid.into(), label: label.into(), partition }
     }
 
     fn put() -> (Box<dyn Tree>, Vec<String>) {
-        let root = Memory::new()
+        let root = MemoryTree::new()
             .file("etc/fstab", FSTAB)
             .file("var/lib/hidden", "below a mount")
             .file("usr/hidden", "below a mount")
             .link("bin", "usr/bin")
             .link("etc/os-release", "../usr/lib/os-release");
-        let usr = Memory::new()
+        let usr = MemoryTree::new()
             .file("lib/os-release", "NAME=Saltmarsh\n")
             .file("bin/tool", "x")
             .link("lib/back", "/var/log/system")
             .link("up", "../../../etc/fstab");
-        let var = Memory::new().file("lib/dpkg/status", "s").file("log/hidden", "below a mount");
+        let var = MemoryTree::new().file("lib/dpkg/status", "s").file("log/hidden", "below a mount");
         let others = [
             volume(usr, "99", "programs"),
             volume(var, "0A-1B", ""),
-            volume(Memory::new().file("system", "line\n"), "77", "log"),
+            volume(MemoryTree::new().file("system", "line\n"), "77", "log"),
         ];
-        put_together(volume(root, "ROOT", ""), &others)
+        mount_by_fstab(volume(root, "ROOT", ""), &others)
     }
 
     #[test]
@@ -254,7 +254,7 @@ mod tests {
             (vec!["lib".into(), "log".into()], vec!["system".to_owned()])
         );
         assert_eq!(tree.read_link(Path::new("usr/lib/back")).unwrap(), Path::new("/var/log/system"));
-        assert!(matches!(tree.read_link(Path::new("usr")).unwrap_err().why, Why::NotALink));
+        assert!(matches!(tree.read_link(Path::new("usr")).unwrap_err().why, TreeErrorKind::NotALink));
         assert_eq!(tree.open(Path::new("bin/tool")).unwrap().len(), 1);
         assert_eq!(
             remarks,
@@ -266,24 +266,24 @@ mod tests {
 
     #[test]
     fn a_root_that_is_all_in_one_stays_as_it_is() {
-        let root = Memory::new().file("etc/fstab", "UUID=1 / ext4 defaults 0 1\n").file("var/lib/x", "x");
-        let (tree, remarks) = put_together(volume(root, "1", ""), &[volume(Memory::new(), "2", "var")]);
+        let root = MemoryTree::new().file("etc/fstab", "UUID=1 / ext4 defaults 0 1\n").file("var/lib/x", "x");
+        let (tree, remarks) = mount_by_fstab(volume(root, "1", ""), &[volume(MemoryTree::new(), "2", "var")]);
         assert_eq!((tree.read("var/lib/x").unwrap(), remarks), (b"x".to_vec(), Vec::<String>::new()));
-        let none = put_together(volume(Memory::new().file("etc/x", ""), "", ""), &[]);
+        let none = mount_by_fstab(volume(MemoryTree::new().file("etc/x", ""), "", ""), &[]);
         assert!(none.1.is_empty() && none.0.exists("etc/x"));
     }
 
     #[test]
     fn names_of_volumes_are_compared_as_they_are_written() {
-        let one = volume(Memory::new(), "0a-1b", "data");
+        let one = volume(MemoryTree::new(), "0a-1b", "data");
         let is = |what| one.is(what, None);
         assert!(is("UUID=0A-1B") && is("/dev/disk/by-label/data"));
-        assert!(!is("UUID=0a") && !is("LABEL=") && !volume(Memory::new(), "", "").is("UUID=", None));
+        assert!(!is("UUID=0a") && !is("LABEL=") && !volume(MemoryTree::new(), "", "").is("UUID=", None));
     }
 
     #[test]
     fn partitions_are_found_by_what_their_table_calls_them() {
-        let on = |number: u32, tree: Memory| Volume {
+        let on = |number: u32, tree: MemoryTree| Volume {
             partition: Partition {
                 number,
                 uuid: format!("2b1c0d5e-0{number}"),
@@ -293,9 +293,10 @@ mod tests {
             ..volume(tree, "", "")
         };
         let reads = |fstab: &str| {
-            let root = Memory::new().file("etc/fstab", fstab).file("var/hidden", "");
-            let others = [on(1, Memory::new().file("own", "1")), on(12, Memory::new().file("own", "12"))];
-            let (tree, remarks) = put_together(on(2, root), &others);
+            let root = MemoryTree::new().file("etc/fstab", fstab).file("var/hidden", "");
+            let others =
+                [on(1, MemoryTree::new().file("own", "1")), on(12, MemoryTree::new().file("own", "12"))];
+            let (tree, remarks) = mount_by_fstab(on(2, root), &others);
             (tree.read("var/own").map(|own| String::from_utf8(own).unwrap()).ok(), remarks.len())
         };
         let found = |own: &str| (Some(own.to_owned()), 0);

@@ -1,0 +1,135 @@
+//! Files that are compressed as a whole: gzip, xz, zstd, bzip2, lz4 frame.
+
+use crate::{LIMITS, ReadAt, Spool, shielded};
+use std::io::{self, Read};
+use std::sync::Arc;
+
+/// Content up to this size is unpacked whatever the size of its file: 64 MiB.
+const SMALL: u64 = 64 << 20;
+
+/// How a file is compressed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Compression {
+    Gzip,
+    Xz,
+    Zstd,
+    Bzip2,
+    Lz4,
+}
+
+impl Compression {
+    /// By the first bytes of a file.
+    pub(crate) fn of(head: &[u8]) -> Option<Self> {
+        match head {
+            [0x1f, 0x8b, ..] => Some(Self::Gzip),
+            [0xfd, b'7', b'z', b'X', b'Z', 0, ..] => Some(Self::Xz),
+            [0x28, 0xb5, 0x2f, 0xfd, ..] => Some(Self::Zstd),
+            [b'B', b'Z', b'h', b'1'..=b'9', ..] => Some(Self::Bzip2),
+            [0x04, 0x22, 0x4d, 0x18, ..] => Some(Self::Lz4),
+            _ => None,
+        }
+    }
+
+    /// What unpacks a stream.
+    fn decoder<'a>(self, packed: impl Read + 'a) -> io::Result<Box<dyn Read + 'a>> {
+        Ok(match self {
+            Self::Gzip => Box::new(flate2::read::MultiGzDecoder::new(packed)),
+            Self::Xz => Box::new(liblzma::read::XzDecoder::new_multi_decoder(packed)),
+            Self::Bzip2 => Box::new(bzip2::read::MultiBzDecoder::new(packed)),
+            Self::Lz4 => Box::new(lz4_flex::frame::FrameDecoder::new(packed)),
+            Self::Zstd => Box::new(
+                ruzstd::decoding::StreamingDecoder::new(packed)
+                    .map_err(|error| io::Error::other(error.to_string()))?,
+            ),
+        })
+    }
+
+    /// Unpacks a whole file to a temporary one. A file that breaks off gives what stood before, and what is wrong.
+    pub(crate) fn spool(self, bytes: &Arc<dyn ReadAt>) -> io::Result<(Arc<dyn ReadAt>, Option<String>)> {
+        let length = bytes.len();
+        let packed = io::BufReader::with_capacity(1 << 18, Stream::of(Arc::clone(bytes)));
+        let mut reader = self.decoder(packed)?;
+        let most = length.saturating_mul(LIMITS.unpacked_ratio).max(SMALL);
+        let mut spool = Spool::new()?;
+        let mut buffer = vec![0; 1 << 18];
+        let damage = loop {
+            match reader.read(&mut buffer) {
+                Ok(0) => break None,
+                Ok(read) => {
+                    spool.add(&buffer[..read])?;
+                    if spool.written() > most {
+                        return Err(io::Error::other(format!(
+                            "contains more than {most} bytes, which is too much for its size"
+                        )));
+                    }
+                }
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                Err(error) if !spool.is_empty() => break Some(error.to_string()),
+                Err(error) => return Err(error),
+            }
+        };
+        Ok((Arc::new(spool.finish()?), damage))
+    }
+}
+
+/// Bytes from their start on.
+pub struct Stream {
+    bytes: Arc<dyn ReadAt>,
+    at: u64,
+}
+
+impl Stream {
+    /// Reads bytes from their start on.
+    pub fn of(bytes: Arc<dyn ReadAt>) -> Self {
+        Self { bytes, at: 0 }
+    }
+}
+
+impl Read for Stream {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.bytes.read_at(self.at, buffer)?;
+        self.at = self.at.saturating_add(read as u64);
+        Ok(read)
+    }
+}
+
+/// Unpacks a whole file by what its first bytes say it is compressed with: gzip, xz, zstd, bzip2, lz4 frame. A file that is not
+/// packed comes back as it is.
+///
+/// # Errors
+/// When the packed data is damaged, or holds more than `limit` bytes.
+pub fn unpack_file(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
+    shielded(|| unpack(bytes, limit)).unwrap_or_else(|why| Err(io::Error::other(why)))
+}
+
+fn unpack(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
+    let Some(compression) = Compression::of(&bytes) else { return Ok(bytes) };
+    let reader = compression.decoder(bytes.as_slice())?;
+    let mut unpacked = Vec::new();
+    reader.take(limit.saturating_add(1)).read_to_end(&mut unpacked)?;
+    if unpacked.len() as u64 > limit {
+        return Err(io::Error::other(format!("contains more than {limit} bytes")));
+    }
+    Ok(unpacked)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn packed_and_plain_files_come_back_alike() {
+        // `printf 'tide tide tide\n'` through gzip, xz, lz4 and zstd.
+        let gz: &[u8] = include_bytes!("../tests/fixtures/tide.gz");
+        let xz: &[u8] = include_bytes!("../tests/fixtures/tide.xz");
+        let lz4: &[u8] = include_bytes!("../tests/fixtures/tide.lz4");
+        let zst: &[u8] = include_bytes!("../tests/fixtures/tide.zst");
+        for packed in [gz, xz, lz4, zst, b"tide tide tide\n"] {
+            assert_eq!(unpack_file(packed.to_vec(), 100).unwrap(), b"tide tide tide\n");
+        }
+        for packed in [gz, xz, lz4, zst] {
+            assert!(unpack_file(packed.to_vec(), 5).is_err(), "a limit holds");
+            assert!(unpack_file(packed[..packed.len() / 2].to_vec(), 100).is_err(), "a cut file is an error");
+        }
+    }
+}

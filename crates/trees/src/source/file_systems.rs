@@ -1,0 +1,112 @@
+//! The file systems that are known, in the order in which a file is asked for them. To add one: a module that makes a [`Tree`] of
+//! bytes, and a line here.
+
+use super::probe::stands_at;
+use crate::{ReadAt, Squashfs, Tree, ext4, iso};
+use std::io;
+use std::sync::Arc;
+
+/// What a file system is made for: how an install is looked for in it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Purpose {
+    /// The file system of a whole medium: installs lie in images on it.
+    Medium,
+    /// Images on media: each is a root, or a layer over one.
+    Image,
+    /// Disks: a root, or a part of one that its table of mounts names.
+    Disk,
+}
+
+/// Opens a file system of its bytes and its head.
+type Opener = fn(Arc<dyn ReadAt>, &[u8]) -> io::Result<FileSystem>;
+
+/// A file system: how it is known, what it is for, and how it is opened.
+pub(crate) struct FileSystemFormat {
+    /// As in "contains ...".
+    pub(crate) name: &'static str,
+    pub(crate) purpose: Purpose,
+    /// Whether the first bytes are its own; it may get fewer than [`crate::Source::HEAD`].
+    pub(crate) begins: fn(&[u8]) -> bool,
+    /// Opens it; none where it is known and can't be read.
+    pub(crate) open: Option<Opener>,
+}
+
+/// A file system that was opened.
+pub(crate) struct FileSystem {
+    pub(crate) tree: Arc<dyn Tree>,
+    /// In hexadecimal digits with hyphens, lower case; empty where it has none.
+    pub(crate) uuid: String,
+    /// Empty where it has none.
+    pub(crate) label: String,
+    /// What should be known: it was not unmounted, it breaks off.
+    pub(crate) remarks: Vec<String>,
+}
+
+impl FileSystem {
+    fn of(tree: Arc<dyn Tree>, remark: Option<String>) -> Self {
+        Self { tree, uuid: String::new(), label: String::new(), remarks: remark.into_iter().collect() }
+    }
+}
+
+/// Those that are known.
+pub(crate) const FILE_SYSTEMS: &[FileSystemFormat] = &[
+    FileSystemFormat {
+        name: "an ISO 9660 image",
+        purpose: Purpose::Medium,
+        begins: iso::begins,
+        open: Some(|bytes, _| {
+            let (listed, cut) = iso::open(bytes)?;
+            Ok(FileSystem::of(Arc::new(listed), cut))
+        }),
+    },
+    FileSystemFormat {
+        name: "a SquashFS image",
+        purpose: Purpose::Image,
+        begins: Squashfs::begins,
+        open: Some(|bytes, head| {
+            let cut = Squashfs::missing(head, bytes.len());
+            Ok(FileSystem::of(Arc::new(Squashfs::open(Box::new(bytes))?), cut))
+        }),
+    },
+    FileSystemFormat {
+        name: "an ext file system",
+        purpose: Purpose::Disk,
+        begins: ext4::begins,
+        open: Some(|bytes, head| {
+            let remark = ext4::unclean(head).map(|why| format!("its file system is not clean: {why}"));
+            let (uuid, label) = ext4::names(head);
+            let tree = Arc::new(ext4::FileSystem::open(Box::new(bytes))?);
+            Ok(FileSystem { uuid, label, ..FileSystem::of(tree, remark) })
+        }),
+    },
+    FileSystemFormat {
+        name: "a btrfs file system",
+        purpose: Purpose::Disk,
+        begins: |head| stands_at(head, 0x1_0040, b"_BHRfS_M"),
+        open: None,
+    },
+    FileSystemFormat {
+        name: "an XFS file system",
+        purpose: Purpose::Disk,
+        begins: |head| stands_at(head, 0, b"XFSB"),
+        open: None,
+    },
+    FileSystemFormat {
+        name: "an EROFS file system",
+        purpose: Purpose::Image,
+        begins: |head| stands_at(head, 1024, &[0xe2, 0xe1, 0xf5, 0xe0]),
+        open: None,
+    },
+    FileSystemFormat {
+        name: "an F2FS file system",
+        purpose: Purpose::Disk,
+        begins: |head| stands_at(head, 1024, &[0x10, 0x20, 0xf5, 0xf2]),
+        open: None,
+    },
+    FileSystemFormat {
+        name: "an NTFS file system",
+        purpose: Purpose::Disk,
+        begins: |head| stands_at(head, 3, b"NTFS    "),
+        open: None,
+    },
+];
