@@ -2,7 +2,7 @@
 
 use crate::text::{lines, text};
 use smol_str::SmolStr;
-use tally_core::knowledge::matches;
+use tally_core::knowledge::names;
 use tally_core::model::{Kind, Label, Package, Reason, Unread};
 use tally_trees::Tree;
 
@@ -196,15 +196,6 @@ fn unquote(bytes: &[u8]) -> SmolStr {
     value
 }
 
-/// Names of metapackages that stand for an edition; `*` is the edition.
-const EDITION_PATTERNS: &[(&str, &str, &str)] = &[
-    ("task-*-desktop", "task-", "-desktop"),
-    ("*-desktop-environment", "", "-desktop-environment"),
-    ("*-edition", "", "-edition"),
-    ("*-desktop", "", "-desktop"),
-    ("*-desktop-minimal", "", "-desktop-minimal"),
-];
-
 /// The edition, when no release file names one: the installed desktop or edition metapackage.
 ///
 /// A chosen package counts before one that followed; a package from one source only of several is no proof, so two
@@ -218,11 +209,9 @@ pub fn edition_from_packages(packages: &[Package], distro_id: &str) -> Option<Sm
         if !empty {
             continue;
         }
-        for (rank, (pattern, before, after)) in (0_u8..).zip(EDITION_PATTERNS) {
-            if !matches(pattern, &package.name) {
-                continue;
-            }
-            let middle = package.name.strip_prefix(before).and_then(|rest| rest.strip_suffix(after));
+        for (rank, named) in (0_u8..).zip(&names().edition) {
+            let middle = package.name.strip_prefix(named.before.as_str());
+            let middle = middle.and_then(|rest| rest.strip_suffix(named.after.as_str()));
             let Some(middle) = middle.filter(|m| !m.is_empty() && *m != distro_id && *m != "task") else {
                 continue;
             };

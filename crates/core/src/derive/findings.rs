@@ -1,6 +1,6 @@
 //! Findings: named rules for what is worth a second look, each with its evidence.
 
-use crate::knowledge::Agents;
+use crate::knowledge::{Agents, Roles};
 use crate::model::{
     Application, DecidedBy, DefaultChoice, Does, Evidence, Finding, FindingDetails, Kind, Launcher, Package,
     State, System, Tally, Text, TypeDefault,
@@ -9,10 +9,10 @@ use rustc_hash::FxHashSet;
 use std::collections::BTreeMap;
 
 /// Everything that is worth a second look, in the order of a document.
-pub fn derive_findings(tally: &Tally, agents: &Agents) -> Vec<Finding> {
+pub fn derive_findings(tally: &Tally, agents: &Agents, roles: &Roles) -> Vec<Finding> {
     let mut found = Findings(Vec::new());
     launchers(tally, &mut found);
-    defaults(tally, &mut found);
+    defaults(tally, roles, &mut found);
     packages(tally, agents, &mut found);
     startup_and_repositories(tally, &mut found);
     games(tally, &mut found);
@@ -68,18 +68,7 @@ fn launchers(tally: &Tally, found: &mut Findings) {
     }
 }
 
-/// Applications whose own job is another one: a browser that opens pictures, an office program that opens plain text.
-const UNLIKELY: &[(&str, &[&str])] = &[
-    ("text-editor", &["word-processor", "spreadsheet", "web-browser"]),
-    ("document-viewer", &["drawing", "presentation", "word-processor", "web-browser", "image-editor"]),
-    ("image-viewer", &["web-browser", "drawing"]),
-    ("file-manager", &["web-browser", "text-editor", "disk-manager"]),
-    ("e-book-reader", &["archive-manager", "web-browser"]),
-    ("calendar", &["text-editor"]),
-    ("contacts", &["text-editor"]),
-];
-
-fn defaults(tally: &Tally, found: &mut Findings) {
+fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
     let primary: BTreeMap<&str, &Text> = tally
         .defaults
         .iter()
@@ -103,10 +92,10 @@ fn defaults(tally: &Tally, found: &mut Findings) {
             found.add(details, about(&choice.role), &evidence_of(choice, tally));
         }
         let by_parent = matches!(choice.decided.by, DecidedBy::ParentType { .. });
-        let others = UNLIKELY.iter().find(|(role, _)| choice.role == *role).map(|(_, others)| *others);
+        let others = roles.role.iter().find(|role| role.role == choice.role).map(|role| &role.unlikely);
         let unlikely = choice.application.as_ref().filter(|_| !by_parent).and_then(|application| {
-            let other = others?.iter().find(|other| primary.get(**other) == Some(&application))?;
-            Some((application.clone(), Text::from(*other)))
+            let other = others?.iter().find(|other| primary.get(other.as_str()) == Some(&application))?;
+            Some((application.clone(), other.clone()))
         });
         if let Some((application, other_role)) = unlikely {
             let details = FindingDetails::UnlikelyDefault { role, asked, application, other_role };
@@ -236,7 +225,7 @@ mod tests {
     /// What is found by a rule: its arguments as JSON, and the file that shows it.
     fn found(tally: &Tally, rule: FindingName) -> Vec<(serde_json::Value, String)> {
         let agents = Agents::built_in().unwrap();
-        let all = derive_findings(tally, &agents);
+        let all = derive_findings(tally, &agents, &Roles::built_in().unwrap());
         let of_rule = all.into_iter().filter(|finding| finding.name() == rule);
         of_rule.map(|finding| (arguments(&finding.details), finding.evidence.file.to_string())).collect()
     }

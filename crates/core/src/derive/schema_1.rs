@@ -4,18 +4,21 @@
 //! tally, and where those do not suffice the sentence is kept under `legacy`.
 
 use super::derive_findings;
-use crate::knowledge::Agents;
+use crate::knowledge::{Agents, Roles};
 use crate::model::{Finding, FindingDetails, FindingName, SCHEMA, Tally, Text};
 use rustc_hash::FxHashMap;
 
 /// Brings a tally that was read from a document of an earlier schema up to the current one.
 pub fn upgrade(tally: &mut Tally) {
     tally.schema_version = SCHEMA;
-    let derived: FxHashMap<(FindingName, Vec<Text>), Finding> =
-        derive_findings(tally, &Agents::built_in().unwrap_or_default())
-            .into_iter()
-            .map(|finding| ((finding.name(), finding.about.clone()), finding))
-            .collect();
+    let derived: FxHashMap<(FindingName, Vec<Text>), Finding> = derive_findings(
+        tally,
+        &Agents::built_in().unwrap_or_default(),
+        &Roles::built_in().unwrap_or_default(),
+    )
+    .into_iter()
+    .map(|finding| ((finding.name(), finding.about.clone()), finding))
+    .collect();
     let versions: FxHashMap<String, Text> = tally
         .packages
         .iter()

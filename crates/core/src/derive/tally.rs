@@ -117,7 +117,7 @@ pub fn tally(facts: Facts, rules: &Rules<'_>) -> Tally {
     );
     (tally.applications, tally.defaults, tally.parts) = (programs.applications, programs.defaults, parts);
     note_what_was_shipped(&mut tally, rules, associations, &probes);
-    tally.findings = derive_findings(&tally, rules.agents);
+    tally.findings = derive_findings(&tally, rules.agents, rules.roles);
     tally.findings.extend(programs.dead);
     tally.findings.sort_by(Finding::order);
     tally.findings.extend(findings);

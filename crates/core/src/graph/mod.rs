@@ -8,15 +8,12 @@ mod dominators;
 
 pub use dominators::{Above, Dominators};
 
-use crate::knowledge::matches;
+use crate::knowledge::{matches, names};
 use crate::model::{Dependency, Package, Reason, System, VersionOp};
 use crate::systems;
 use rustc_hash::FxHashMap;
 use std::cmp::Ordering;
 use std::collections::VecDeque;
-
-/// Packages that no clean-up takes, whatever their reason: kernels and firmware, as apt's configuration has it.
-const NEVER_CLEARED: &str = "linux-image-*|firmware-linux*|linux-firmware";
 
 /// The position of a package in the list that a graph was made from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -233,7 +230,7 @@ fn is_kept(package: &Package) -> bool {
     package.reason == Reason::Explicit
         || package.essential
         || package.kept
-        || matches(NEVER_CLEARED, &package.name)
+        || matches(&names().never_cleared, &package.name)
 }
 
 /// Whether a package only collects others, by the sections that apt never marks automatic for.

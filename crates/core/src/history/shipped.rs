@@ -1,7 +1,7 @@
 //! A tally as found made into the tally of the install day.
 
 use crate::derive::{derive_findings, join_applications, mark_roles};
-use crate::knowledge::Agents;
+use crate::knowledge::{Agents, Roles};
 use crate::model::{
     Counts, Finding, FindingName, Look, Medium, Package, PackageRef, Phase, Seen, Tally, Text,
 };
@@ -158,7 +158,7 @@ fn findings(tally: &Tally, before: &FxHashSet<PackageRef>) -> Vec<Finding> {
         .filter(|finding| finding.about.iter().all(still))
         .cloned()
         .collect();
-    let anew = derive_findings(tally, &Agents::default());
+    let anew = derive_findings(tally, &Agents::default(), &Roles::default());
     found.extend(anew.into_iter().filter(|finding| ASKED_ANEW.contains(&finding.name())));
     found.sort_by(Finding::order);
     found

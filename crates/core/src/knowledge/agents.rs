@@ -1,7 +1,7 @@
 //! Agents: packages that report to their makers, or look up where the machine is.
 
 use super::parts::RulesError;
-use super::pattern::matches;
+use super::pattern::{matches, pattern};
 use crate::model::{AgentPurpose, Text};
 use serde::Deserialize;
 
@@ -25,9 +25,13 @@ pub struct Agents {
 #[serde(deny_unknown_fields)]
 pub struct Agent {
     /// Pattern of names.
+    #[serde(deserialize_with = "pattern")]
     pub name: Text,
     /// What it does without being asked.
     pub does: AgentPurpose,
+    /// Why it is listed, for those who read the table.
+    #[serde(default)]
+    pub because: Option<Text>,
 }
 
 impl Agents {

@@ -1,7 +1,8 @@
 //! Kinds: one for each package, by the first rule that fires, with the reason.
 
+use super::names::names;
 use super::parts::RulesError;
-use super::pattern::Matcher;
+use super::pattern::{Matcher, some_pattern};
 use super::traits::{Trait, Traits};
 use crate::model::{Does, Kind, KindFact, KindReason, Launcher, Menu, Package, PackageRef, System, Text};
 use rustc_hash::FxHashMap;
@@ -30,14 +31,23 @@ pub struct KindRules {
 #[serde(deny_unknown_fields)]
 pub struct KindRule {
     kind: Kind,
-    /// Pattern of names.
+    /// Why the rule is there, for those who read the table.
     #[serde(default)]
+    because: Option<Text>,
+    /// Pattern of package systems.
+    #[serde(default, deserialize_with = "some_pattern")]
+    system: Option<Text>,
+    /// Pattern of upstream versions.
+    #[serde(default, deserialize_with = "some_pattern")]
+    version: Option<Text>,
+    /// Pattern of names.
+    #[serde(default, deserialize_with = "some_pattern")]
     name: Option<Text>,
     /// Pattern of sections; a part before a slash does not count.
-    #[serde(default)]
+    #[serde(default, deserialize_with = "some_pattern")]
     section: Option<Text>,
     /// Pattern of the summary, in lower case.
-    #[serde(default)]
+    #[serde(default, deserialize_with = "some_pattern")]
     summary: Option<Text>,
     /// Traits that its files must show, all of them.
     #[serde(default)]
@@ -130,6 +140,11 @@ impl KindRules {
         self
     }
 
+    /// Why each rule is there, in their order; none where it doesn't say.
+    pub fn because(&self) -> impl Iterator<Item = Option<&str>> {
+        self.rule.iter().map(|rule| rule.because.as_deref())
+    }
+
     fn id(&self, at: usize) -> Text {
         match at.checked_sub(self.own) {
             Some(built_in) => format!("kinds:{}", built_in + 1).into(),
@@ -208,6 +223,8 @@ struct Compiled<'r> {
     name: Option<Matcher<'r>>,
     section: Option<Matcher<'r>>,
     summary: Option<Matcher<'r>>,
+    system: Option<Matcher<'r>>,
+    version: Option<Matcher<'r>>,
 }
 
 impl<'r> Compiled<'r> {
@@ -221,6 +238,8 @@ impl<'r> Compiled<'r> {
             name: matcher(&rule.name),
             section: matcher(&rule.section),
             summary: matcher(&rule.summary),
+            system: matcher(&rule.system),
+            version: matcher(&rule.version),
         }
     }
 
@@ -251,7 +270,9 @@ impl<'r> Compiled<'r> {
         };
         let all = holds(&self.section, told.section)
             && holds(&self.name, told.name)
-            && holds(&self.summary, &told.summary);
+            && holds(&self.summary, &told.summary)
+            && holds(&self.system, told.package.system.name())
+            && holds(&self.version, &told.package.upstream_version);
         all.then(|| self.because(menu))
     }
 
@@ -280,12 +301,6 @@ impl<'r> Compiled<'r> {
     }
 }
 
-/// Endings of packages that accompany another one.
-const COMPANION_ENDINGS: &[&str] = &[
-    "-data", "-common", "-l10n", "-locale", "-locales", "-lang", "-i18n", "-doc", "-docs", "-help", "-base",
-    "-bin", "-gtk", "-icons",
-];
-
 /// Finds the package that each companion accompanies: data, translations and manuals named after another package that is
 /// there, made from the same source or needing one another.
 pub fn fold_companions(packages: &mut [Package]) {
@@ -311,9 +326,9 @@ fn companion_of(
     if !matches!(package.kind, Kind::Data | Kind::Language | Kind::Documentation | Kind::Artwork) {
         return None;
     }
-    let stems = COMPANION_ENDINGS.iter().filter_map(|ending| {
+    let stems = names().companion_endings.iter().filter_map(|ending| {
         // `brackwater-l10n-de` accompanies `brackwater` as `brackwater-data` does.
-        let at = package.name.find(ending)?;
+        let at = package.name.find(ending.as_str())?;
         let after = &package.name[at + ending.len()..];
         (at > 0 && (after.is_empty() || after.starts_with('-'))).then(|| &package.name[..at])
     });

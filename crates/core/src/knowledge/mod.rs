@@ -3,6 +3,7 @@
 mod agents;
 mod kinds;
 mod menu;
+mod names;
 mod own;
 mod parts;
 mod pattern;
@@ -20,6 +21,7 @@ fn ready<T: DeserializeOwned>(json: &str) -> Result<T, RulesError> {
 pub use agents::{Agent, Agents};
 pub use kinds::{KindRule, KindRules, ReadyKinds, fold_companions};
 pub use menu::{main_category, menu_of};
+pub use names::{EditionName, Names, names};
 pub use own::{OwnCounts, OwnRules};
 pub(crate) use parts::line_of;
 pub use parts::{FoundPart, PartRule, PartRules, PartWay, Probe, ProbeKind, Probes, RulesError};

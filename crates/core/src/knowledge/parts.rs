@@ -3,7 +3,7 @@
 //! A rule lists ways in order of trust. Ways that look at the file tree are answered by [`Probes`], which a
 //! reader fills beforehand; this module only reasons.
 
-use super::pattern::{Pattern, matches};
+use super::pattern::{Pattern, matches, some_pattern};
 use crate::model::{Evidence, Package, PackageRef, Part, System, Text};
 use crate::systems;
 use crate::version;
@@ -48,6 +48,7 @@ pub struct PartWay {
     /// What fills the part when this way answers; else it is made from what was found.
     pub name: Option<Text>,
     /// Pattern of package names.
+    #[serde(deserialize_with = "some_pattern")]
     pub package: Option<Text>,
     /// Name that a package provides.
     pub provides: Option<Text>,
@@ -60,7 +61,14 @@ pub struct PartWay {
     /// A file and a key in it, `etc/x KEY`: the value of its `KEY=value` line is the version.
     pub setting: Option<Text>,
     /// Pattern of the package whose version counts, where it isn't the one found; `{}` stands for what was found.
+    #[serde(deserialize_with = "some_pattern")]
     pub version_of: Option<Text>,
+    /// Pattern of package systems: only packages of such a one count.
+    #[serde(deserialize_with = "some_pattern")]
+    pub system: Option<Text>,
+    /// Pattern of upstream versions: only such packages count.
+    #[serde(deserialize_with = "some_pattern")]
+    pub version: Option<Text>,
     /// Asked only when no way before it answered.
     pub fallback: bool,
 }
@@ -264,12 +272,14 @@ impl PartWay {
 
     fn apply(&self, index: &NameIndex<'_>, probes: &Probes) -> Vec<FoundPart> {
         if let Some(pattern) = &self.package {
-            let newest = newest(index.matching(pattern));
+            let newest =
+                newest(index.matching(pattern).into_iter().filter(|package| self.counts(package)).collect());
             return newest.into_iter().map(|package| self.found_in_package(index, package)).collect();
         }
         if let Some(virtual_name) = &self.provides {
             return index
                 .providing(virtual_name)
+                .filter(|package| self.counts(package))
                 .map(|package| self.found_in_package(index, package))
                 .collect();
         }
@@ -280,6 +290,14 @@ impl PartWay {
             _ => answers.first(),
         };
         answer.into_iter().map(|answer| self.found_in_tree(index, &probe, answer)).collect()
+    }
+
+    /// Whether the guards let a package count.
+    fn counts(&self, package: &Package) -> bool {
+        let holds = |pattern: &Option<Text>, text: &str| {
+            pattern.as_deref().is_none_or(|pattern| matches(pattern, text))
+        };
+        holds(&self.system, package.system.name()) && holds(&self.version, &package.upstream_version)
     }
 
     fn found_in_package(&self, index: &NameIndex<'_>, package: &Package) -> FoundPart {

@@ -3,6 +3,7 @@
 use crate::model::Text;
 use memchr::memmem::Finder;
 use rustc_hash::FxHashSet;
+use serde::{Deserialize, Deserializer};
 
 /// Whether `name` matches one alternative of `pattern`.
 ///
@@ -13,6 +14,27 @@ use rustc_hash::FxHashSet;
 /// ```
 pub fn matches(pattern: &str, name: &str) -> bool {
     pattern.split('|').any(|alternative| glob(alternative.as_bytes(), name.as_bytes()))
+}
+
+/// A pattern as a table has it: one, or an array of which any will do.
+#[derive(Deserialize)]
+#[serde(untagged, expecting = "a pattern or an array of patterns")]
+enum OneOrMore {
+    One(Text),
+    More(Vec<Text>),
+}
+
+/// Reads a pattern of a table.
+pub(super) fn pattern<'de, D: Deserializer<'de>>(from: D) -> Result<Text, D::Error> {
+    Ok(match OneOrMore::deserialize(from)? {
+        OneOrMore::One(one) => one,
+        OneOrMore::More(more) => more.join("|").into(),
+    })
+}
+
+/// Reads a pattern that a table may leave out.
+pub(super) fn some_pattern<'de, D: Deserializer<'de>>(from: D) -> Result<Option<Text>, D::Error> {
+    pattern(from).map(Some)
 }
 
 /// Greedy matching with one point of return; linear in practice, quadratic at worst.

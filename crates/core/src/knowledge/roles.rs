@@ -38,6 +38,8 @@ pub struct Role {
     pub programs: Vec<Text>,
     /// Categories that rule a launcher out.
     pub without: Vec<Text>,
+    /// Roles whose own app is a surprise in this one.
+    pub unlikely: Vec<Text>,
     /// Name of a link in `etc/alternatives` that decides.
     pub alternative: Option<Text>,
 }
