@@ -132,16 +132,23 @@ fn record(bytes: &[u8]) -> Option<Record<'_>> {
     })
 }
 
-/// Years since 1900, month, day, hour, minute, second, quarters of an hour from UTC.
-#[allow(clippy::arithmetic_side_effects, reason = "numbers of one byte each: no sum of them is too large")]
+/// Seconds since 1970 UTC of a record's seven bytes (ECMA-119, 9.1.5): years since 1900, month, day, hour, minute, second, quarters of
+/// an hour from UTC. 0 where they are no date.
 fn moment(bytes: &[u8]) -> i64 {
     let [year, month, day, hour, minute, second, zone] = bytes else { return 0 };
-    let (year, month, day) = (i64::from(*year) + 1900, i64::from(*month), i64::from(*day));
-    // Days since 1970 by the civil calendar, with March as the first month.
-    let (y, m) = if month > 2 { (year, month - 3) } else { (year - 1, month + 9) };
-    let days = 365 * y + y / 4 - y / 100 + y / 400 + (153 * m + 2) / 5 + day - 719_469;
-    let zone = i64::from(zone.cast_signed()) * 900;
-    days * 86_400 + i64::from(*hour) * 3600 + i64::from(*minute) * 60 + i64::from(*second) - zone
+    let part = |byte: &u8| i8::try_from(*byte).unwrap_or(-1);
+    let date = jiff::civil::DateTime::new(
+        i16::from(*year).saturating_add(1900),
+        part(month),
+        part(day),
+        part(hour),
+        part(minute),
+        part(second),
+        0,
+    );
+    let zone = i64::from(zone.cast_signed()).saturating_mul(900);
+    let utc = date.and_then(|date| date.to_zoned(jiff::tz::TimeZone::UTC));
+    utc.map_or(0, |utc| utc.timestamp().as_second().saturating_sub(zone))
 }
 
 /// How many bytes to skip before the fields of Rock Ridge; none where the root's own record has none.

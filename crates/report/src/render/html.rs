@@ -4,26 +4,7 @@ use crate::document::{Align, Block, Document, Fact, Line, Role, Row, Section, Sp
 use html_escape::encode_safe;
 
 /// Colours have the same meanings as in a terminal, and a contrast of 4.5 at least on either ground.
-const STYLE: &str = "\
-:root{color-scheme:light dark;--ground:#fff;--ink:#1c2226;--dim:#5b666d;--line:#d5dbdf;--plain:#3d5a80;--came:#00695c;--went:#a04000;--changed:#1a56b0;--look:#7a5200}\
-@media (prefers-color-scheme:dark){:root{--ground:#14181b;--ink:#e4e9ec;--dim:#9aa5ac;--line:#333b41;--plain:#9db8d8;--came:#5cc8b8;--went:#ffab70;--changed:#8fb8ff;--look:#ffd24d}}\
-body{margin:0 auto;padding:1.5rem 1rem;max-width:80rem;background:var(--ground);color:var(--ink);font:1rem/1.5 system-ui,sans-serif}\
-h1{font-size:1.4rem;margin:0}h2{font-size:1.1rem;margin:2rem 0 .5rem}.aside{color:var(--dim);margin:0 0 1rem}\
-.wide{overflow-x:auto;margin:1rem 0}table{border-collapse:collapse;font-size:.93rem}\
-th,td{padding:.2rem .8rem .2rem 0;text-align:left;vertical-align:top;font-weight:normal;overflow-wrap:anywhere;min-width:3rem}\
-thead th,thead td{color:var(--dim);border-bottom:1px solid var(--line);white-space:nowrap}tbody tr+tr>*{border-top:1px solid var(--line)}\
-th.group{padding-top:1.2rem;font-weight:600;border:0}.right{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}\
-dl{display:grid;grid-template-columns:max-content 1fr;gap:.2rem 1rem}dt,.dim{color:var(--dim)}dd{margin:0;overflow-wrap:anywhere}\
-.came{color:var(--came)}.went{color:var(--went)}.changed{color:var(--changed)}.look{color:var(--look);font-weight:600}\
-a{color:inherit;text-underline-offset:.2em}a:focus-visible,summary:focus-visible,input:focus-visible,.wide:focus-visible{outline:2px solid var(--changed);outline-offset:2px}\
-nav{display:flex;flex-wrap:wrap;gap:.3rem 1rem;margin:1rem 0;color:var(--dim)}details{margin:2rem 0 0}summary{cursor:pointer}summary h2{display:inline;margin:0}\
-section>h2{margin-top:2rem}.count{color:var(--dim);font-weight:400}svg.chart{max-width:100%;height:auto;display:block;margin:1rem 0;font-family:DejaVu Sans,Verdana,sans-serif}\
-figure{margin:1rem 0}.beside{margin-left:.8rem;color:var(--dim)}.c-text{fill:var(--ink)}.c-dim{fill:var(--dim)}.c-rule{fill:var(--line)}.c-plain{fill:var(--plain)}.c-came{fill:var(--came)}.c-went{fill:var(--went)}.c-changed{fill:var(--changed)}.c-upon{fill:var(--ground)}\
-.search{display:none;margin:1rem 0}.scripts .search{display:block}.search input{font:inherit;padding:.3rem .6rem;width:min(24rem,100%);box-sizing:border-box;background:var(--ground);color:var(--ink);border:1px solid var(--dim);border-radius:.2rem}\
-tr.out{display:none}footer{color:var(--dim);margin:3rem 0 1rem;font-size:.9rem}\
-@media print,(min-width:40rem){th,td{min-width:4.7rem}}\
-@media (max-width:40rem){figure{overflow-x:auto}svg.chart{min-width:38rem}dl{display:block}dd{margin-bottom:.5rem}}\
-@media print{body{max-width:none;padding:0;font-size:.85rem}nav,.search{display:none!important}details::details-content{content-visibility:visible;block-size:auto}figure{break-inside:avoid}h2{break-after:avoid}.wide{overflow:visible}tr{break-inside:avoid}}";
+const STYLE: &str = include_str!("../../assets/page.css");
 
 pub(crate) fn render(document: &Document) -> String {
     let title = document.blocks.iter().find_map(|block| match block {
@@ -33,7 +14,7 @@ pub(crate) fn render(document: &Document) -> String {
     let title = title.unwrap_or_else(|| "Fresh Tally".to_owned());
     let mut out = format!(
         "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
-         <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n<style>{STYLE}</style>\n\
+         <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n<style>\n{STYLE}</style>\n\
          </head>\n<body>\n<main>\n",
         encode_safe(&title)
     );
@@ -49,22 +30,14 @@ pub(crate) fn render(document: &Document) -> String {
     blocks.for_each(|block| write_block(block, &mut out));
     out.push_str("</main>\n");
     if sections.len() > 1 {
-        out.push_str(&format!("<script>{SCRIPT}</script>\n"));
+        out.push_str(&format!("<script>\n{SCRIPT}</script>\n"));
     }
     out.push_str("</body>\n</html>\n");
     out
 }
 
 /// Search and folding for who runs scripts; the page says everything without it.
-const SCRIPT: &str = "\
-(function(){document.body.className='scripts';var i=document.getElementById('search'),s=document.getElementById('found'),\
-d=[].slice.call(document.querySelectorAll('details')),o=d.map(function(x){return x.open}),\
-r=[].slice.call(document.querySelectorAll('tbody tr')).filter(function(x){return x.querySelector('td')}).map(function(x){return[x,x.textContent.toLowerCase()]});\
-function f(){var w=i.value.toLowerCase().trim(),n=0;r.forEach(function(x){var h=w&&x[1].indexOf(w)<0;x[0].className=h?'out':'';if(!h)n++});\
-d.forEach(function(x,k){x.open=w?!!x.querySelector('tbody tr:not(.out) td'):o[k]});s.textContent=w?n+' rows have it':''}\
-i.addEventListener('input',f);function a(){var t=location.hash&&document.getElementById(location.hash.slice(1));if(t&&t.tagName==='DETAILS')t.open=true}\
-window.addEventListener('hashchange',a);a();window.addEventListener('beforeprint',function(){d.forEach(function(x){x.open=true})});\
-window.addEventListener('afterprint',function(){d.forEach(function(x,k){x.open=o[k]})})})()";
+const SCRIPT: &str = include_str!("../../assets/page.js");
 
 fn sections(document: &Document) -> impl Iterator<Item = &Section> {
     document.blocks.iter().filter_map(|block| match block {

@@ -71,7 +71,7 @@ pub(super) fn ndb(blobs: &[Vec<u8>]) -> Vec<u8> {
         bytes.extend_from_slice(blob);
         // The last twelve bytes of the last block are the tail.
         bytes.resize((bytes.len() + 12).next_multiple_of(BLOCK) - 12, 0);
-        let sum = adler32(&bytes);
+        let sum = simd_adler32::adler32(&bytes.as_slice());
         bytes.extend_from_slice(&sum.to_le_bytes());
         bytes.extend_from_slice(&(blob.len() as u32).to_le_bytes());
         bytes.extend_from_slice(b"BlbE");
@@ -82,16 +82,6 @@ pub(super) fn ndb(blobs: &[Vec<u8>]) -> Vec<u8> {
         file.extend(bytes);
     }
     file
-}
-
-/// The checksum of RFC 1950.
-fn adler32(bytes: &[u8]) -> u32 {
-    let step = |(low, high): (u32, u32), byte: &u8| {
-        let low = (low + u32::from(*byte)) % 65_521;
-        (low, (high + low) % 65_521)
-    };
-    let (low, high) = bytes.iter().fold((1, 0), step);
-    high << 16 | low
 }
 
 const PAGE: usize = 4096;
