@@ -61,6 +61,13 @@ macro_rules! vocabulary {
             pub fn from_name(name: &str) -> Option<Self> {
                 Self::ALL.iter().copied().find(|word| word.name() == name)
             }
+
+            /// The word for a stable name, or for one of schema 1, or `None`.
+            pub fn from_any_name(name: &str) -> Option<Self> {
+                use $crate::vocabulary::Word;
+                let old = || Self::ALL.iter().copied().find(|word| Word::old_name(*word) == Some(name));
+                Self::from_name(name).or_else(old)
+            }
         }
 
         impl std::fmt::Display for $name {

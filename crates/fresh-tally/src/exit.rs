@@ -19,13 +19,9 @@ pub(crate) enum Exit {
     Bug = 4,
 }
 
-/// Ends the program at once: everything was written and flushed, and what is in memory need not be taken apart first.
-#[allow(unsafe_code, reason = "the standard library has no exit that leaves out the clean-up of memory")]
+/// Ends the program.
 pub(crate) fn end(exit: Exit) -> ! {
-    // SAFETY: `_exit` takes any number and never returns. It skips what was registered for the end of the process: only
-    // the allocator did, to give memory back that the system takes anyway; output is flushed where it is written, and
-    // temporary files are gone when the functions that made them returned.
-    unsafe { libc::_exit(exit as i32) }
+    std::process::exit(exit as i32)
 }
 
 /// Says what went wrong on standard error: one line, and a hint where one helps.

@@ -6,7 +6,7 @@
 
 mod common;
 
-use common::{BuiltIn, KEPT, each_view, kept};
+use common::{BuiltIn, KEPT, each_view, earlier, kept};
 use serde_json::Value;
 use std::collections::BTreeSet;
 use tally_core::model::Tally;
@@ -14,24 +14,6 @@ use tally_report::{Format, Palette, RenderOptions, ShowView, ShowWhat, View, ren
 
 /// What a name must never do to a page, a table or a terminal.
 const ATTACK: &str = "<script>alert(1)</script>\"'|`*_[x](y)\u{202e}\u{1b}[31m\r\n=cmd|' /C calc'!A0";
-
-/// The kept install as its release before might have been: less of everything, and earlier versions.
-fn earlier() -> Tally {
-    let mut document: Value = serde_json::from_str(KEPT).unwrap();
-    document["label"]["release"] = "4.0".into();
-    document["label"]["codename"] = "Avocet".into();
-    for list in ["packages", "launchers", "applications", "repositories", "startup", "parts", "defaults"] {
-        let items = document[list].as_array_mut().unwrap();
-        let all = std::mem::take(items).into_iter().enumerate();
-        *items = all.filter(|(i, _)| i % 7 != 3).map(|(_, item)| item).collect();
-        for item in items.iter_mut().step_by(3) {
-            if item["version"].is_string() {
-                item["version"] = "0.9-1".into();
-            }
-        }
-    }
-    serde_json::from_value(document).unwrap()
-}
 
 /// The kept install with an attack behind every text that its makers chose.
 fn hostile() -> Tally {

@@ -247,7 +247,7 @@ impl Reader<'_> {
                 Some(kind) => Subject::Kind(kind),
                 None => return Err(unknown("kind", Kind::ALL.iter().map(|kind| kind.name()).collect())),
             },
-            "finding" => match FindingName::from_name(&name) {
+            "finding" => match FindingName::from_any_name(&name) {
                 Some(finding) => Subject::Finding(finding),
                 None => return Err(unknown("finding", FindingName::ALL.iter().map(|o| o.name()).collect())),
             },

@@ -1,7 +1,9 @@
 use super::Text;
 use crate::vocabulary;
 use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
+use serde::de::value::MapAccessDeserializer;
+use serde::de::{MapAccess, Visitor};
+use serde::{Deserialize, Deserializer, Serialize};
 
 vocabulary! {
     /// Something that a package's files show.
@@ -98,8 +100,7 @@ vocabulary! {
 }
 
 /// Why a package is of its kind: a rule, and the facts that it rests on.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(from = "Stored")]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct KindReason {
     /// The facts, all of which hold.
     pub because: smallvec::SmallVec<[KindFact; 4]>,
@@ -178,32 +179,43 @@ impl KindReason {
     }
 }
 
-/// A reason as a document of this schema or of schema 1 has it.
-#[derive(Deserialize, JsonSchema)]
-#[serde(untagged)]
-enum Stored {
-    Known {
-        because: smallvec::SmallVec<[KindFact; 4]>,
-        #[serde(default)]
-        rule: Option<Text>,
-        #[serde(default)]
-        files: Vec<Trait>,
-        #[serde(default)]
-        detail: Option<Text>,
-        #[serde(default)]
-        legacy: Option<Text>,
-    },
-    Legacy(Text),
+/// The fields of a reason as a document of this schema has them.
+#[derive(Deserialize)]
+struct Stored {
+    because: smallvec::SmallVec<[KindFact; 4]>,
+    #[serde(default)]
+    rule: Option<Text>,
+    #[serde(default)]
+    files: Vec<Trait>,
+    #[serde(default)]
+    detail: Option<Text>,
+    #[serde(default)]
+    legacy: Option<Text>,
 }
 
-impl From<Stored> for KindReason {
-    fn from(stored: Stored) -> Self {
-        match stored {
-            Stored::Known { because, rule, files, detail, legacy } => {
-                Self { because, rule, files, detail, legacy }
+/// A reason of this schema is an object, one of schema 1 a sentence. There is one in each package, so it is read without being put
+/// aside first, as an untagged enum would.
+impl<'de> Deserialize<'de> for KindReason {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        struct Either;
+        impl<'de> Visitor<'de> for Either {
+            type Value = KindReason;
+
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str("a reason")
             }
-            Stored::Legacy(words) => Self::of_schema_1(&words),
+
+            fn visit_str<E: serde::de::Error>(self, words: &str) -> Result<KindReason, E> {
+                Ok(KindReason::of_schema_1(words))
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, fields: A) -> Result<KindReason, A::Error> {
+                let stored = Stored::deserialize(MapAccessDeserializer::new(fields))?;
+                let Stored { because, rule, files, detail, legacy } = stored;
+                Ok(KindReason { because, rule, files, detail, legacy })
+            }
         }
+        from.deserialize_any(Either)
     }
 }
 

@@ -28,7 +28,7 @@ pub struct Droppable {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Weighing {
     /// Schema number of this document.
-    pub weigh: u32,
+    pub schema_version: u32,
     /// Bytes on disk of all packages.
     pub installed_bytes: u64,
     /// Bytes that come on top, as asked.
@@ -41,7 +41,7 @@ pub struct Weighing {
     pub droppable: Vec<Droppable>,
 }
 
-/// Weighs an install against a limit. What could be dropped are applications and games, and packages that were chosen;
+/// Weighs an install against a limit. What could be dropped are applications and games, and packages installed explicitly;
 /// never what the system refuses to remove, the kernel, drivers, libraries, or a companion that would take its program along.
 pub fn weigh(tally: &Tally, limit_bytes: u64, plus_bytes: u64) -> Weighing {
     let installed_bytes = tally.installed_bytes();
@@ -56,7 +56,7 @@ pub fn weigh(tally: &Tally, limit_bytes: u64, plus_bytes: u64) -> Weighing {
             .then(if a.enough == b.enough { order } else { std::cmp::Ordering::Equal })
             .then_with(|| a.name.cmp(&b.name))
     });
-    Weighing { weigh: 1, installed_bytes, plus_bytes, limit_bytes, over_bytes, droppable }
+    Weighing { schema_version: 2, installed_bytes, plus_bytes, limit_bytes, over_bytes, droppable }
 }
 
 fn candidates(tally: &Tally, graph: &Graph<'_>, over: u64) -> Vec<Droppable> {

@@ -26,7 +26,6 @@ pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, Command
     let answers = check(&checklist, &tallies.iter().collect::<Vec<_>>());
     let exit = if answers.totals.iter().any(|totals| totals.fails()) { Exit::No } else { Exit::Done };
     output::show(&CheckView { check: &answers }, settings)?;
-    std::mem::forget(tallies);
     Ok(exit)
 }
 

@@ -95,3 +95,22 @@ pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dy
         OwnedFile { file: "usr/bin/inkcap".into(), package: Some(first), version: None, summary: None };
     with("owner", &OwnerView { label: new.label.clone(), asked: "usr/bin/inkcap".into(), files: vec![file] });
 }
+
+/// The kept install as its release before might have been: less of everything, and earlier versions.
+#[allow(dead_code, reason = "not every test has two releases")]
+pub(crate) fn earlier() -> Tally {
+    let mut document: serde_json::Value = serde_json::from_str(KEPT).unwrap();
+    document["label"]["release"] = "4.0".into();
+    document["label"]["codename"] = "Avocet".into();
+    for list in ["packages", "launchers", "applications", "repositories", "startup", "parts", "defaults"] {
+        let items = document[list].as_array_mut().unwrap();
+        let all = std::mem::take(items).into_iter().enumerate();
+        *items = all.filter(|(i, _)| i % 7 != 3).map(|(_, item)| item).collect();
+        for item in items.iter_mut().step_by(3) {
+            if item["version"].is_string() {
+                item["version"] = "0.9-1".into();
+            }
+        }
+    }
+    serde_json::from_value(document).unwrap()
+}
