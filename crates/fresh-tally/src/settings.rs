@@ -54,7 +54,7 @@ impl Settings {
             shelf: Shelf::new(shelf_folder(common, &config)?),
             shelf_given: common.shelf.is_some(),
             format: common.format.or_else(|| match output.as_deref() {
-                Some(path) => format_of_ending(path),
+                Some(path) => path.extension().and_then(|ending| Format::of_ending(ending.to_str()?)),
                 None => configured,
             }),
             options: RenderOptions {
@@ -104,17 +104,6 @@ pub(crate) fn read_rules(file: &Path) -> Result<OwnRules, CommandError> {
 fn configuration_folder() -> Option<PathBuf> {
     let folder = folder_of("XDG_CONFIG_HOME").or_else(|| home().map(|home| home.join(".config")))?;
     Some(folder.join("fresh-tally"))
-}
-
-fn format_of_ending(path: &Path) -> Option<Format> {
-    match path.extension()?.to_str()? {
-        "md" | "markdown" => Some(Format::Markdown),
-        "html" | "htm" => Some(Format::Html),
-        "csv" => Some(Format::Csv),
-        "json" => Some(Format::Json),
-        "txt" => Some(Format::Table),
-        _ => None,
-    }
 }
 
 fn shelf_folder(common: &Common, config: &Config) -> Result<PathBuf, CommandError> {

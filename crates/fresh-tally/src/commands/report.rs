@@ -93,11 +93,7 @@ fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, CommandError
 /// What is asked for: a folder of everything, or one file.
 enum Form<'a> {
     Folder(&'a Path),
-    Html,
-    Markdown,
-    Csv,
-    Json,
-    Table,
+    Text(Format),
     Svg,
     Png,
 }
@@ -108,11 +104,8 @@ impl<'a> Form<'a> {
         let form = match (settings.format, ending, settings.output.as_deref()) {
             (None, Some("svg"), _) => Self::Svg,
             (None, Some("png"), _) => Self::Png,
-            (Some(Format::Html), ..) => Self::Html,
-            (Some(Format::Csv), ..) => Self::Csv,
-            (Some(Format::Json), ..) => Self::Json,
-            (Some(Format::Table), ..) => Self::Table,
-            (Some(Format::Markdown), ..) | (None, _, None) if args.chart.is_none() => Self::Markdown,
+            (Some(format), ..) => Self::Text(format),
+            (None, _, None) if args.chart.is_none() => Self::Text(Format::Markdown),
             (None, _, None) => Self::Svg,
             (None, None, Some(folder)) => Self::Folder(folder),
             (None, Some(_), Some(folder)) if folder.is_dir() => Self::Folder(folder),
@@ -122,7 +115,6 @@ impl<'a> Form<'a> {
                     "-o: a report can't be written as `.{other}`; valid endings are {known}, and a name without an ending is a folder"
                 )));
             }
-            (Some(Format::Markdown), ..) => Self::Markdown,
         };
         match form {
             Self::Svg | Self::Png => Ok(form),
@@ -162,11 +154,11 @@ fn one(
     paper: ChartStyle,
 ) -> Result<Vec<u8>, CommandError> {
     Ok(match form {
-        Form::Html => report.html().into_bytes(),
-        Form::Markdown | Form::Folder(_) => report.markdown().into_bytes(),
-        Form::Table => report.plain().into_bytes(),
-        Form::Csv => csv(report.tables.first())?,
-        Form::Json => data(report)?,
+        Form::Text(Format::Html) => report.html().into_bytes(),
+        Form::Text(Format::Markdown) | Form::Folder(_) => report.markdown().into_bytes(),
+        Form::Text(Format::Table) => report.plain().into_bytes(),
+        Form::Text(Format::Csv) => csv(report.tables.first())?,
+        Form::Text(Format::Json) => data(report)?,
         Form::Svg => paper.svg(asked(report, chart)?),
         Form::Png => paper.png(asked(report, chart)?)?,
     })

@@ -94,23 +94,10 @@ impl Report {
         ];
         let (page, notes) =
             page(tally.label.title(), words::seen(tally.label.seen_as()), parts.into(), &[tally]);
-        let tables = [
-            ("overview", ShowWhat::Overview),
-            ("parts", ShowWhat::Parts),
-            ("programs", ShowWhat::Menu),
-            ("defaults", ShowWhat::Defaults),
-            ("packages", ShowWhat::Packages),
-            ("repositories", ShowWhat::Repositories),
-            ("startup", ShowWhat::Startup),
-            ("looks", ShowWhat::Looks),
-            ("weight", ShowWhat::Weight),
-            ("readings", ShowWhat::Readings),
-            ("findings", ShowWhat::Findings),
-        ];
         Ok(Self {
             page,
             notes,
-            tables: tables.into_iter().map(|(name, what)| (name, view(what).csv())).collect(),
+            tables: ShowWhat::ALL.iter().map(|what| (what.name(), view(*what).csv())).collect(),
             charts,
             data: {
                 let mut data = data("install", &tally.label, serde_json::to_value(tally)?)?;

@@ -30,6 +30,20 @@ impl Default for Format {
     }
 }
 
+impl Format {
+    /// The form of a file whose name ends so.
+    pub fn of_ending(ending: &str) -> Option<Self> {
+        let endings = |format: &Self| match format {
+            Self::Table => &["txt"][..],
+            Self::Markdown => &["md", "markdown"],
+            Self::Html => &["html", "htm"],
+            Self::Csv => &["csv"],
+            Self::Json => &["json"],
+        };
+        Self::ALL.iter().copied().find(|format| endings(format).contains(&ending))
+    }
+}
+
 /// What the terminal can show; only [`Format::Table`] asks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct RenderOptions {
