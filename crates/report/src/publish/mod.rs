@@ -167,11 +167,7 @@ impl Report {
             notes,
             tables: tables.into_iter().map(|(name, what)| (name, view(what).csv())).collect(),
             charts,
-            data: data(
-                "comparison",
-                &comparison.new,
-                serde_json::from_slice(&view(CompareWhat::All).json()?)?,
-            )?,
+            data: data("comparison", &comparison.new, serde_json::to_value(view(CompareWhat::All).wire())?)?,
         })
     }
 

@@ -294,8 +294,15 @@ impl View for CompareView<'_> {
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
+        pretty(&self.wire())
+    }
+}
+
+impl CompareView<'_> {
+    /// The comparison with its sentences, as JSON has it.
+    pub(crate) fn wire(&self) -> impl Serialize + '_ {
         let comparison = self.comparison;
-        pretty(&ComparisonWire {
+        ComparisonWire {
             schema_version: comparison.schema_version,
             old: &comparison.old,
             new: &comparison.new,
@@ -312,11 +319,9 @@ impl View for CompareView<'_> {
             held_back: &comparison.held_back,
             totals: &comparison.totals,
             not_recorded: &comparison.not_recorded,
-        })
+        }
     }
-}
 
-impl CompareView<'_> {
     /// How much of it came with the base, when one was given.
     fn base_said(&self) -> String {
         let totals = &self.comparison.totals;
