@@ -3,6 +3,7 @@
 use crate::error::CommandError;
 use std::backtrace::{Backtrace, BacktraceStatus};
 use std::panic::PanicHookInfo;
+use std::process::ExitCode;
 
 /// How the program ends. Scripts rely on these numbers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -19,9 +20,10 @@ pub(crate) enum Exit {
     Bug = 4,
 }
 
-/// Ends the program.
-pub(crate) fn end(exit: Exit) -> ! {
-    std::process::exit(exit as i32)
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        Self::from(exit as u8)
+    }
 }
 
 /// Says what went wrong on standard error: one line, and a hint where one helps.

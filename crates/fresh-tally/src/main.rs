@@ -16,12 +16,13 @@ mod progress;
 mod settings;
 
 use clap::{CommandFactory, Parser};
+use std::process::ExitCode;
 
 /// Tallies are many small texts; this allocator halves the time of reading one.
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
-fn main() {
+fn main() -> ExitCode {
     std::panic::set_hook(Box::new(exit::tell_of_a_bug));
     // A shell that completes a line asks by an environment variable, and gets its answer here.
     clap_complete::CompleteEnv::with_factory(args::Cli::command).var(args::COMPLETE).complete();
@@ -35,7 +36,7 @@ fn main() {
         commands::run(cli.command, &settings)
     });
     interrupt::clear();
-    exit::end(match outcome {
+    ExitCode::from(match outcome {
         Ok(Ok(exit)) => exit,
         Ok(Err(error)) => exit::report(&error),
         Err(_) => exit::Exit::Bug,

@@ -65,7 +65,7 @@ fn one_that_took_a_role_is_told_with_what_it_replaced() {
         said(browsers("marshlight", "Marshlight"), browsers("lapwing", "Lapwing")),
         [(
             "default-replaced".into(),
-            "Lapwing replaces Marshlight as web browser and web page opener".into()
+            "Lapwing replaces Marshlight as web browser and app for local web pages".into()
         )]
     );
 }

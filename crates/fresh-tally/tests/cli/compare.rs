@@ -90,7 +90,10 @@ fn every_package_that_came_or_went_has_a_decision_or_is_counted() {
     );
     let headlines = json["headlines"].as_array().unwrap();
     assert!(headlines.len() <= 12);
-    assert_eq!(headlines[0]["text"], "Lapwing replaces Marshlight as web browser and web page opener");
+    assert_eq!(
+        headlines[0]["text"],
+        "Lapwing replaces Marshlight as web browser and app for local web pages"
+    );
 }
 
 #[test]

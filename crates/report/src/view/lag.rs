@@ -57,7 +57,7 @@ impl View for LagView<'_> {
             Line::from(Span::new(Role::Changed, format!("{behind} behind")))
                 .and(", ")
                 .and(Span::new(Role::Came, format!("{current} up to date")))
-                .and(format!(", {} not in the file", lag.unknown.len())),
+                .and(format!(", {} not in the upstream file", lag.unknown.len())),
         );
         let mut table = Table::new(vec![
             Column::new("").name(),
@@ -77,7 +77,8 @@ impl View for LagView<'_> {
         document.table_or(table, "None of its parts and programs is in the file.");
         if !lag.unknown.is_empty() {
             let number = count_of(lag.unknown.len() as u64, "name");
-            document.paragraph(dim(format!("Not in the file ({number}): {}", lag.unknown.join(", "))));
+            document
+                .paragraph(dim(format!("Not in the upstream file ({number}): {}", lag.unknown.join(", "))));
         }
         let legend = "Days: from the first newer release to that day.";
         document.paragraph(dim(legend));

@@ -12,7 +12,7 @@ pub fn decided(decided: &Decided) -> String {
         DecidedBy::AlternativeLink => format!("chosen by {file}"),
         DecidedBy::ParentType { parent } => format!("opens the parent type {parent}, by {}", place(file)),
         DecidedBy::NotSet => "several apps could, and none is set".to_owned(),
-        DecidedBy::Nothing => "no app does it".to_owned(),
+        DecidedBy::Nothing => "no app for it".to_owned(),
         DecidedBy::RemovedSince { packages } => {
             let was = if are(packages.len()) == "is" { "was" } else { "were" };
             format!("not known: {} {was} removed since installation", listed(packages, 5))

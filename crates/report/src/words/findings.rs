@@ -1,9 +1,33 @@
 use super::{listed, plain, systems};
 use crate::text::{bytes_human, count_of};
-use tally_core::model::{AgentPurpose, FindingDetails, TypeDefault};
+use tally_core::model::{AgentPurpose, FindingDetails, FindingName, TypeDefault};
 
 /// Names that one line holds; the rest is counted.
 const NAMES: usize = 8;
+
+/// The heading above such findings.
+pub const fn finding_title(name: FindingName) -> &'static str {
+    match name {
+        FindingName::WebPageLauncher => "Menu entries that only open a web page",
+        FindingName::MissingProgram => "Menu entries without their program",
+        FindingName::HalfInstalled => "Packages not fully installed",
+        FindingName::TwoLaunchers => "Programs listed twice in the menu",
+        FindingName::NoDefault => "No default app",
+        FindingName::MixedDefaults => "Different apps for similar files",
+        FindingName::BrokenDefault => "Default apps that are not installed",
+        FindingName::UnlikelyDefault => "Unlikely default apps",
+        FindingName::InNoRepository => "In none of the repositories",
+        FindingName::ForeignRepository => "Third-party repositories",
+        FindingName::UnownedStartup => "Startup items of no package",
+        FindingName::ReportsHome => "Programs that report to their makers",
+        FindingName::InstallerLeftBehind => "The installer is still there",
+        FindingName::TransitionalPackage => "Transitional packages",
+        FindingName::TwoFormats => "Delivered in two formats",
+        FindingName::Games => "Games",
+        FindingName::RemovedLeftovers => "Configuration of removed packages",
+        FindingName::ManifestDisagrees => "Packages that differ from the image's list",
+    }
+}
 
 /// What was found, as a sentence without its full stop.
 pub fn finding(details: &FindingDetails) -> String {

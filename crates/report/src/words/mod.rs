@@ -20,7 +20,7 @@ pub use changes::{
 };
 pub use decisions::{decision_kind, decision_names, decision_reason, decision_title};
 pub use defaults::decided;
-pub use findings::{finding, purpose};
+pub use findings::{finding, finding_title, purpose};
 pub use headlines::headline;
 pub use kinds::kind_reason;
 pub use rows::{cell, measure, remark, row_label};

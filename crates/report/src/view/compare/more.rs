@@ -66,7 +66,7 @@ pub(super) fn decisions(document: &mut Document, view: &CompareView<'_>, limit: 
     document.heading(Line::from("Decisions").and(dim(said)));
     let mut table = Table::new(vec![
         Column::new(""),
-        Column::new("of what").name(),
+        Column::new("what").name(),
         Column::new("packages").right(),
         Column::new("on disk").right(),
         Column::new("because").sentence().drops(1),

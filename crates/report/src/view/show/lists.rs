@@ -289,7 +289,8 @@ pub(super) fn findings(tally: &Tally) -> Document {
         };
         let lines: Vec<Line> = of_rule.map(line).collect();
         if !lines.is_empty() {
-            document.heading(Span::new(Role::LookTwice, rule.name()));
+            let title = Span::new(Role::LookTwice, words::finding_title(*rule));
+            document.heading(Line::from(title).and(dim(format!("  {rule}"))));
             document.push(Block::Ranked(lines));
         }
     }
@@ -307,7 +308,7 @@ pub(super) fn findings(tally: &Tally) -> Document {
 pub(super) fn not_looked_for(tally: &Tally) -> Vec<&'static str> {
     let is_found = |rule: &FindingName| tally.findings.iter().any(|finding| finding.name() == *rule);
     let rules = FindingName::ALL.iter().filter(|rule| !tally.looks_for(**rule) && !is_found(rule));
-    rules.map(|rule| rule.name()).collect()
+    rules.map(|rule| words::finding_title(*rule)).collect()
 }
 
 fn place(evidence: &Evidence) -> String {

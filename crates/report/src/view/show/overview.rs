@@ -81,11 +81,7 @@ fn in_the_box(tally: &Tally) -> Vec<Fact> {
     if tally.lacks(MissingFact::Sizes) || bytes == 0 {
         facts.push(fact("", "size not recorded", dim("this source has no sizes of packages")));
     } else {
-        facts.push(fact(
-            "",
-            format!("{} on disk", bytes_human(bytes)),
-            dim("by the sizes that the packages state"),
-        ));
+        facts.push(fact("", format!("{} on disk", bytes_human(bytes)), dim("according to the packages")));
     }
     facts
 }

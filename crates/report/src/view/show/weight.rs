@@ -167,7 +167,7 @@ pub(super) fn document(tally: &Tally) -> Document {
         return document;
     }
     let total = tally.installed_bytes();
-    document.paragraph(format!("{} on disk, by the sizes that the packages state", bytes_human(total)));
+    document.paragraph(format!("{} on disk, according to the packages", bytes_human(total)));
     let mut table = Table::new(vec![
         Column::new("").name(),
         Column::new("packages").right().drops(1),
