@@ -74,7 +74,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
         step.say(what, &format!("take {} --profile full", source.display()))?;
         super::take::run(full(source), own)?;
     }
-    step.say("List the programs of the menu", &format!("show {new} menu"))?;
+    step.say("List the programs in the menu", &format!("show {new} menu"))?;
     super::show::run(new, ShowWhat::Menu, own)?;
     step.say("Compare the two releases", &format!("compare {old} {new}"))?;
     super::compare::run(&CompareArgs::of(old, new), own)?;
@@ -89,7 +89,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     for (handle, (memory, live)) in handles.iter().zip(MEMORY) {
         let options = if live { " --live" } else { "" };
         let line = format!("note {handle} memory={memory} --when idle{options}");
-        step.say("Record a figure that was measured by hand", &line)?;
+        step.say("Record a measured figure", &line)?;
         let note = NoteArgs {
             install: handle.clone(),
             words: vec![format!("memory={memory}")],

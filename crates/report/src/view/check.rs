@@ -106,7 +106,7 @@ impl CheckView<'_> {
             }
         }
         if !found.rows.is_empty() {
-            document.heading("Questions that one answers with no");
+            document.heading("Questions answered with no");
             document.table_or(found, "");
         }
     }

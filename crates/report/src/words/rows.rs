@@ -13,7 +13,7 @@ pub fn row_label(label: &RowLabel) -> Cow<'_, str> {
             format!("{name} (found as {})", listed(taken_as, taken_as.len())).into()
         }
         RowLabel::Kind(kind) => format!("Kind: {}", plain(kind.name())).into(),
-        RowLabel::System(system) => format!("Packages by {system}").into(),
+        RowLabel::System(system) => format!("{system} packages").into(),
         RowLabel::Session { name, display } => format!("Session {name} ({display})").into(),
         RowLabel::Measure(name) => measure(name).into(),
     }

@@ -25,7 +25,7 @@ vocabulary! {
         Overview = "overview",
         /// What it is built from, with versions.
         Parts = "parts",
-        /// The programs of the menu, category by category.
+        /// The programs in the menu, category by category.
         Menu = "menu",
         /// Which app opens which type, and what decided it.
         Defaults = "defaults",
