@@ -1,9 +1,11 @@
 //! The reviewer's configuration: `config.toml` in the configuration folder. See `docs/formats/configuration.md`.
 
+use crate::environment;
 use crate::error::CommandError;
 use crate::output;
 use serde::Deserialize;
 use std::path::{Path, PathBuf};
+use tally_shelf::Shelf;
 
 /// Name of the file in the configuration folder.
 pub(crate) const FILE: &str = "config.toml";
@@ -60,6 +62,19 @@ impl Config {
         config.file = Some(file);
         Ok(config)
     }
+}
+
+/// The shelf that a shell completes handles from; none has any where there is no home.
+pub(crate) fn default_shelf() -> Shelf {
+    let config =
+        || Config::read(environment::configuration_folder().as_deref(), environment::home().as_deref());
+    let configured = || config().ok().and_then(|config| config.shelf);
+    Shelf::new(
+        environment::shelf()
+            .or_else(configured)
+            .or_else(environment::default_shelf_folder)
+            .unwrap_or_default(),
+    )
 }
 
 /// A path without `~/` at its beginning.

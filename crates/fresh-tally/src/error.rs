@@ -134,3 +134,29 @@ impl CommandError {
 fn quoted(names: &[String]) -> String {
     names.iter().take(3).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(" or ")
 }
+
+/// Says what went wrong on standard error: one line, and a hint where one helps.
+#[allow(clippy::print_stderr, reason = "errors end here")]
+pub(crate) fn report(failure: &CommandError) -> Exit {
+    if failure.is_closed_pipe() {
+        return Exit::Done;
+    }
+    eprintln!("error: {}", tally_report::clean(&failure.to_string()));
+    if tracing::enabled!(tracing::Level::INFO) {
+        causes(failure);
+    }
+    if let Some(hint) = failure.hint() {
+        eprintln!("hint: {}", tally_report::clean(&hint));
+    }
+    failure.exit()
+}
+
+/// Says what led to an error, cause by cause, where more was asked for with `-v`.
+#[allow(clippy::print_stderr, reason = "errors end here")]
+fn causes(failure: &CommandError) {
+    let mut cause = std::error::Error::source(failure);
+    while let Some(error) = cause {
+        eprintln!("because: {}", tally_report::clean(&error.to_string()));
+        cause = error.source();
+    }
+}

@@ -1,6 +1,5 @@
-//! Exit codes, and the one place that turns an error into words, a hint and a code.
+//! Exit codes, and what a panic prints.
 
-use crate::error::CommandError;
 use std::backtrace::{Backtrace, BacktraceStatus};
 use std::panic::PanicHookInfo;
 use std::process::ExitCode;
@@ -26,22 +25,6 @@ impl From<Exit> for ExitCode {
     }
 }
 
-/// Says what went wrong on standard error: one line, and a hint where one helps.
-#[allow(clippy::print_stderr, reason = "errors end here")]
-pub(crate) fn report(failure: &CommandError) -> Exit {
-    if failure.is_closed_pipe() {
-        return Exit::Done;
-    }
-    eprintln!("error: {}", tally_report::clean(&failure.to_string()));
-    if tracing::enabled!(tracing::Level::INFO) {
-        causes(failure);
-    }
-    if let Some(hint) = failure.hint() {
-        eprintln!("hint: {}", tally_report::clean(&hint));
-    }
-    failure.exit()
-}
-
 /// What a panic prints: where it happened, and that it is not the user's fault; with `RUST_BACKTRACE=1` the way there as well. One that
 /// is caught where a file is decoded is told of as that file's, and not here.
 #[allow(clippy::print_stderr, reason = "the last words of the program")]
@@ -62,15 +45,5 @@ pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
         eprintln!("{trace}");
     } else {
         eprintln!("hint: please report this line and your command; RUST_BACKTRACE=1 shows more");
-    }
-}
-
-/// Says what led to an error, cause by cause, where more was asked for with `-v`.
-#[allow(clippy::print_stderr, reason = "errors end here")]
-fn causes(failure: &CommandError) {
-    let mut cause = std::error::Error::source(failure);
-    while let Some(error) = cause {
-        eprintln!("because: {}", tally_report::clean(&error.to_string()));
-        cause = error.source();
     }
 }

@@ -7,6 +7,7 @@ mod args;
 mod commands;
 mod config;
 mod diagnostics;
+mod environment;
 mod error;
 mod exit;
 mod install;
@@ -38,7 +39,7 @@ fn main() -> ExitCode {
     interrupt::clear();
     ExitCode::from(match outcome {
         Ok(Ok(exit)) => exit,
-        Ok(Err(error)) => exit::report(&error),
+        Ok(Err(error)) => error::report(&error),
         Err(_) => exit::Exit::Bug,
     })
 }

@@ -1,9 +1,9 @@
-//! What the arguments and the environment mean together. The environment is read here and nowhere else.
+//! What the arguments, the configuration file and the environment mean together.
 
 use crate::args::Common;
 use crate::config::{Applied, Config};
 use crate::error::CommandError;
-use crate::output;
+use crate::{environment, output};
 use clap::{ColorChoice, ValueEnum};
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
@@ -44,7 +44,8 @@ impl Settings {
     /// Puts arguments and environment together.
     pub(crate) fn from_args(common: &Common) -> Result<Self, CommandError> {
         let output = common.output.clone().filter(|path| path != Path::new("-"));
-        let config = Config::read(configuration_folder().as_deref(), home().as_deref())?;
+        let config =
+            Config::read(environment::configuration_folder().as_deref(), environment::home().as_deref())?;
         let configured: Option<Format> = word("format", config.format.as_deref(), &config)?;
         let color =
             common.color.or(color("color", config.color.as_deref(), &config)?).unwrap_or(ColorChoice::Auto);
@@ -60,7 +61,7 @@ impl Settings {
             options: RenderOptions {
                 width: width(common, &config, to_terminal),
                 palette: palette(color, to_terminal),
-                ascii: !speaks_utf8(),
+                ascii: !environment::speaks_utf8(),
             },
             output,
             own: own_rules(common, &config)?,
@@ -68,7 +69,7 @@ impl Settings {
             config,
             seen,
             quiet: common.quiet,
-            now: now(),
+            now: environment::now(),
         })
     }
 
@@ -83,7 +84,7 @@ fn own_rules(common: &Common, config: &Config) -> Result<OwnRules, CommandError>
     let mut own = OwnRules::default();
     let given = if common.rules.is_empty() { &config.rules } else { &common.rules };
     if given.is_empty() {
-        let file = configuration_folder().map(|folder| folder.join("rules.toml"));
+        let file = environment::configuration_folder().map(|folder| folder.join("rules.toml"));
         if let Some(file) = file.filter(|file| file.exists()) {
             own = read_rules(&file)?;
         }
@@ -100,50 +101,11 @@ pub(crate) fn read_rules(file: &Path) -> Result<OwnRules, CommandError> {
     OwnRules::parse(&text).map_err(|source| CommandError::OwnRules { path: file.into(), source })
 }
 
-/// Where the reviewer's configuration lies.
-fn configuration_folder() -> Option<PathBuf> {
-    let folder = folder_of("XDG_CONFIG_HOME").or_else(|| home().map(|home| home.join(".config")))?;
-    Some(folder.join("fresh-tally"))
-}
-
 fn shelf_folder(common: &Common, config: &Config) -> Result<PathBuf, CommandError> {
-    let by_hand = common.shelf.clone().or_else(shelf_of_the_environment);
-    by_hand.or_else(|| config.shelf.clone()).or_else(default_shelf_folder).ok_or_else(|| {
+    let by_hand = common.shelf.clone().or_else(environment::shelf);
+    by_hand.or_else(|| config.shelf.clone()).or_else(environment::default_shelf_folder).ok_or_else(|| {
         CommandError::Usage("there is no home folder for the shelf: name one with --shelf DIR".into())
     })
-}
-
-fn set(name: &str) -> Option<PathBuf> {
-    std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
-}
-
-/// The home folder.
-fn home() -> Option<PathBuf> {
-    set("HOME")
-}
-
-/// A folder of the XDG Base Directory Specification: what is no absolute path is to be ignored.
-fn folder_of(name: &str) -> Option<PathBuf> {
-    set(name).filter(|folder| folder.is_absolute())
-}
-
-fn shelf_of_the_environment() -> Option<PathBuf> {
-    set("FRESH_TALLY_SHELF")
-}
-
-/// Where the shelf is when nothing says: in the data folder.
-fn default_shelf_folder() -> Option<PathBuf> {
-    let data = folder_of("XDG_DATA_HOME").or_else(|| home().map(|home| home.join(".local/share")));
-    data.map(|data| data.join("fresh-tally/shelf"))
-}
-
-/// The shelf that a shell completes handles from; none has any where there is no home.
-pub(crate) fn default_shelf() -> Shelf {
-    let config = || Config::read(configuration_folder().as_deref(), home().as_deref());
-    let configured = || config().ok().and_then(|config| config.shelf);
-    Shelf::new(
-        shelf_of_the_environment().or_else(configured).or_else(default_shelf_folder).unwrap_or_default(),
-    )
 }
 
 /// A word of the configuration file, as the option of the same name would read it.
@@ -192,13 +154,10 @@ fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, CommandErro
         list.push(Applied { key, value, from });
     };
     let shelf = shelf_folder(common, config)?.display().to_string();
-    let of_environment =
-        shelf_of_the_environment().map(|path| (path.display().to_string(), "FRESH_TALLY_SHELF"));
+    let of_environment = environment::shelf().map(|path| (path.display().to_string(), "FRESH_TALLY_SHELF"));
     add("shelf", optional(&common.shelf), of_environment, optional(&config.shelf), &shelf);
     add("format", common.format.map(|word| word.to_string()), None, config.format.clone(), "table");
-    let no_color = std::env::var_os("NO_COLOR")
-        .filter(|value| !value.is_empty())
-        .map(|_| ("never".to_owned(), "NO_COLOR"));
+    let no_color = environment::refuses_color().then(|| ("never".to_owned(), "NO_COLOR"));
     add("color", common.color.map(|word| word.to_string()), no_color, config.color.clone(), "auto");
     add(
         "width",
@@ -232,28 +191,13 @@ fn width(common: &Common, config: &Config, to_terminal: bool) -> Option<usize> {
 }
 
 fn palette(color: ColorChoice, to_terminal: bool) -> Palette {
-    let refused = || std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
-    let dumb = || std::env::var_os("TERM").is_some_and(|term| term == "dumb");
     match color {
         ColorChoice::Always => Palette::Coloured,
-        ColorChoice::Auto if to_terminal && !refused() && !dumb() => Palette::Coloured,
+        ColorChoice::Auto
+            if to_terminal && !environment::refuses_color() && !environment::is_dumb_terminal() =>
+        {
+            Palette::Coloured
+        }
         ColorChoice::Auto | ColorChoice::Never => Palette::Plain,
     }
-}
-
-/// Whether the locale's encoding is UTF-8: the first of the variables that is set decides, as in POSIX; none says nothing against it.
-fn speaks_utf8() -> bool {
-    let locale = ["LC_ALL", "LC_CTYPE", "LANG"].iter().find_map(|name| set(name));
-    locale.is_none_or(|locale| {
-        let locale = locale.to_string_lossy().to_ascii_lowercase();
-        locale.contains("utf-8") || locale.contains("utf8")
-    })
-}
-
-fn now() -> String {
-    let epoch = std::env::var("SOURCE_DATE_EPOCH").ok().and_then(|seconds| seconds.parse::<i64>().ok());
-    let moment = epoch
-        .and_then(|seconds| jiff::Timestamp::from_second(seconds).ok())
-        .unwrap_or_else(jiff::Timestamp::now);
-    moment.strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
 }

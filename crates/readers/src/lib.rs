@@ -20,6 +20,7 @@ mod defaults;
 pub mod history;
 mod keyfile;
 mod left_out;
+pub mod logs;
 mod looks;
 mod medium;
 pub mod owner;

@@ -1,6 +1,28 @@
-use crate::chart::Ink;
 use crate::document::Role;
 use anstyle::{Ansi256Color, Style};
+
+/// The meaning of a colour.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Ink {
+    /// Text.
+    Text,
+    /// Text that matters less.
+    Dim,
+    /// Rules.
+    Rule,
+    /// Figures that mean nothing but their size.
+    Plain,
+    /// It came.
+    Came,
+    /// It went.
+    Went,
+    /// It changed.
+    Changed,
+    /// Between the ground (0) and the colour of figures (1).
+    Shade(f32),
+    /// Text upon a shade of that strength.
+    Upon(f32),
+}
 
 /// Colours by meaning. The four meanings differ in brightness too, and words always say the same.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

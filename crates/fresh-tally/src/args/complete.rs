@@ -1,6 +1,6 @@
 //! Completion of installs: handles on the shelf first, then paths.
 
-use crate::settings;
+use crate::config;
 use clap_complete::engine::{ArgValueCompleter, CompletionCandidate, PathCompleter, ValueCompleter};
 use std::ffi::OsStr;
 
@@ -8,7 +8,7 @@ use std::ffi::OsStr;
 pub(crate) fn handles() -> ArgValueCompleter {
     ArgValueCompleter::new(|typed: &OsStr| -> Vec<CompletionCandidate> {
         let begins = typed.to_string_lossy();
-        let shelf = settings::default_shelf().handles().unwrap_or_default();
+        let shelf = config::default_shelf().handles().unwrap_or_default();
         let mut candidates: Vec<CompletionCandidate> = shelf
             .into_iter()
             .filter(|handle| handle.starts_with(&*begins))

@@ -4,8 +4,8 @@
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
 use super::{KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
-use crate::history::Clock;
 use crate::keyfile::KeyFile;
+use crate::logs::Clock;
 use crate::text::{filled, name_text, text, time_text};
 use crate::xml;
 use gvariant::aligned_bytes::copy_to_align;

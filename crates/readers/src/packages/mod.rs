@@ -17,7 +17,7 @@ pub mod xbps;
 
 pub use owners::{Owners, WantedPaths, each_folder, split_folder};
 
-use crate::history::Clock;
+use crate::logs::Clock;
 use tally_core::history::SystemRecords;
 use tally_core::model::{Label, MissingFact, Package, Repository, System, Text, Unread};
 use tally_trees::Tree;

@@ -4,7 +4,7 @@ use super::files::{Files, survey_each};
 use super::{
     KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
-use crate::history::Clock;
+use crate::logs::Clock;
 use crate::text::{lines, name_text, text, time_text};
 use rayon::prelude::*;
 use std::collections::BTreeMap;

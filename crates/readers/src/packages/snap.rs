@@ -4,7 +4,7 @@
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
 use super::{Embedded, KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
-use crate::history::Clock;
+use crate::logs::Clock;
 use crate::text::{name_text, text, time_text};
 use serde::Deserialize;
 use serde::de::DeserializeOwned;

@@ -10,8 +10,9 @@ mod raster;
 mod scene;
 mod svg;
 
+pub use crate::style::Ink;
 pub use data::{of_comparison, of_grid, of_install, of_releases};
-pub use scene::{Anchor, Ink, Item, Scene};
+pub use scene::{Anchor, Item, Scene};
 
 use crate::style::Theme;
 use crate::view::capital;

@@ -1,25 +1,4 @@
-/// The meaning of a colour.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Ink {
-    /// Text.
-    Text,
-    /// Text that matters less.
-    Dim,
-    /// Rules.
-    Rule,
-    /// Figures that mean nothing but their size.
-    Plain,
-    /// It came.
-    Came,
-    /// It went.
-    Went,
-    /// It changed.
-    Changed,
-    /// Between the ground (0) and the colour of figures (1).
-    Shade(f32),
-    /// Text upon a shade of that strength.
-    Upon(f32),
-}
+use crate::style::Ink;
 
 /// Which point of a text its place is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

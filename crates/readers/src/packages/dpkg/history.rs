@@ -1,7 +1,7 @@
 //! What `dpkg.log`, apt's history and the installer's `initial-status.gz` tell of the past.
 
 use super::control::stanzas;
-use crate::history::{Clock, in_order, read_log, rotated};
+use crate::logs::{Clock, in_order, read_log, rotated};
 use crate::text::{filled, lines, text};
 use tally_core::history::{Event, Initial, Run, SystemRecords};
 use tally_core::model::{Evidence, System, Text, Unread};

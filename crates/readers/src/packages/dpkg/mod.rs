@@ -12,7 +12,7 @@ pub use control::{Field, Stanza, stanzas};
 pub(crate) use status::read as read_status;
 
 use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
-use crate::history::Clock;
+use crate::logs::Clock;
 use crate::text::name_text;
 use tally_core::history::SystemRecords;
 use tally_core::model::{Label, MissingFact, Package, System, Unread};

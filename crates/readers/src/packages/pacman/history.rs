@@ -1,6 +1,6 @@
 //! `var/log/pacman.log`: what `[ALPM]` lines tell.
 
-use crate::history::{Clock, in_order, read_log};
+use crate::logs::{Clock, in_order, read_log};
 use crate::text::{filled, lines, text};
 use tally_core::history::{Event, Run, SystemRecords};
 use tally_core::model::{Evidence, System, Text, Unread};

@@ -6,7 +6,7 @@ mod sync;
 
 use super::files::{Files, survey_each};
 use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
-use crate::history::Clock;
+use crate::logs::Clock;
 use crate::text::{filled, name_text, time_text};
 pub(crate) use desc::relation;
 use desc::{Record, text_of};

@@ -9,8 +9,8 @@ use super::files::{Files, survey_each};
 use super::{
     KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
-use crate::history::{Clock, Versions, read_log};
 use crate::keyfile::KeyFile;
+use crate::logs::{Clock, Versions, read_log};
 use crate::text::{filled, lines, name_text, text, time_text};
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;

@@ -1,7 +1,7 @@
 //! What the resolvers above rpm recorded of their transactions: dnf, dnf5, zypp.
 
 use crate::database::{Database, DatabaseError};
-use crate::history::{Clock, Versions, in_order, read_log};
+use crate::logs::{Clock, Versions, in_order, read_log};
 use crate::text::{lines, text};
 use std::collections::BTreeMap;
 use tally_core::history::{Event, SystemRecords};

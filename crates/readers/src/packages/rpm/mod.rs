@@ -16,7 +16,7 @@ pub(crate) use record::source_name;
 use super::files::{Files, Look};
 use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::database::{Database, DatabaseError};
-use crate::history::Clock;
+use crate::logs::Clock;
 use crate::text::text;
 use header::{Header, tag};
 use tally_core::history::SystemRecords;
