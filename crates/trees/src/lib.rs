@@ -21,7 +21,7 @@ mod layers;
 mod limits;
 mod listed;
 mod memory;
-mod num;
+pub mod num;
 mod path;
 mod shield;
 mod source;

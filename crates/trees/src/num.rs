@@ -6,26 +6,31 @@ fn bytes<const N: usize>(from: &[u8], at: usize) -> [u8; N] {
 }
 
 /// 16 bits, the lowest byte first.
-pub(crate) fn le16(from: &[u8], at: usize) -> u16 {
+pub fn le16(from: &[u8], at: usize) -> u16 {
     u16::from_le_bytes(bytes(from, at))
 }
 
 /// 32 bits, the lowest byte first.
-pub(crate) fn le32(from: &[u8], at: usize) -> u32 {
+pub fn le32(from: &[u8], at: usize) -> u32 {
     u32::from_le_bytes(bytes(from, at))
 }
 
 /// 64 bits, the lowest byte first.
-pub(crate) fn le64(from: &[u8], at: usize) -> u64 {
+pub fn le64(from: &[u8], at: usize) -> u64 {
     u64::from_le_bytes(bytes(from, at))
 }
 
+/// 16 bits, the highest byte first.
+pub fn be16(from: &[u8], at: usize) -> u16 {
+    u16::from_be_bytes(bytes(from, at))
+}
+
 /// 32 bits, the highest byte first.
-pub(crate) fn be32(from: &[u8], at: usize) -> u32 {
+pub fn be32(from: &[u8], at: usize) -> u32 {
     u32::from_be_bytes(bytes(from, at))
 }
 
 /// 64 bits, the highest byte first.
-pub(crate) fn be64(from: &[u8], at: usize) -> u64 {
+pub fn be64(from: &[u8], at: usize) -> u64 {
     u64::from_be_bytes(bytes(from, at))
 }

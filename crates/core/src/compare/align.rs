@@ -99,7 +99,7 @@ pub fn align(sides: &Sides<'_>) -> Alignment {
     work.finish()
 }
 
-/// A claim in the order that claims are met: strength, whether the kinds differ, names, positions.
+/// A claim, with its sort key first: claims are paired in ascending order of strength, whether the kinds differ, names, positions.
 type Claim<'a> = (Reverse<u8>, bool, &'a str, &'a str, usize, usize);
 
 /// Positions of packages by system and name; those of one name follow each other.

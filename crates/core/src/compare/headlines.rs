@@ -10,7 +10,7 @@ use crate::version::Step;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
 
-/// At most so many.
+/// The most headlines that are shown.
 const MOST: usize = 12;
 
 /// Everything that headlines are made with besides the comparison itself.
@@ -333,7 +333,7 @@ impl<'a> HeadlineBuilder<'a> {
     }
 }
 
-/// So many more packages of the kind `language` are worth a word.
+/// Added packages of kind `language` that make a headline.
 const MANY_LANGUAGES: usize = 20;
 
 /// A point for each 20 MB, 20 at most.

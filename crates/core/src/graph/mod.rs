@@ -170,8 +170,8 @@ impl<'g> Graph<'g> {
 
     /// What "remove it, and clear what nothing needs" would take besides the package itself, by name.
     ///
-    /// First whatever needs it and has no other way, and so on; then followers that nothing which stays and was chosen
-    /// (or is essential) needs or wants. Followers that nothing needed before count too: they would be cleared as well.
+    /// First every package that depends on it and has no installed alternative, and so on. Then the dependencies that no remaining
+    /// explicit or essential package needs or recommends, also those that nothing needed before: a clean-up takes them as well.
     pub fn leaves_with(&self, package: Ix) -> Vec<Ix> {
         let mut gone = vec![false; self.packages.len()];
         gone[package.0] = true;
@@ -185,8 +185,8 @@ impl<'g> Graph<'g> {
                 }
             }
         }
-        // A collection that has to go along says nothing against what it collected: apt then keeps that as if it were installed
-        // explicitly, whyever the collection itself was installed. Whoever names the collection itself means what it collected.
+        // When a metapackage is removed along with another package, apt marks its dependencies as installed explicitly, so they stay.
+        // When the metapackage itself is the one removed, they leave with it.
         let collected = self
             .all()
             .filter(|at| *at != package && gone[at.0])

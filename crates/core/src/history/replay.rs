@@ -274,8 +274,8 @@ fn by_list(
 
 /// Marks packages of which only a late time is known.
 ///
-/// What a shipped package needs was there when that one was shipped: it was updated. The others came in the same goes as
-/// updates, or by themselves: who came in a go that is mostly updates is taken for one.
+/// A package that a shipped one depends on was shipped as well, so it was updated later. The others are grouped by the transaction
+/// that installed them: in one that consists mostly of updates, a package counts as updated, else as added.
 fn by_times(
     packages: &mut [Package],
     late: &[usize],

@@ -4,6 +4,7 @@ use crate::text::name_text;
 use std::path::Path;
 use tally_core::model::Evidence;
 use tally_trees::Tree;
+use tally_trees::num;
 
 /// The folder of the journal: a folder for each machine, in it files that begin with `system`.
 const JOURNAL: &str = "var/log/journal";
@@ -49,8 +50,8 @@ fn journals(tree: &dyn Tree) -> Vec<(i64, String)> {
             }) else {
                 continue;
             };
-            let time = head.get(184..).and_then(|rest| rest.first_chunk()).copied().map(u64::from_le_bytes);
-            if let (true, Some(time)) = (head.starts_with(b"LPKSHHRH"), time.filter(|time| *time > 0)) {
+            let time = num::le64(&head, 184);
+            if head.starts_with(b"LPKSHHRH") && time > 0 {
                 found.push((i64::try_from(time / 1_000_000).unwrap_or(0), file));
             }
         }
@@ -72,10 +73,7 @@ fn logins(tree: &dyn Tree) -> Option<i64> {
     let mut bytes = Vec::new();
     tree.read_into(Path::new(WTMP), WTMP_LIMIT, &mut bytes).ok()?;
     bytes.chunks_exact(RECORD).find_map(|record| {
-        let kind = record.first_chunk().copied().map(u16::from_le_bytes)?;
-        let time =
-            record.get(RECORD_TIME..).and_then(|rest| rest.first_chunk()).copied().map(u32::from_le_bytes)?;
-        (kind == BOOT_TIME).then_some(i64::from(time))
+        (num::le16(record, 0) == BOOT_TIME).then_some(i64::from(num::le32(record, RECORD_TIME)))
     })
 }
 

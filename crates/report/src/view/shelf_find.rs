@@ -93,6 +93,12 @@ impl View for ShelfFindView {
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
-        pretty(self)
+        #[derive(Serialize)]
+        struct Wire<'a> {
+            schema_version: u32,
+            #[serde(flatten)]
+            view: &'a ShelfFindView,
+        }
+        pretty(&Wire { schema_version: 2, view: self })
     }
 }

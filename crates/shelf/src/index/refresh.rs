@@ -102,7 +102,7 @@ impl Index {
     ) -> rusqlite::Result<()> {
         let transaction = self.db.transaction_with_behavior(TransactionBehavior::Immediate)?;
         {
-            // Numbers are never given twice, so that what is left of an earlier state belongs to nothing.
+            // An ID is never reused, so rows left over from an interrupted refresh match no install.
             let last: i64 = transaction.query_row(
                 "SELECT max((SELECT ifnull(max(id), 0) FROM install), (SELECT ifnull(max(install), 0) FROM thing WHERE key = 0))",
                 [],

@@ -61,7 +61,7 @@ impl std::fmt::Debug for Whole {
 }
 
 impl Blocks {
-    /// Offset in the image and stored size of a whole block; `None` behind the last one.
+    /// Offset in the image and stored size, both in bytes, of a full block; `None` past the last one.
     fn whole(&self, shared: &Shared, number: u64) -> io::Result<Option<(u64, u32)>> {
         if number >= self.count {
             return Ok(None);
@@ -98,7 +98,7 @@ impl Blocks {
         }
     }
 
-    /// Lets whoever has time unpack what a reader that goes on will ask for next. Small files are not worth it.
+    /// Unpacks the next blocks on idle threads, for sequential readers; only for files of at least [`MANY_BLOCKS`] blocks.
     pub(super) fn prepare_after(&self, shared: &Arc<Shared>, number: u64) {
         if self.count < MANY_BLOCKS {
             return;

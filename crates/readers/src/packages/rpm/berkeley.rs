@@ -2,6 +2,7 @@
 
 use super::{BLOB_LIMIT, Visit};
 use tally_trees::ReadAt;
+use tally_trees::num;
 
 const MAGIC: u32 = 0x0006_1561;
 /// Bytes of a page before its entries.
@@ -124,11 +125,9 @@ impl Hash<'_> {
 }
 
 fn u32_at(bytes: &[u8], at: usize, big_endian: bool) -> u32 {
-    let four = bytes.get(at..).and_then(|rest| rest.first_chunk()).copied().unwrap_or_default();
-    if big_endian { u32::from_be_bytes(four) } else { u32::from_le_bytes(four) }
+    if big_endian { num::be32(bytes, at) } else { num::le32(bytes, at) }
 }
 
 fn u16_at(bytes: &[u8], at: usize, big_endian: bool) -> u16 {
-    let two = bytes.get(at..).and_then(|rest| rest.first_chunk()).copied().unwrap_or_default();
-    if big_endian { u16::from_be_bytes(two) } else { u16::from_le_bytes(two) }
+    if big_endian { num::be16(bytes, at) } else { num::le16(bytes, at) }
 }

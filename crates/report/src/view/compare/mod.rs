@@ -1,4 +1,4 @@
-mod more;
+mod sections;
 mod tables;
 
 use super::{dim, side_by_side};
@@ -235,10 +235,10 @@ impl View for CompareView<'_> {
             tables::applications(&mut document, self);
         }
         if one(CompareWhat::Defaults) {
-            more::defaults(&mut document, self);
+            sections::defaults(&mut document, self);
         }
         if first(CompareWhat::Decisions) {
-            more::decisions(&mut document, self, (what == CompareWhat::Headlines).then_some(FEW));
+            sections::decisions(&mut document, self, (what == CompareWhat::Headlines).then_some(FEW));
         }
         for (wanted, title, nothing, list) in [
             (CompareWhat::Repositories, "Repositories", "No repository differs.", &comparison.repositories),
@@ -246,14 +246,14 @@ impl View for CompareView<'_> {
             (CompareWhat::Looks, "Looks", "No session, theme, wallpaper or font differs.", &comparison.looks),
         ] {
             if one(wanted) {
-                more::list(&mut document, title, self.none(nothing), list);
+                sections::list(&mut document, title, self.none(nothing), list);
             }
         }
         if one(CompareWhat::Weight) {
-            more::weight(&mut document, self);
+            sections::weight(&mut document, self);
         }
         if one(CompareWhat::Readings) {
-            more::readings(&mut document, self);
+            sections::readings(&mut document, self);
         }
         if one(CompareWhat::Packages) {
             tables::packages(&mut document, self);
@@ -286,7 +286,7 @@ impl View for CompareView<'_> {
         if one(CompareWhat::Applications) {
             tables::applications_csv(&mut table, self.comparison);
         }
-        more::csv(&mut table, self.comparison, one);
+        sections::csv(&mut table, self.comparison, one);
         if one(CompareWhat::Packages) {
             tables::packages_csv(&mut table, self.comparison);
         }
