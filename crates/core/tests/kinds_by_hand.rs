@@ -106,9 +106,10 @@ fn each_rule_says_why_no_alternative_stands_twice_and_none_is_never_asked() {
                 for (before, earlier) in rules[..at].iter().enumerate() {
                     let asked = conditions(earlier);
                     let takes = |key: &str, all: &Vec<String>, mine: &[String]| match key {
-                        "name" | "section" | "summary" | "system" | "version" => {
+                        "name" | "section" | "summary" | "version" => {
                             mine.iter().all(|one| all.iter().any(|wide| covers(wide, one)))
                         }
+                        "system" => mine.iter().all(|one| all.contains(one)),
                         // All traits that it asks for are asked for here as well.
                         _ => all.iter().all(|one| mine.contains(one)),
                     };
@@ -151,6 +152,16 @@ fn guards_narrow_a_rule_to_a_package_system_and_to_versions() {
     assert_ne!(kind(System::Dpkg, "gtk3", "3.24"), Kind::Command, "the system is another");
     let wrong = tally_core::knowledge::OwnRules::parse("[[kind]]\nkind = 'command'\nname = 3\n").unwrap_err();
     assert!(wrong.to_string().contains("a pattern or an array of patterns"), "{wrong}");
+    for (condition, why) in [
+        ("name = []", "a pattern is empty"),
+        ("name = ['inkcap', '']", "a pattern is empty"),
+        ("system = []", "no package system is named"),
+        ("system = 'dpgk'", "the name of a package system"),
+    ] {
+        let table = format!("[[kind]]\nkind = 'command'\n{condition}\n");
+        let wrong = tally_core::knowledge::OwnRules::parse(&table).unwrap_err();
+        assert!(wrong.to_string().contains(why) && wrong.line.is_some(), "{condition}: {wrong}");
+    }
 }
 
 #[test]

@@ -11,7 +11,7 @@ use std::sync::Arc;
 use tally_core::derive::Rules;
 use tally_core::history::Moment;
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
-use tally_core::model::{Medium, Reading, System, Taken, Tally, Text, Unread};
+use tally_core::model::{MeasuredWhen, Medium, Method, Reading, System, Taken, Tally, Text, Unread};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
 use tally_shelf::{ShelfError, open_file, read_tally, read_tally_in_brief};
 use tally_trees::{Folder, Source, Spool, Stream, Tree, start_threads};
@@ -208,7 +208,7 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
     let taken = tally_readers::take(opened.tree.as_ref(), &options.of(overrides, rules));
     let mut tally = taken.map_err(|error| CommandError::NoInstall { path: source.into(), source: error })?;
     // The kit takes the figures of the running system along.
-    tally.readings = tally_readers::readings::read(opened.tree.as_ref(), medium, "when the kit was run");
+    tally.readings = tally_readers::readings::read(opened.tree.as_ref(), medium, MeasuredWhen::KitRun);
     let name = source.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     tally.unread.extend(opened.remarks.into_iter().map(|why| Unread::whole(name.as_str(), why)));
     tally.unread.sort();
@@ -364,7 +364,7 @@ pub(crate) fn sha256(source: &Path, settings: &Settings) -> Result<Text, Command
 
 /// The figures of the system we run on; the disk's from the kernel, since no file tells.
 fn readings(tree: &dyn Tree, medium: Medium) -> Vec<Reading> {
-    let mut readings = tally_readers::readings::read(tree, medium, "when the tally was taken");
+    let mut readings = tally_readers::readings::read(tree, medium, MeasuredWhen::TallyTaken);
     let (Some(first), Ok(disk)) = (readings.first().cloned(), rustix::fs::statvfs("/")) else {
         return readings;
     };
@@ -375,7 +375,7 @@ fn readings(tree: &dyn Tree, medium: Medium) -> Vec<Reading> {
         what: "disk-used".into(),
         value,
         unit: "bytes".into(),
-        method: "blocks of the root file system that are not free".into(),
+        method: Method::UsedBlocks.name().into(),
         ..first
     });
     readings

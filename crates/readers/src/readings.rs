@@ -2,11 +2,11 @@
 
 use crate::text::{lines, text};
 use std::path::Path;
-use tally_core::model::{Conditions, Medium, Reading, Text};
+use tally_core::model::{Conditions, MeasuredWhen, Medium, Method, Reading, Text};
 use tally_trees::{NodeKind, Tree};
 
 /// Reads the figures, if the tree is that of a running system; the moment is for the caller to name.
-pub fn read(tree: &dyn Tree, medium: Medium, when: &str) -> Vec<Reading> {
+pub fn read(tree: &dyn Tree, medium: Medium, when: MeasuredWhen) -> Vec<Reading> {
     let Some(uptime) = first_number(tree, "proc/uptime") else { return Vec::new() };
     let memory = MemInfo::read(tree);
     let live = medium == Medium::Live || is_live(tree);
@@ -22,13 +22,13 @@ pub fn read(tree: &dyn Tree, medium: Medium, when: &str) -> Vec<Reading> {
         uptime_s: Some(uptime as u64),
     };
     let mut readings = Vec::new();
-    let mut add = |what: &str, unit: &str, method: &str, value: Option<f64>| {
+    let mut add = |what: &str, unit: &str, method: Method, value: Option<f64>| {
         readings.extend(value.map(|value| Reading {
             what: what.into(),
             value,
             unit: unit.into(),
-            method: method.into(),
-            when: when.into(),
+            method: method.name().into(),
+            when: when.name().into(),
             conditions: conditions.clone(),
             by: "kit".into(),
         }));
@@ -37,14 +37,14 @@ pub fn read(tree: &dyn Tree, medium: Medium, when: &str) -> Vec<Reading> {
         #[allow(clippy::cast_precision_loss, reason = "memory is far below 2^53 bytes")]
         Some(memory.get(total)?.saturating_sub(memory.get(rest)?) as f64)
     };
-    add("memory-used", "bytes", "MemTotal - MemAvailable", difference("MemTotal", "MemAvailable"));
-    add("swap-used", "bytes", "SwapTotal - SwapFree", difference("SwapTotal", "SwapFree"));
+    add("memory-used", "bytes", Method::TotalMinusAvailable, difference("MemTotal", "MemAvailable"));
+    add("swap-used", "bytes", Method::TotalMinusFree, difference("SwapTotal", "SwapFree"));
     let (tasks, threads) = tasks(tree);
-    add("tasks", "count", "numbered folders of /proc", tasks);
-    add("threads", "count", "Threads of each task's status", threads);
-    add("load", "count", "first figure of /proc/loadavg", first_number(tree, "proc/loadavg"));
-    add("boot-time", "seconds", "from boot to run level, by utmp", boot_time(tree));
-    add("uptime", "seconds", "first figure of /proc/uptime", Some(uptime));
+    add("tasks", "count", Method::Processes, tasks);
+    add("threads", "count", Method::ProcessThreads, threads);
+    add("load", "count", Method::LoadAverage, first_number(tree, "proc/loadavg"));
+    add("boot-time", "seconds", Method::RunLevelRecord, boot_time(tree));
+    add("uptime", "seconds", Method::KernelUptime, Some(uptime));
     readings
 }
 
@@ -159,7 +159,7 @@ mod tests {
             .file("proc/1/status", "Name: init\nThreads:\t3\n")
             .file("proc/77/status", "Name: x\n")
             .file("proc/sys/x", "");
-        let readings = read(&tree as &dyn Tree, Medium::Installed, "idle");
+        let readings = read(&tree as &dyn Tree, Medium::Installed, MeasuredWhen::TallyTaken);
         let said: Vec<(&str, f64)> = readings.iter().map(|r| (r.what.as_str(), r.value)).collect();
         assert_eq!(
             said,
@@ -179,6 +179,6 @@ mod tests {
 
     #[test]
     fn an_install_that_does_not_run_has_no_figures() {
-        assert!(read(&Held::new() as &dyn Tree, Medium::Installed, "").is_empty());
+        assert!(read(&Held::new() as &dyn Tree, Medium::Installed, MeasuredWhen::TallyTaken).is_empty());
     }
 }

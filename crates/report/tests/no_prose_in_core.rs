@@ -45,11 +45,10 @@ const MARKS: &[&str] = &[
     "readers/src/packages/rpm/header.rs",
     "readers/src/packages/rpm/mod.rs",
     "readers/src/packages/appimage.rs",
-    "readers/src/readings.rs",
 ];
 
-/// The name of what has none: it stands where a name stands.
-const NAMES: &[&str] = &["An unnamed install", "compressed memory"];
+/// Names that stand where a name stands, and the end of an error that is made apart from its beginning.
+const NAMES: &[&str] = &["An unnamed install", "compressed memory", "; did you mean `{best}`?"];
 
 fn sources(folder: &Path, found: &mut Vec<PathBuf>) {
     for entry in std::fs::read_dir(folder).unwrap() {
@@ -72,7 +71,7 @@ fn literals(text: &str) -> Vec<(String, String)> {
         if plain.starts_with("//") || plain.starts_with("#[") || plain.contains(" was \"") {
             continue;
         }
-        let around = lines[at.saturating_sub(6)..=at].join("\n");
+        let around = lines[at.saturating_sub(3)..=at].join("\n");
         for literal in line.split('"').skip(1).step_by(2) {
             found.push((literal.to_owned(), around.clone()));
         }

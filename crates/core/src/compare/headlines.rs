@@ -1,6 +1,6 @@
 //! The headlines of a comparison, by a scoring table that a reviewer can change.
 
-use super::document::{
+use super::{
     ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChangeKind, Filling, Headline,
     ListChange, ListChangeKind, Named, News, PartChangeKind, Weight,
 };

@@ -1,6 +1,6 @@
 //! Inherited or their own: what the base did as well, and what it did alone.
 
-use super::document::{Comparison, ListChange, PackageChange, PackageChangeKind, PartChangeKind};
+use super::{Comparison, ListChange, PackageChange, PackageChangeKind, PartChangeKind};
 use crate::model::{System, Tally};
 use rustc_hash::{FxHashMap, FxHashSet};
 

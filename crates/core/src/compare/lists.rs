@@ -1,8 +1,6 @@
 //! Changes of defaults, repositories, startup items, looks and readings: lists compared by key.
 
-use super::document::{
-    DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange,
-};
+use super::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange};
 use crate::model::{DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
 use std::collections::BTreeMap;
 

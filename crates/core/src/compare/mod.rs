@@ -2,25 +2,29 @@
 
 mod align;
 mod applications;
+mod changes;
 mod comparable;
 mod decisions;
 mod document;
 mod headlines;
 mod inherited;
 mod lists;
+mod news;
 mod packages;
 mod parts;
 mod stem;
 
 pub use align::{Alignment, Match, Pair, Sides, align};
+pub use changes::{
+    ApplicationChange, ApplicationChangeKind, DefaultChange, DefaultChangeKind, ListChange, ListChangeKind,
+    ListItem, NameAndVersion, PackageChange, PackageChangeKind, PartChange, PartChangeKind, ReadingChange,
+};
 pub use document::{
-    ApplicationChange, ApplicationChangeKind, COMPARISON_SCHEMA, Comparison, Decision, DecisionKind,
-    DecisionReason, DefaultChange, DefaultChangeKind, Filling, Headline, ListChange, ListChangeKind,
-    ListItem, NameAndVersion, Named, News, NotRecorded, PackageChange, PackageChangeKind, PartChange,
-    PartChangeKind, ReadingChange, Section, Totals, Weight,
+    COMPARISON_SCHEMA, Comparison, Decision, DecisionKind, DecisionReason, NotRecorded, Section, Totals,
 };
 pub use headlines::HeadlineRules;
 pub use inherited::Base;
+pub use news::{Filling, Headline, Named, News, Weight};
 pub use stem::{family_name, stem};
 
 use applications::Menus;

@@ -2,7 +2,7 @@
 
 use super::names::names;
 use super::parts::RulesError;
-use super::pattern::{Matcher, some_pattern};
+use super::pattern::{Matcher, some_pattern, systems};
 use super::traits::{Trait, Traits};
 use crate::model::{Does, Kind, KindFact, KindReason, Launcher, Menu, Package, PackageRef, System, Text};
 use rustc_hash::FxHashMap;
@@ -34,9 +34,9 @@ pub struct KindRule {
     /// Why the rule is there, for those who read the table.
     #[serde(default)]
     because: Option<Text>,
-    /// Pattern of package systems.
-    #[serde(default, deserialize_with = "some_pattern")]
-    system: Option<Text>,
+    /// Package systems; any where none is named.
+    #[serde(default, deserialize_with = "systems")]
+    system: Vec<System>,
     /// Pattern of upstream versions.
     #[serde(default, deserialize_with = "some_pattern")]
     version: Option<Text>,
@@ -223,7 +223,6 @@ struct Compiled<'r> {
     name: Option<Matcher<'r>>,
     section: Option<Matcher<'r>>,
     summary: Option<Matcher<'r>>,
-    system: Option<Matcher<'r>>,
     version: Option<Matcher<'r>>,
 }
 
@@ -238,7 +237,6 @@ impl<'r> Compiled<'r> {
             name: matcher(&rule.name),
             section: matcher(&rule.section),
             summary: matcher(&rule.summary),
-            system: matcher(&rule.system),
             version: matcher(&rule.version),
         }
     }
@@ -258,6 +256,9 @@ impl<'r> Compiled<'r> {
             }
             _ => {}
         }
+        if !rule.system.is_empty() && !rule.system.contains(&told.package.system) {
+            return None;
+        }
         if (rule.essential && !told.package.essential) || (rule.needs && told.package.depends.is_empty()) {
             return None;
         }
@@ -271,7 +272,6 @@ impl<'r> Compiled<'r> {
         let all = holds(&self.section, told.section)
             && holds(&self.name, told.name)
             && holds(&self.summary, &told.summary)
-            && holds(&self.system, told.package.system.name())
             && holds(&self.version, &told.package.upstream_version);
         all.then(|| self.because(menu))
     }

@@ -3,7 +3,7 @@
 //! A rule lists ways in order of trust. Ways that look at the file tree are answered by [`Probes`], which a
 //! reader fills beforehand; this module only reasons.
 
-use super::pattern::{Pattern, matches, some_pattern};
+use super::pattern::{Pattern, matches, some_pattern, systems};
 use crate::model::{Evidence, Package, PackageRef, Part, System, Text};
 use crate::systems;
 use crate::version;
@@ -63,9 +63,9 @@ pub struct PartWay {
     /// Pattern of the package whose version counts, where it isn't the one found; `{}` stands for what was found.
     #[serde(deserialize_with = "some_pattern")]
     pub version_of: Option<Text>,
-    /// Pattern of package systems: only packages of such a one count.
-    #[serde(deserialize_with = "some_pattern")]
-    pub system: Option<Text>,
+    /// Package systems: only packages of such a one count; any where none is named.
+    #[serde(deserialize_with = "systems")]
+    pub system: Vec<System>,
     /// Pattern of upstream versions: only such packages count.
     #[serde(deserialize_with = "some_pattern")]
     pub version: Option<Text>,
@@ -294,10 +294,9 @@ impl PartWay {
 
     /// Whether the guards let a package count.
     fn counts(&self, package: &Package) -> bool {
-        let holds = |pattern: &Option<Text>, text: &str| {
-            pattern.as_deref().is_none_or(|pattern| matches(pattern, text))
-        };
-        holds(&self.system, package.system.name()) && holds(&self.version, &package.upstream_version)
+        let version = self.version.as_deref();
+        (self.system.is_empty() || self.system.contains(&package.system))
+            && version.is_none_or(|pattern| matches(pattern, &package.upstream_version))
     }
 
     fn found_in_package(&self, index: &NameIndex<'_>, package: &Package) -> FoundPart {

@@ -1,8 +1,9 @@
 //! Patterns of package names: `*` any run, `?` one character, `#` a run of digits and dots, `|` or.
 
-use crate::model::Text;
+use crate::model::{System, Text};
 use memchr::memmem::Finder;
 use rustc_hash::FxHashSet;
+use serde::de::Error;
 use serde::{Deserialize, Deserializer};
 
 /// Whether `name` matches one alternative of `pattern`.
@@ -26,15 +27,38 @@ enum OneOrMore {
 
 /// Reads a pattern of a table.
 pub(super) fn pattern<'de, D: Deserializer<'de>>(from: D) -> Result<Text, D::Error> {
-    Ok(match OneOrMore::deserialize(from)? {
+    let joined = match OneOrMore::deserialize(from)? {
         OneOrMore::One(one) => one,
         OneOrMore::More(more) => more.join("|").into(),
-    })
+    };
+    if joined.split('|').any(str::is_empty) {
+        return Err(D::Error::custom("a pattern is empty, and would match nothing"));
+    }
+    Ok(joined)
 }
 
 /// Reads a pattern that a table may leave out.
 pub(super) fn some_pattern<'de, D: Deserializer<'de>>(from: D) -> Result<Option<Text>, D::Error> {
     pattern(from).map(Some)
+}
+
+/// Package systems as a table has them.
+#[derive(Deserialize)]
+#[serde(untagged, expecting = "the name of a package system or an array of them")]
+enum OneOrMoreSystems {
+    One(System),
+    More(Vec<System>),
+}
+
+/// Reads package systems of a table: one, or an array.
+pub(super) fn systems<'de, D: Deserializer<'de>>(from: D) -> Result<Vec<System>, D::Error> {
+    match OneOrMoreSystems::deserialize(from)? {
+        OneOrMoreSystems::One(one) => Ok(vec![one]),
+        OneOrMoreSystems::More(more) if more.is_empty() => {
+            Err(D::Error::custom("no package system is named, and the rule would match nothing"))
+        }
+        OneOrMoreSystems::More(more) => Ok(more),
+    }
 }
 
 /// Greedy matching with one point of return; linear in practice, quadratic at worst.

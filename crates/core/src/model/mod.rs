@@ -32,7 +32,7 @@ pub use launcher::{Does, HiddenBecause, HiddenBy, Launcher, Menu};
 pub use looks::{Look, Looks, Session};
 pub use package::{Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, VersionOp};
 pub use part::Part;
-pub use reading::{Conditions, MEASURES, Measure, NotComparable, Reading};
+pub use reading::{Conditions, MEASURES, Measure, MeasuredWhen, Method, NotComparable, Reading};
 pub use repository::{EMBEDDED_KEY, Repository};
 pub use shelved::{Shelved, Sighting, Sightings};
 pub use size::{bytes_human, bytes_of};

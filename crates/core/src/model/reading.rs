@@ -1,7 +1,7 @@
-use super::Text;
+use super::{Text, Word};
 use crate::vocabulary;
 use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize};
 
 /// The conditions that a reading was taken under; two readings compare only when these match.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -18,6 +18,47 @@ pub struct Conditions {
     pub uptime_s: Option<u64>,
 }
 
+vocabulary! {
+    /// How the program itself computes a figure.
+    pub enum Method {
+        /// All memory but what is available.
+        TotalMinusAvailable = "total-minus-available" was "MemTotal - MemAvailable",
+        /// All swap but what is free.
+        TotalMinusFree = "total-minus-free" was "SwapTotal - SwapFree",
+        /// Processes that the kernel lists.
+        Processes = "processes" was "numbered folders of /proc",
+        /// Threads of all processes.
+        ProcessThreads = "process-threads" was "Threads of each task's status",
+        /// The load average of one minute.
+        LoadAverage = "load-average" was "first figure of /proc/loadavg",
+        /// From the start of the kernel to the run level, by the records of logins.
+        RunLevelRecord = "run-level-record" was "from boot to run level, by utmp",
+        /// The kernel's own count.
+        KernelUptime = "kernel-uptime" was "first figure of /proc/uptime",
+        /// Blocks of the root file system that are not free.
+        UsedBlocks = "used-blocks" was "blocks of the root file system that are not free",
+        /// A person read it off something.
+        ByHand = "by-hand" was "read by hand",
+    }
+}
+
+vocabulary! {
+    /// When the program itself measures.
+    pub enum MeasuredWhen {
+        /// While the tally was taken.
+        TallyTaken = "tally-taken" was "when the tally was taken",
+        /// While the kit ran.
+        KitRun = "kit-run" was "when the kit was run",
+    }
+}
+
+/// A name of a vocabulary by its current spelling, whatever schema it is from; other words as they are.
+fn current<'de, T: Word, D: Deserializer<'de>>(from: D) -> Result<Text, D::Error> {
+    let words = Text::deserialize(from)?;
+    let known = T::ALL.iter().find(|word| word.old_name() == Some(words.as_str()));
+    Ok(known.map_or(words, |word| word.name().into()))
+}
+
 /// A figure measured on the running install.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Reading {
@@ -27,10 +68,11 @@ pub struct Reading {
     pub value: f64,
     /// Its unit: `bytes`, `count`, `seconds`.
     pub unit: Text,
-    /// How it was computed.
+    /// How it was computed: a name of [`Method`], or the reviewer's own words.
+    #[serde(deserialize_with = "current::<Method, _>")]
     pub method: Text,
-    /// In which moment: `idle after boot`.
-    #[serde(default)]
+    /// In which moment: a name of [`MeasuredWhen`], or the reviewer's own words (`idle after boot`).
+    #[serde(default, deserialize_with = "current::<MeasuredWhen, _>")]
     pub when: Text,
     /// Under which conditions.
     #[serde(default)]

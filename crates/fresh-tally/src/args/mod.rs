@@ -23,7 +23,7 @@ use tally_report::Format;
 use words::{OneOf, one_of_words};
 
 /// The method of a figure that a person noted without saying more.
-pub(crate) const READ_BY_HAND: &str = "read by hand";
+pub(crate) const READ_BY_HAND: &str = tally_core::model::Method::ByHand.name();
 
 /// The word for every group of rows.
 pub(crate) const ALL: &str = "all";

@@ -32,7 +32,7 @@ pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Comm
 fn check(file: &Path) -> Result<String, CommandError> {
     let OwnCounts { kinds, parts, roles, agents, scores } = read_rules(file)?.counts();
     Ok(format!(
-        "`{}` is sound: kinds {kinds}, parts {parts}, roles {roles}, agents {agents}, scores {scores}\n",
+        "`{}` is valid: kinds {kinds}, parts {parts}, roles {roles}, agents {agents}, scores {scores}\n",
         file.display()
     ))
 }

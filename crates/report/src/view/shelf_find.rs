@@ -3,6 +3,7 @@ use crate::View;
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::count_of;
 use crate::wire::{CsvTable, pretty};
+use crate::words;
 use serde::Serialize;
 use std::collections::BTreeSet;
 use tally_core::model::{Sighting, Sightings, System};
@@ -65,7 +66,7 @@ impl View for ShelfFindView {
             table.row(vec![
                 found.name.as_str().into(),
                 found.version.as_deref().unwrap_or_default().into(),
-                dim(what.iter().copied().collect::<Vec<_>>().join(", ")),
+                dim(what.iter().map(|what| words::thing(what)).collect::<Vec<_>>().join(", ")),
                 dim(found.system.map(System::name).unwrap_or_default()),
                 found.handle.as_str().into(),
             ]);

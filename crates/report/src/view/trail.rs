@@ -2,6 +2,7 @@ use crate::View;
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::view::{dim, optional};
 use crate::wire::{CsvTable, pretty};
+use crate::words;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::model::Label;
@@ -68,7 +69,7 @@ fn word(step: &TrailStep) -> (Role, String) {
 impl View for TrailView {
     fn document(&self) -> Document {
         let mut document = Document::default();
-        let kind = self.trails.first().map_or("", |trail| trail.kind.name());
+        let kind = self.trails.first().map_or("", |trail| words::thing(trail.kind.name()));
         document.title(format!("{} through the releases", self.asked), kind);
         if self.trails.is_empty() {
             document.paragraph(Line::from(Span::new(

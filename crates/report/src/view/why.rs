@@ -239,7 +239,7 @@ impl View for FindView {
             table.row(vec![
                 hit.name.as_str().into(),
                 hit.version.as_deref().unwrap_or("unknown").into(),
-                hit.what.name().into(),
+                words::thing(hit.what.name()).into(),
                 hit.package.as_ref().map_or("no package", PackageRef::name).into(),
                 dim(words::matched(&hit.matched)),
             ]);

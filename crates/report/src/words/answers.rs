@@ -34,7 +34,9 @@ pub fn answer(found: &Answered) -> String {
             format!("{}{doubt}", versioned(name, version.as_ref()))
         }
         Answered::NoDefault { candidates } => format!("no default among {}", listed(candidates, 8)),
-        Answered::Reading { value, unit, method } => format!("{} ({method})", figure(*value, unit)),
+        Answered::Reading { value, unit, method } => {
+            format!("{} ({})", figure(*value, unit), super::method(method))
+        }
         Answered::LiveReading { value, unit } => {
             format!("{} in a live session, which says nothing of the install", figure(*value, unit))
         }

@@ -57,7 +57,7 @@ pub(super) fn reason(reason: &DecisionReason, kind: DecisionKind, names: usize) 
         DecisionReason::Metapackage { metapackage, is_new } => match (is_new, adds) {
             (true, true) => format!("{metapackage} now pulls it in"),
             (true, false) => format!("{metapackage} no longer pulls it in"),
-            (false, true) => format!("{metapackage} asked for it all along"),
+            (false, true) => format!("{metapackage} already asked for it"),
             (false, false) => format!("{metapackage} still asks for it"),
         },
         DecisionReason::Dependencies { dependencies, is_new, stays } => {

@@ -6,11 +6,11 @@ pub fn decided(decided: &Decided) -> String {
     let file = decided.file.as_deref().unwrap_or_default();
     let said = match &decided.by {
         DecidedBy::SetInFile => format!("set in {file}"),
-        DecidedBy::OnlyCandidate => format!("the only candidate, by {}", place(file)),
-        DecidedBy::FirstOfSeveral => format!("no default is set; the first of several in {}", place(file)),
-        DecidedBy::OnlyByName => format!("the only candidate named after the role, by {file}"),
-        DecidedBy::AlternativeLink => format!("chosen by {file}"),
-        DecidedBy::ParentType { parent } => format!("opens the parent type {parent}, by {}", place(file)),
+        DecidedBy::OnlyCandidate => format!("the only candidate ({})", place(file)),
+        DecidedBy::FirstOfSeveral => format!("no default is set; the first of several ({})", place(file)),
+        DecidedBy::OnlyByName => format!("the only candidate named after the role ({file})"),
+        DecidedBy::AlternativeLink => format!("set by {file}"),
+        DecidedBy::ParentType { parent } => format!("opens the parent type {parent} ({})", place(file)),
         DecidedBy::NotSet => "several apps could, and none is set".to_owned(),
         DecidedBy::Nothing => "no app for it".to_owned(),
         DecidedBy::RemovedSince { packages } => {
@@ -27,5 +27,5 @@ pub fn decided(decided: &Decided) -> String {
 
 /// A file, or the launchers of a folder.
 fn place(file: &str) -> String {
-    file.strip_suffix('/').map_or_else(|| file.to_owned(), |folder| format!("the launchers in {folder}"))
+    file.strip_suffix('/').map_or_else(|| file.to_owned(), |folder| format!("launchers in {folder}"))
 }

@@ -23,7 +23,7 @@ pub use defaults::decided;
 pub use findings::{finding, finding_title, purpose};
 pub use headlines::headline;
 pub use kinds::kind_reason;
-pub use rows::{cell, measure, remark, row_label};
+pub use rows::{cell, measure, measured_when, method, remark, row_label, thing};
 pub use sources::{doubt, hidden, key, matched, missing_fact, not_comparable, not_recorded, section, seen};
 
 use tally_core::model::{System, Text};

@@ -2,6 +2,7 @@ use super::{listed, not_comparable, plain};
 use crate::view::capital;
 use std::borrow::Cow;
 use tally_core::grid::{CellState, Field, Remark, RowLabel};
+use tally_core::model::{MeasuredWhen, Method};
 
 /// What a row of a grid is about.
 pub fn row_label(label: &RowLabel) -> Cow<'_, str> {
@@ -16,6 +17,40 @@ pub fn row_label(label: &RowLabel) -> Cow<'_, str> {
         RowLabel::System(system) => format!("{system} packages").into(),
         RowLabel::Session { name, display } => format!("Session {name} ({display})").into(),
         RowLabel::Measure(name) => measure(name).into(),
+    }
+}
+
+/// What a thing is called that documents call by these names.
+pub fn thing(name: &str) -> &str {
+    match name {
+        "application" => "program",
+        "launcher" => "menu entry",
+        other => other,
+    }
+}
+
+/// How a figure was measured.
+pub fn method(name: &str) -> &str {
+    match Method::from_name(name) {
+        Some(Method::TotalMinusAvailable) => "total minus available",
+        Some(Method::TotalMinusFree) => "total minus free",
+        Some(Method::Processes) => "processes in /proc",
+        Some(Method::ProcessThreads) => "threads of all processes in /proc",
+        Some(Method::LoadAverage) => "load average in /proc",
+        Some(Method::RunLevelRecord) => "from boot to run level, by utmp",
+        Some(Method::KernelUptime) => "uptime in /proc",
+        Some(Method::UsedBlocks) => "used blocks of the root file system",
+        Some(Method::ByHand) => "read by hand",
+        None => name,
+    }
+}
+
+/// When a figure was measured.
+pub fn measured_when(name: &str) -> &str {
+    match MeasuredWhen::from_name(name) {
+        Some(MeasuredWhen::TallyTaken) => "when the tally was taken",
+        Some(MeasuredWhen::KitRun) => "when the kit was run",
+        None => name,
     }
 }
 

@@ -35,9 +35,9 @@ pub(super) fn document(tally: &Tally) -> Document {
     ]));
     let files: Vec<String> = looks.evidence.iter().map(tally_core::model::Evidence::place).collect();
     let said = if files.is_empty() {
-        "no file sets a theme for new users".to_owned()
+        "No file sets a theme for new users.".to_owned()
     } else {
-        format!("settings read from {}", files.join(", "))
+        format!("Settings read from {}", files.join(", "))
     };
     document.paragraph(dim(said));
     document

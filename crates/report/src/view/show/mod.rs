@@ -42,7 +42,7 @@ vocabulary! {
         /// Figures measured on the running install, and the reviewer's notes.
         Readings = "readings",
         /// What is worth a second look.
-        Findings = "findings",
+        Findings = "findings" was "odd",
     }
 }
 

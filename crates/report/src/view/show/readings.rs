@@ -50,8 +50,8 @@ pub(super) fn document(tally: &Tally) -> Document {
             table.row(vec![
                 words::measure(&reading.what).into(),
                 figure(reading.value, &reading.unit).into(),
-                reading.when.as_str().into(),
-                reading.method.as_str().into(),
+                words::measured_when(&reading.when).into(),
+                words::method(&reading.method).into(),
                 dim(conditions(&reading.conditions)),
             ]);
         }
