@@ -158,3 +158,25 @@ impl Reading {
         Ok(())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn how_and_when_schema_1_measured_are_names_now_and_a_persons_words_stay() {
+        let read = |method: &str, when: &str| -> Reading {
+            let json = serde_json::json!({"what": "memory-used", "value": 1.0, "unit": "bytes", "method": method, "when": when});
+            serde_json::from_value(json).unwrap()
+        };
+        let (old, new) = (
+            read("MemTotal - MemAvailable", "when the kit was run"),
+            read("total-minus-available", "kit-run"),
+        );
+        assert_eq!((&old, old.comparable(&new)), (&new, Ok(())));
+        assert_eq!(Method::from_name(&new.method), Some(Method::TotalMinusAvailable));
+        let own = read("system monitor", "idle after boot");
+        assert_eq!((own.method.as_str(), own.when.as_str()), ("system monitor", "idle after boot"));
+        assert_eq!(own.comparable(&new), Err(NotComparable::Method));
+    }
+}
