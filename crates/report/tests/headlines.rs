@@ -200,8 +200,8 @@ fn games_formats_repositories_and_startup_have_lines_of_their_own() {
 #[test]
 fn weight_is_news_from_a_tenth_on() {
     let of = |megabytes: u64| json!({"packages": [package("base", megabytes, json!({"reason": "chosen"}))]});
-    assert_eq!(of_rule("weight-changed", of(1000), of(1150)), ["It takes 15% more disk space"]);
-    assert_eq!(of_rule("weight-changed", of(1000), of(800)), ["It takes 20% less disk space"]);
+    assert_eq!(of_rule("weight-changed", of(1000), of(1150)), ["Disk space grew by 15%"]);
+    assert_eq!(of_rule("weight-changed", of(1000), of(800)), ["Disk space shrank by 20%"]);
     assert!(of_rule("weight-changed", of(1000), of(1100)).is_empty());
     assert!(
         of_rule("weight-changed", json!({}), of(1100)).is_empty(),

@@ -40,9 +40,9 @@ pub fn headline(news: &News) -> String {
         News::Size { old_bytes, new_bytes, more_languages } => {
             let difference = u128::from(old_bytes.abs_diff(*new_bytes)) * 100;
             let share = difference.checked_div(u128::from(*old_bytes)).unwrap_or(0);
-            let word = if new_bytes > old_bytes { "more" } else { "less" };
+            let grew = if new_bytes > old_bytes { "grew" } else { "shrank" };
             let languages = if *more_languages { ", with many more languages" } else { "" };
-            format!("It takes {share}% {word} disk space{languages}")
+            format!("Disk space {grew} by {share}%{languages}")
         }
     }
 }
