@@ -17,6 +17,7 @@ pub mod packages;
 
 mod database;
 mod defaults;
+mod gvariant;
 pub mod history;
 mod keyfile;
 mod left_out;

@@ -32,7 +32,10 @@ pub trait View {
     fn document(&self) -> Document;
 
     /// For tables: a header and rows, cells in full precision.
-    fn csv(&self) -> CsvTable;
+    ///
+    /// # Errors
+    /// None in practice: every cell has a form.
+    fn csv(&self) -> csv::Result<CsvTable>;
 
     /// For programs.
     ///

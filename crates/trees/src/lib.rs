@@ -11,6 +11,7 @@
 
 mod archive;
 mod bytes;
+mod cache;
 mod compression;
 mod disk;
 mod error;

@@ -60,20 +60,19 @@ fn published(mut tally: Tally) -> Tally {
 fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, CommandError> {
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let words = args.installs.join(" ");
-    let fail = |error| CommandError::Render(RenderError::Json(error));
     match &args.installs[..] {
         [only] => {
             let tally = published(install::find(only, settings, &parts)?);
             let command = format!("fresh-tally show {words}");
             Report::of_install(&tally, &Knowledge { parts: &parts, roles: &roles, command: &command })
-                .map_err(fail)
+                .map_err(CommandError::Render)
         }
         [old, new] if !args.side_by_side => {
             let Compared { old, new, comparison, .. } = compared(old, new, &[], settings, install::find)?;
             let (old, new) = (published(old), published(new));
             let command = format!("fresh-tally compare {words}");
             let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
-            Report::of_comparison((&old, &new), &comparison, &knowledge).map_err(fail)
+            Report::of_comparison((&old, &new), &comparison, &knowledge).map_err(CommandError::Render)
         }
         several => {
             let tallies: Vec<Tally> = several
@@ -85,7 +84,7 @@ fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, CommandError
                 GridRules { parts: &parts, roles: &roles, asked: &[], likeness: Likeness::Applications };
             let command = format!("fresh-tally grid {words}");
             let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
-            Report::of_editions(&tallies, &grid(&tallies, &rules), &knowledge).map_err(fail)
+            Report::of_editions(&tallies, &grid(&tallies, &rules), &knowledge).map_err(CommandError::Render)
         }
     }
 }

@@ -168,7 +168,7 @@ fn table(handles: &[String], settings: &Settings) -> Result<(), CommandError> {
         PackageRows::Csv
     };
     output::stream(settings, |out: &mut dyn Write| {
-        out.write_all(&rows.head())?;
+        out.write_all(&rows.head().map_err(std::io::Error::other)?)?;
         for handle in handles {
             let tally: Tally = match settings.shelf.get(handle) {
                 Ok(tally) => tally,

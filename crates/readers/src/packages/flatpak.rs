@@ -4,12 +4,11 @@
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
 use super::{KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
+use crate::gvariant::Variant;
 use crate::keyfile::KeyFile;
 use crate::logs::Clock;
 use crate::text::{filled, name_text, text, time_text};
 use crate::xml;
-use gvariant::aligned_bytes::copy_to_align;
-use gvariant::{Marker, Structure, gv};
 use smallvec::smallvec;
 use std::collections::BTreeSet;
 use std::path::Path;
@@ -282,22 +281,23 @@ struct Deploy {
 impl Deploy {
     /// Decodes the file; bad data shows as an origin that could be none. The installed size stands big-endian in it.
     fn decode(bytes: &[u8]) -> Option<Self> {
-        let data = copy_to_align(bytes);
-        let (origin, commit, _, size, extras) = gv!("(ssasta{sv})").cast(data.as_ref()).to_tuple();
-        let (origin, commit) = (text(origin.to_str().as_bytes()), text(commit.to_str().as_bytes()));
+        let items = Variant::new(b"(ssasta{sv})", bytes).items();
+        let [origin, commit, _, size, extras] = items[..] else { return None };
+        let (origin, commit) = (text(origin.text()?.as_bytes()), text(commit.text()?.as_bytes()));
         if origin.is_empty() || !commit.bytes().all(|byte| byte.is_ascii_hexdigit()) || commit.is_empty() {
             return None;
         }
-        let mut deploy = Self { origin: filled(origin), bytes: u64::from_be(*size), ..Self::default() };
-        for entry in extras {
-            let (key, value) = entry.to_tuple();
-            let slot = match key.to_str() {
-                "appdata-version" => &mut deploy.version,
-                "appdata-summary" => &mut deploy.summary,
-                "appdata-license" => &mut deploy.license,
+        let bytes = size.word()?.swap_bytes();
+        let mut deploy = Self { origin: filled(origin), bytes, ..Self::default() };
+        for entry in extras.items() {
+            let [key, value] = entry.items()[..] else { continue };
+            let slot = match key.text() {
+                Some("appdata-version") => &mut deploy.version,
+                Some("appdata-summary") => &mut deploy.summary,
+                Some("appdata-license") => &mut deploy.license,
                 _ => continue,
             };
-            *slot = value.get(gv!("s")).and_then(|value| filled(text(value.to_str().as_bytes())));
+            *slot = value.inner().and_then(Variant::text).and_then(|value| filled(text(value.as_bytes())));
         }
         Some(deploy)
     }

@@ -12,7 +12,7 @@ pub use template::{TemplateError, fill};
 use crate::View;
 use crate::chart::{Chart, of_comparison, of_grid, of_install, of_releases};
 use crate::document::{Block, Document, Line, Section};
-use crate::render::{RenderOptions, html, markdown, terminal};
+use crate::render::{RenderError, RenderOptions, html, markdown, terminal};
 use crate::text::count_of;
 use crate::view::{
     CompareView, CompareWhat, GridView, ShowView, ShowWhat, all_seen, capital, dim, findings_with_text,
@@ -58,8 +58,8 @@ impl Report {
     /// Of one install.
     ///
     /// # Errors
-    /// When a figure has no JSON form.
-    pub fn of_install(tally: &Tally, knowledge: &Knowledge<'_>) -> serde_json::Result<Self> {
+    /// When a figure has no JSON form, or a row no CSV form.
+    pub fn of_install(tally: &Tally, knowledge: &Knowledge<'_>) -> Result<Self, RenderError> {
         let view = |what| ShowView { tally, what, rules: knowledge.parts, roles: knowledge.roles };
         let charts = of_install(tally);
         let parts = [
@@ -97,7 +97,7 @@ impl Report {
         Ok(Self {
             page,
             notes,
-            tables: ShowWhat::ALL.iter().map(|what| (what.name(), view(*what).csv())).collect(),
+            tables: tables(ShowWhat::ALL.iter().map(|what| (what.name(), view(*what).csv())))?,
             charts,
             data: {
                 let mut data = data("install", &tally.label, serde_json::to_value(tally)?)?;
@@ -110,12 +110,12 @@ impl Report {
     /// Of what changed between two installs.
     ///
     /// # Errors
-    /// When a figure has no JSON form.
+    /// When a figure has no JSON form, or a row no CSV form.
     pub fn of_comparison(
         (old, new): (&Tally, &Tally),
         comparison: &Comparison,
         knowledge: &Knowledge<'_>,
-    ) -> serde_json::Result<Self> {
+    ) -> Result<Self, RenderError> {
         let (rules, roles) = (knowledge.parts, knowledge.roles);
         let view = |what| CompareView {
             comparison,
@@ -154,7 +154,7 @@ impl Report {
         let (shared, was, is) = crate::view::side_by_side(&comparison.old, &comparison.new);
         let seen = crate::view::both_seen(&comparison.old, &comparison.new);
         let (page, notes) = page(format!("{shared}: {was} → {is}"), &seen, parts.into(), &[old, new]);
-        let tables = [
+        let wanted = [
             ("changes", CompareWhat::All),
             ("parts", CompareWhat::Parts),
             ("programs", CompareWhat::Applications),
@@ -165,7 +165,7 @@ impl Report {
         Ok(Self {
             page,
             notes,
-            tables: tables.into_iter().map(|(name, what)| (name, view(what).csv())).collect(),
+            tables: tables(wanted.into_iter().map(|(name, what)| (name, view(what).csv())))?,
             charts,
             data: data("comparison", &comparison.new, serde_json::to_value(view(CompareWhat::All).wire())?)?,
         })
@@ -174,12 +174,12 @@ impl Report {
     /// Of several installs side by side.
     ///
     /// # Errors
-    /// When a figure has no JSON form.
+    /// When a figure has no JSON form, or a row no CSV form.
     pub fn of_editions(
         tallies: &[&Tally],
         grid: &Grid,
         knowledge: &Knowledge<'_>,
-    ) -> serde_json::Result<Self> {
+    ) -> Result<Self, RenderError> {
         let view =
             |groups, only_differing| GridView { grid, only_differing, groups, command: knowledge.command };
         let mut charts = of_grid(grid);
@@ -229,8 +229,15 @@ impl Report {
         let (page, notes) = page(title, &all_seen(&grid.installs), parts, tallies);
         let mut data = data("grid", &grid.installs, serde_json::to_value(grid)?)?;
         data["installs"] = serde_json::to_value(&grid.installs)?;
-        Ok(Self { page, notes, tables: vec![("grid", view(RowGroup::ALL, false).csv())], charts, data })
+        Ok(Self { page, notes, tables: vec![("grid", view(RowGroup::ALL, false).csv()?)], charts, data })
     }
+}
+
+/// Tables under their names.
+fn tables(
+    made: impl Iterator<Item = (&'static str, csv::Result<CsvTable>)>,
+) -> csv::Result<Vec<(&'static str, CsvTable)>> {
+    made.map(|(name, table)| Ok((name, table?))).collect()
 }
 
 /// What a template sees: the kind of report, the label or labels, and the result under its own name.

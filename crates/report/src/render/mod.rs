@@ -64,6 +64,18 @@ pub enum RenderError {
     Csv(csv::Error),
 }
 
+impl From<serde_json::Error> for RenderError {
+    fn from(error: serde_json::Error) -> Self {
+        Self::Json(error)
+    }
+}
+
+impl From<csv::Error> for RenderError {
+    fn from(error: csv::Error) -> Self {
+        Self::Csv(error)
+    }
+}
+
 impl std::fmt::Display for RenderError {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
@@ -91,7 +103,7 @@ pub fn render(view: &dyn View, format: Format, options: RenderOptions) -> Result
         Format::Table => Ok(terminal::render(&view.document(), options).into_bytes()),
         Format::Markdown => Ok(markdown::render(&view.document()).into_bytes()),
         Format::Html => Ok(html::render(&view.document()).into_bytes()),
-        Format::Csv => view.csv().into_bytes().map_err(RenderError::Csv),
+        Format::Csv => view.csv().and_then(crate::CsvTable::into_bytes).map_err(RenderError::Csv),
         Format::Json => view.json().map_err(RenderError::Json),
     }
 }

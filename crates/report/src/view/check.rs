@@ -167,23 +167,28 @@ impl View for CheckView<'_> {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table =
-            CsvTable::new(&["handle", "question", "text", "wish", "answer", "found", "read_from"]);
-        for question in &self.check.questions {
-            for (answer, install) in question.answers.iter().zip(&self.check.installs) {
-                table.row(vec![
-                    install.handle.to_string(),
-                    question.name.to_string(),
-                    question.text.to_string(),
-                    question.wish.to_string(),
-                    answer.verdict.name().into(),
-                    words::answer(&answer.found),
-                    places(answer),
-                ]);
-            }
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row<'a> {
+            handle: &'a str,
+            question: &'a str,
+            text: &'a str,
+            wish: String,
+            answer: &'a str,
+            found: String,
+            read_from: String,
         }
-        table
+        CsvTable::of(self.check.questions.iter().flat_map(|question| {
+            question.answers.iter().zip(&self.check.installs).map(|(answer, install)| Row {
+                handle: &install.handle,
+                question: &question.name,
+                text: &question.text,
+                wish: question.wish.to_string(),
+                answer: answer.verdict.name(),
+                found: words::answer(&answer.found),
+                read_from: places(answer),
+            })
+        }))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

@@ -266,7 +266,7 @@ impl View for GridView<'_> {
         document
     }
 
-    fn csv(&self) -> CsvTable {
+    fn csv(&self) -> csv::Result<CsvTable> {
         let handles = self.grid.installs.iter().map(|install| install.handle.to_string());
         let mut header: Vec<String> = ["group", "row", "label", "unit"].map(String::from).to_vec();
         header.extend(handles);
@@ -283,7 +283,7 @@ impl View for GridView<'_> {
             cells.extend([row.same.to_string(), row.remark.as_ref().map(words::remark).unwrap_or_default()]);
             table.row(cells);
         }
-        table
+        Ok(table)
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

@@ -4,6 +4,7 @@ use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::count_of;
 use crate::wire::{CsvTable, pretty};
 use crate::words;
+use serde::Serialize;
 use tally_core::lag::{Behind, Lag, LagItem};
 use tally_core::version::Step;
 
@@ -85,45 +86,40 @@ impl View for LagView<'_> {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table = CsvTable::new(&[
-            "what",
-            "name",
-            "project",
-            "version",
-            "against",
-            "newest",
-            "released",
-            "releases_behind",
-            "days_behind",
-            "step",
-            "read_from",
-        ]);
-        for item in &self.lag.items {
-            let series = item.in_series.as_ref().map(|series| (optional(item.series.as_deref()), series));
-            for (against, behind) in [Some(("all".to_owned(), &item.newest)), series].into_iter().flatten() {
-                table.row(vec![
-                    item.what.into(),
-                    item.name.to_string(),
-                    item.project.to_string(),
-                    item.version.to_string(),
-                    against,
-                    behind.version.to_string(),
-                    optional(behind.released.as_deref()),
-                    behind.releases.to_string(),
-                    behind.days.to_string(),
-                    behind.step.map(Step::name).unwrap_or_default().into(),
-                    item.evidence.place(),
-                ]);
-            }
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row<'a> {
+            what: &'a str,
+            name: &'a str,
+            project: &'a str,
+            version: &'a str,
+            against: Option<&'a str>,
+            newest: &'a str,
+            released: Option<&'a str>,
+            releases_behind: Option<u32>,
+            days_behind: Option<u32>,
+            step: Option<&'a str>,
+            read_from: String,
         }
-        for name in &self.lag.unknown {
-            let mut cells = vec![String::new(); 11];
-            cells[0] = "unknown".into();
-            cells[1] = name.to_string();
-            table.row(cells);
-        }
-        table
+        let rows = self.lag.items.iter().flat_map(|item| {
+            let all = (Some("all"), &item.newest);
+            let series = item.in_series.as_ref().map(|behind| (item.series.as_deref(), behind));
+            std::iter::once(all).chain(series).map(|(against, behind)| Row {
+                what: item.what,
+                name: &item.name,
+                project: &item.project,
+                version: &item.version,
+                against,
+                newest: &behind.version,
+                released: behind.released.as_deref(),
+                releases_behind: Some(behind.releases),
+                days_behind: Some(behind.days),
+                step: behind.step.map(Step::name),
+                read_from: item.evidence.place(),
+            })
+        });
+        let unknown = self.lag.unknown.iter().map(|name| Row { what: "unknown", name, ..Row::default() });
+        CsvTable::of(rows.chain(unknown))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

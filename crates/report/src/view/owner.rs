@@ -1,6 +1,6 @@
 use crate::View;
 use crate::document::{Column, Document, Line, Role, Span, Table};
-use crate::view::{dim, optional};
+use crate::view::dim;
 use crate::wire::{CsvTable, pretty};
 use crate::words;
 use serde::Serialize;
@@ -56,17 +56,20 @@ impl View for OwnerView {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table = CsvTable::new(&["file", "package", "version", "summary"]);
-        for OwnedFile { file, package, version, summary } in &self.files {
-            table.row(vec![
-                file.clone(),
-                optional(package.as_ref().map(PackageRef::as_str)),
-                optional(version.as_deref()),
-                optional(summary.as_deref()),
-            ]);
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row<'a> {
+            file: &'a str,
+            package: Option<&'a str>,
+            version: Option<&'a str>,
+            summary: Option<&'a str>,
         }
-        table
+        CsvTable::of(self.files.iter().map(|owned| Row {
+            file: &owned.file,
+            package: owned.package.as_ref().map(PackageRef::as_str),
+            version: owned.version.as_deref(),
+            summary: owned.summary.as_deref(),
+        }))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

@@ -1,10 +1,10 @@
 use crate::View;
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, thousands};
-use crate::view::{dim, optional};
+use crate::view::dim;
 use crate::wire::{CsvTable, pretty};
 use serde::Serialize;
-use tally_core::model::Shelved;
+use tally_core::model::{Label, Shelved};
 
 /// What is on the shelf.
 #[derive(Debug, Clone)]
@@ -53,39 +53,40 @@ impl View for ShelfView {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table = CsvTable::new(&[
-            "handle",
-            "distro",
-            "release",
-            "codename",
-            "edition",
-            "profile",
-            "arch",
-            "packages",
-            "applications",
-            "installed_bytes",
-            "taken_at",
-            "problem",
-        ]);
-        for entry in &self.entries {
-            let label = entry.label.clone().unwrap_or_default();
-            table.row(vec![
-                entry.handle.clone(),
-                label.distro.to_string(),
-                optional(label.release.as_deref()),
-                optional(label.codename.as_deref()),
-                optional(label.edition.as_deref()),
-                optional(label.profile.as_deref()),
-                optional(label.arch.as_deref()),
-                entry.packages.to_string(),
-                entry.applications.to_string(),
-                entry.installed_bytes.to_string(),
-                optional(entry.taken_at.as_deref()),
-                optional(entry.problem.as_deref()),
-            ]);
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row<'a> {
+            handle: &'a str,
+            distro: &'a str,
+            release: Option<&'a str>,
+            codename: Option<&'a str>,
+            edition: Option<&'a str>,
+            profile: Option<&'a str>,
+            arch: Option<&'a str>,
+            packages: u64,
+            applications: u64,
+            installed_bytes: u64,
+            taken_at: Option<&'a str>,
+            problem: Option<&'a str>,
         }
-        table
+        let unlabelled = Label::default();
+        CsvTable::of(self.entries.iter().map(|entry| {
+            let label = entry.label.as_ref().unwrap_or(&unlabelled);
+            Row {
+                handle: &entry.handle,
+                distro: &label.distro,
+                release: label.release.as_deref(),
+                codename: label.codename.as_deref(),
+                edition: label.edition.as_deref(),
+                profile: label.profile.as_deref(),
+                arch: label.arch.as_deref(),
+                packages: entry.packages,
+                applications: entry.applications,
+                installed_bytes: entry.installed_bytes,
+                taken_at: entry.taken_at.as_deref(),
+                problem: entry.problem.as_deref(),
+            }
+        }))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

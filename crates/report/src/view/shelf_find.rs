@@ -78,19 +78,24 @@ impl View for ShelfFindView {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table = CsvTable::new(&["name", "what", "version", "system", "handle", "install"]);
-        for found in &self.sightings.found {
-            table.row(vec![
-                found.name.to_string(),
-                found.what.into(),
-                found.version.as_deref().unwrap_or_default().into(),
-                found.system.map(System::name).unwrap_or_default().into(),
-                found.handle.clone(),
-                found.label.title(),
-            ]);
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row<'a> {
+            name: &'a str,
+            what: &'a str,
+            version: Option<&'a str>,
+            system: Option<&'a str>,
+            handle: &'a str,
+            install: String,
         }
-        table
+        CsvTable::of(self.sightings.found.iter().map(|found| Row {
+            name: &found.name,
+            what: found.what,
+            version: found.version.as_deref(),
+            system: found.system.map(System::name),
+            handle: &found.handle,
+            install: found.label.title(),
+        }))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

@@ -116,22 +116,28 @@ impl View for TrailView {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table =
-            CsvTable::new(&["handle", "release", "released", "name", "version", "system", "change", "step"]);
-        for step in self.trails.iter().flat_map(|trail| &trail.steps) {
-            table.row(vec![
-                step.label.handle.to_string(),
-                optional(step.label.release.as_deref()),
-                optional(step.label.release_date.as_deref()),
-                names(&step.found),
-                versions(&step.found),
-                systems(&step.found),
-                step.change.name().into(),
-                step.step.map(Step::name).unwrap_or_default().into(),
-            ]);
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row<'a> {
+            handle: &'a str,
+            release: Option<&'a str>,
+            released: Option<&'a str>,
+            name: String,
+            version: String,
+            system: String,
+            change: &'a str,
+            step: Option<&'a str>,
         }
-        table
+        CsvTable::of(self.trails.iter().flat_map(|trail| &trail.steps).map(|step| Row {
+            handle: &step.label.handle,
+            release: step.label.release.as_deref(),
+            released: step.label.release_date.as_deref(),
+            name: names(&step.found),
+            version: versions(&step.found),
+            system: systems(&step.found),
+            change: step.change.name(),
+            step: step.step.map(Step::name),
+        }))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

@@ -1,7 +1,7 @@
 use crate::View;
 use crate::document::{Block, Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, megabytes};
-use crate::view::{dim, optional};
+use crate::view::dim;
 use crate::wire::{CsvTable, WithText, pretty};
 use crate::words;
 use serde::Serialize;
@@ -96,22 +96,25 @@ impl View for WhyView {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table = CsvTable::new(&["what", "package"]);
-        for path in &self.paths {
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row {
+            what: &'static str,
+            package: String,
+        }
+        let paths = self.paths.iter().map(|path| {
             let path: Vec<&str> = path.iter().map(PackageRef::as_str).collect();
-            table.row(vec!["path".into(), path.join(" > ")]);
-        }
-        for package in &self.leaves_with {
-            table.row(vec!["leaves-with".into(), package.to_string()]);
-        }
-        for package in &self.suggested_by {
-            table.row(vec!["suggested-by".into(), package.to_string()]);
-        }
-        for package in &self.needed_by {
-            table.row(vec!["needed-by".into(), package.to_string()]);
-        }
-        table
+            Row { what: "path", package: path.join(" > ") }
+        });
+        let lists = [
+            ("leaves-with", &self.leaves_with),
+            ("suggested-by", &self.suggested_by),
+            ("needed-by", &self.needed_by),
+        ];
+        let lists = lists.into_iter().flat_map(|(what, packages)| {
+            packages.iter().map(move |package| Row { what, package: package.to_string() })
+        });
+        CsvTable::of(paths.chain(lists))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
@@ -182,20 +185,27 @@ impl View for WeighView {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table = CsvTable::new(&["name", "package", "frees_bytes", "leaves", "enough", "leaves_with"]);
-        for droppable in &self.weighing.droppable {
-            let with: Vec<&str> = droppable.leaves_with.iter().map(PackageRef::as_str).collect();
-            table.row(vec![
-                droppable.name.to_string(),
-                droppable.package.to_string(),
-                droppable.frees_bytes.to_string(),
-                droppable.leaves_with.len().to_string(),
-                droppable.enough.to_string(),
-                with.join("; "),
-            ]);
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row<'a> {
+            name: &'a str,
+            package: &'a str,
+            frees_bytes: u64,
+            leaves: usize,
+            enough: bool,
+            leaves_with: String,
         }
-        table
+        CsvTable::of(self.weighing.droppable.iter().map(|droppable| {
+            let with: Vec<&str> = droppable.leaves_with.iter().map(PackageRef::as_str).collect();
+            Row {
+                name: &droppable.name,
+                package: droppable.package.as_str(),
+                frees_bytes: droppable.frees_bytes,
+                leaves: with.len(),
+                enough: droppable.enough,
+                leaves_with: with.join("; "),
+            }
+        }))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
@@ -248,19 +258,24 @@ impl View for FindView {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table = CsvTable::new(&["what", "name", "version", "package", "why", "score"]);
-        for hit in &self.result.hits {
-            table.row(vec![
-                hit.what.name().into(),
-                hit.name.to_string(),
-                optional(hit.version.as_deref()),
-                optional(hit.package.as_ref().map(PackageRef::as_str)),
-                words::matched(&hit.matched),
-                hit.score.to_string(),
-            ]);
+    fn csv(&self) -> csv::Result<CsvTable> {
+        #[derive(Serialize, Default)]
+        struct Row<'a> {
+            what: &'a str,
+            name: &'a str,
+            version: Option<&'a str>,
+            package: Option<&'a str>,
+            why: String,
+            score: f64,
         }
-        table
+        CsvTable::of(self.result.hits.iter().map(|hit| Row {
+            what: hit.what.name(),
+            name: &hit.name,
+            version: hit.version.as_deref(),
+            package: hit.package.as_ref().map(PackageRef::as_str),
+            why: words::matched(&hit.matched),
+            score: hit.score,
+        }))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

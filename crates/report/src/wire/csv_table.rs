@@ -1,4 +1,5 @@
 use crate::text::clean;
+use serde::Serialize;
 use std::borrow::Cow;
 
 /// Comma-separated values by RFC 4180: a header and rows of text.
@@ -9,12 +10,24 @@ pub struct CsvTable {
 }
 
 impl CsvTable {
-    /// A table without rows.
-    pub fn new(header: &[&'static str]) -> Self {
-        Self::with_header(header.iter().map(ToString::to_string).collect())
+    /// A table of records: a column for every field, named as the field is.
+    ///
+    /// # Errors
+    /// When a field has no form in a cell, as a map has none.
+    pub fn of<R: Serialize + Default>(rows: impl IntoIterator<Item = R>) -> Result<Self, csv::Error> {
+        let mut writer = csv::Writer::from_writer(Vec::new());
+        // A record with nothing in it brings the header also where there are no rows.
+        writer.serialize(R::default())?;
+        rows.into_iter().try_for_each(|row| writer.serialize(row))?;
+        let bytes = writer.into_inner().map_err(|error| csv::Error::from(error.into_error()))?;
+        let mut reader = csv::Reader::from_reader(bytes.as_slice());
+        let cells = |record: &csv::StringRecord| record.iter().map(ToOwned::to_owned).collect();
+        let header = cells(reader.headers()?);
+        let rows = reader.records().skip(1).map(|record| Ok(cells(&record?))).collect::<csv::Result<_>>()?;
+        Ok(Self { header, rows })
     }
 
-    /// A table whose columns are known only when it is made.
+    /// A table whose columns are known only when it is made, as one with a column for every install.
     pub fn with_header(header: Vec<String>) -> Self {
         Self { header, rows: Vec::new() }
     }
@@ -44,7 +57,7 @@ impl CsvTable {
         for row in self.rows {
             writer.write_record(row.into_iter().map(disarm))?;
         }
-        writer.into_inner().map_err(|error| csv::Error::from(std::io::Error::other(error.to_string())))
+        writer.into_inner().map_err(|error| csv::Error::from(error.into_error()))
     }
 }
 
@@ -59,13 +72,23 @@ fn disarm(cell: String) -> String {
 mod tests {
     use super::*;
 
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        name: &'a str,
+        delta: &'a str,
+    }
+
+    #[test]
+    fn a_table_without_rows_has_its_header() {
+        let table = CsvTable::of::<Row<'_>>([]).unwrap();
+        assert_eq!(String::from_utf8(table.into_bytes().unwrap()).unwrap(), "name,delta\n");
+    }
+
     #[test]
     fn formulas_are_disarmed_and_numbers_kept() {
-        let mut table = CsvTable::new(&["name", "delta"]);
-        table.row(vec!["=cmd()".into(), "-12".into()]);
-        table.row(vec!["\u{1b}[2J".into(), "\t@x".into()]);
-        table.row(vec!["two, \"words\"".into(), "+x".into()]);
-        let text = String::from_utf8(table.into_bytes().unwrap()).unwrap();
+        let rows = [("=cmd()", "-12"), ("\u{1b}[2J", "\t@x"), ("two, \"words\"", "+x")];
+        let table = CsvTable::of(rows.map(|(name, delta)| Row { name, delta }));
+        let text = String::from_utf8(table.unwrap().into_bytes().unwrap()).unwrap();
         assert_eq!(text, "name,delta\n'=cmd(),-12\n<001B>[2J,' @x\n\"two, \"\"words\"\"\",'+x\n");
     }
 }

@@ -1,6 +1,6 @@
 //! qcow2 images, versions 2 and 3, by QEMU's `docs/interop/qcow2`: tables of two levels lead to clusters, which may be packed.
 
-use super::table::{Kept, Table};
+use super::table::{Pieces, Table, pieces};
 use crate::ReadAt;
 use crate::bytes::{by_blocks, copy_from};
 use crate::num::{be32, be64};
@@ -34,8 +34,8 @@ pub(crate) struct Qcow2 {
     length: u64,
     first: Table,
     zstd: bool,
-    tables: Kept<Arc<[u8]>>,
-    clusters: Kept<Arc<[u8]>>,
+    tables: Pieces,
+    clusters: Pieces,
 }
 
 impl Qcow2 {
@@ -77,7 +77,7 @@ impl Qcow2 {
         }
         let first = Table::new(image.as_ref(), at, entries, 8);
         let first = first.map_err(|_| damaged("its first table is beyond its end"))?;
-        let (tables, clusters) = (Kept::of_size(size), Kept::of_size(size));
+        let (tables, clusters) = (pieces(), pieces());
         Ok(Self { image, cluster_bits, length, first, zstd, tables, clusters })
     }
 
@@ -95,7 +95,7 @@ impl Qcow2 {
         if at == 0 {
             return Ok(0);
         }
-        let table = self.tables.get(at, || {
+        let table = self.tables.get_or(at, || {
             let length = usize::try_from(self.cluster_size()).unwrap_or(usize::MAX);
             Ok(self.image.exactly(at, length).map_err(|_| damaged("a table is beyond its end"))?.into())
         })?;
@@ -109,7 +109,7 @@ impl Qcow2 {
         let at = entry & !(u64::MAX << bits);
         let sectors = (entry & !(PACKED | PACKED << 1)) >> bits;
         let stored = sectors.saturating_add(1).saturating_mul(512).saturating_sub(at & 511);
-        self.clusters.get(entry, || {
+        self.clusters.get_or(entry, || {
             // The last sector may be cut off with the file.
             let stored = stored.min(self.image.len().saturating_sub(at));
             let packed = self.image.exactly(at, usize::try_from(stored).unwrap_or(usize::MAX))?;

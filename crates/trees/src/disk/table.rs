@@ -1,38 +1,19 @@
 use crate::ReadAt;
-use std::collections::HashMap;
+use crate::cache::Cache;
 use std::io;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// Bytes of a table that are read at a time: 64 KiB.
 const PAGE: u64 = 64 << 10;
 /// Bytes of what was read of an image beside its data, and is kept: 32 MiB.
-const KEPT: u64 = 32 << 20;
+const KEPT: usize = 32 << 20;
 
-/// What was read last, by its place; when too much is kept, all of it goes.
-pub(super) struct Kept<T> {
-    held: Mutex<HashMap<u64, T>>,
-    most: u64,
-}
+/// A cache of pieces of an image, by their places.
+pub(super) type Pieces = Cache<u64, Arc<[u8]>>;
 
-impl<T: Clone> Kept<T> {
-    /// Keeps things of about `size` bytes each.
-    pub(super) fn of_size(size: u64) -> Self {
-        Self { held: Mutex::default(), most: KEPT.checked_div(size).unwrap_or(1).max(1) }
-    }
-
-    /// What is kept under a key, made where it is not.
-    pub(super) fn get(&self, key: u64, make: impl FnOnce() -> io::Result<T>) -> io::Result<T> {
-        if let Some(known) = self.held.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
-            return Ok(known.clone());
-        }
-        let made = make()?;
-        let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
-        if held.len() as u64 >= self.most {
-            held.clear();
-        }
-        held.insert(key, made.clone());
-        Ok(made)
-    }
+/// A cache of pieces that holds at most 32 MiB of them.
+pub(super) fn pieces() -> Pieces {
+    Cache::new(KEPT, |piece| <[u8]>::len(piece).saturating_add(64))
 }
 
 /// A table of numbers in an image, read page by page as it is asked for.
@@ -41,7 +22,7 @@ pub(super) struct Table {
     entries: u64,
     /// Bytes of an entry.
     size: u64,
-    pages: Kept<Arc<[u8]>>,
+    pages: Pieces,
 }
 
 impl Table {
@@ -52,7 +33,7 @@ impl Table {
     pub(super) fn new(image: &dyn ReadAt, start: u64, entries: u64, size: u64) -> io::Result<Self> {
         let end = entries.checked_mul(size).and_then(|length| start.checked_add(length));
         match end.filter(|end| *end <= image.len()) {
-            Some(_) => Ok(Self { start, entries, size, pages: Kept::of_size(PAGE) }),
+            Some(_) => Ok(Self { start, entries, size, pages: pieces() }),
             None => Err(io::ErrorKind::UnexpectedEof.into()),
         }
     }
@@ -67,7 +48,7 @@ impl Table {
         let inside = at % PAGE;
         let page = at.saturating_sub(inside);
         let left = self.entries.saturating_mul(self.size).saturating_sub(page).min(PAGE);
-        let bytes = self.pages.get(page, || {
+        let bytes = self.pages.get_or(page, || {
             let length = usize::try_from(left).unwrap_or(usize::MAX);
             Ok(image.exactly(self.start.saturating_add(page), length)?.into())
         })?;

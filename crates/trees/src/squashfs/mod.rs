@@ -10,11 +10,12 @@ mod meta;
 mod unpack;
 
 use crate::bytes::{by_blocks, copy_from, read_whole};
+use crate::cache::Cache;
 use crate::num::{le16, le32, le64};
 use crate::path::{Step, resolve};
 use crate::{Entry, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind};
 use inode::{Content, Inode};
-use meta::{Cache, Place};
+use meta::Place;
 use std::collections::BTreeMap;
 use std::ffi::{OsStr, OsString};
 use std::io::{self, ErrorKind};

@@ -1,3 +1,4 @@
+mod rows;
 mod sections;
 mod tables;
 
@@ -261,36 +262,8 @@ impl View for CompareView<'_> {
         document
     }
 
-    fn csv(&self) -> CsvTable {
-        let mut table = CsvTable::new(&[
-            "what",
-            "change",
-            "name",
-            "system",
-            "old_name",
-            "old_version",
-            "new_name",
-            "new_version",
-            "step",
-            "kind",
-            "menu",
-            "bytes_delta",
-            "decision",
-            "inherited",
-        ]);
-        let all = matches!(self.what, CompareWhat::All | CompareWhat::Headlines);
-        let one = |wanted: CompareWhat| all || self.what == wanted;
-        if one(CompareWhat::Parts) {
-            tables::parts_csv(&mut table, self.comparison);
-        }
-        if one(CompareWhat::Applications) {
-            tables::applications_csv(&mut table, self.comparison);
-        }
-        sections::csv(&mut table, self.comparison, one);
-        if one(CompareWhat::Packages) {
-            tables::packages_csv(&mut table, self.comparison);
-        }
-        table
+    fn csv(&self) -> csv::Result<CsvTable> {
+        CsvTable::of(rows::rows(self.comparison, self.what))
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {

@@ -1,11 +1,9 @@
 //! Defaults, decisions, repositories, startup items, looks, weight and readings of a comparison.
 
-use super::tables::flag;
-use super::{CompareView, CompareWhat};
+use super::CompareView;
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_signed, count_of, figure, thousands};
 use crate::view::{capital, dim, optional};
-use crate::wire::CsvTable;
 use crate::words;
 use std::collections::BTreeMap;
 use tally_core::compare::{Comparison, DecisionKind, ListChange, ListItem};
@@ -142,7 +140,7 @@ fn value(change: &ListChange, value: Option<&str>) -> String {
 }
 
 /// Changes of disk space by kind of package.
-fn by_kind(comparison: &Comparison) -> Vec<(Kind, u64, i64)> {
+pub(super) fn by_kind(comparison: &Comparison) -> Vec<(Kind, u64, i64)> {
     let mut kinds: BTreeMap<Kind, (u64, i64)> = BTreeMap::new();
     for change in &comparison.packages {
         let entry = kinds.entry(change.kind).or_default();
@@ -204,77 +202,4 @@ pub(super) fn readings(document: &mut Document, view: &CompareView<'_>) {
         ]);
     }
     document.table_or(table, view.none("Nothing was measured on both sides."));
-}
-
-/// Rows of everything that is neither part, application nor package.
-pub(super) fn csv(table: &mut CsvTable, comparison: &Comparison, wanted: impl Fn(CompareWhat) -> bool) {
-    let mut row =
-        |what: &str, change: &str, name: &str, old: &str, new: &str, delta: String, rest: [String; 2]| {
-            let [decision, inherited] = rest;
-            let mut cells = vec![what.to_owned(), change.to_owned(), name.to_owned(), String::new()];
-            cells.extend([old.to_owned(), String::new(), new.to_owned(), String::new()]);
-            cells.extend([String::new(), String::new(), String::new(), delta, decision, inherited]);
-            table.row(cells);
-        };
-    if wanted(CompareWhat::Defaults) {
-        for c in &comparison.defaults {
-            let (old, new) = (optional(c.old.as_deref()), optional(c.new.as_deref()));
-            let name = format!("{} {}", c.role, c.asked);
-            row(
-                "default",
-                c.change.name(),
-                &name,
-                &old,
-                &new,
-                String::new(),
-                [String::new(), flag(c.inherited)],
-            );
-        }
-    }
-    if wanted(CompareWhat::Decisions) {
-        for d in &comparison.decisions {
-            let rest = [d.id.to_string(), flag(d.inherited)];
-            row(
-                "decision",
-                d.kind.name(),
-                &words::decision_names(&d.names),
-                "",
-                "",
-                d.bytes_delta.to_string(),
-                rest,
-            );
-        }
-    }
-    for (view, what, list) in [
-        (CompareWhat::Repositories, "repository", &comparison.repositories),
-        (CompareWhat::Startup, "startup", &comparison.startup),
-        (CompareWhat::Looks, "look", &comparison.looks),
-    ] {
-        if wanted(view) {
-            for c in list {
-                let (old, new) = (optional(c.old.as_deref()), optional(c.new.as_deref()));
-                row(
-                    what,
-                    c.change.name(),
-                    &words::list_item(c),
-                    &old,
-                    &new,
-                    String::new(),
-                    [String::new(), flag(c.inherited)],
-                );
-            }
-        }
-    }
-    if wanted(CompareWhat::Weight) {
-        for (kind, _, delta) in by_kind(comparison) {
-            row("weight", "changed", kind.name(), "", "", delta.to_string(), [String::new(), String::new()]);
-        }
-    }
-    if wanted(CompareWhat::Readings) {
-        for c in &comparison.readings {
-            let change = if c.not_comparable.is_some() { "not-comparable" } else { "changed" };
-            let (old, new) = (c.old.to_string(), c.new.to_string());
-            row("reading", change, &c.what, &old, &new, String::new(), [String::new(), String::new()]);
-        }
-    }
 }

@@ -2,16 +2,14 @@ use super::CompareView;
 use crate::document::{Block, Column, Document, Line, Role, Span, Table};
 use crate::text::bytes_signed;
 use crate::view::{dim, optional};
-use crate::wire::CsvTable;
 use crate::words;
 use tally_core::compare::{
-    ApplicationChange, ApplicationChangeKind, Comparison, PackageChange, PackageChangeKind, PartChange,
-    PartChangeKind,
+    ApplicationChange, ApplicationChangeKind, PackageChange, PackageChangeKind, PartChange, PartChangeKind,
 };
 use tally_core::model::System;
 use tally_core::version::Step;
 
-fn step(step: Option<Step>) -> &'static str {
+pub(super) fn step(step: Option<Step>) -> &'static str {
     step.map_or("", Step::name)
 }
 
@@ -94,7 +92,7 @@ fn said(name: Option<&str>, version: Option<&str>) -> String {
     [name, version].into_iter().flatten().collect::<Vec<_>>().join(" ")
 }
 
-fn systems(systems: &[System]) -> String {
+pub(super) fn systems(systems: &[System]) -> String {
     if systems.is_empty() {
         return "no package".to_owned();
     }
@@ -190,86 +188,4 @@ fn package_row(change: &PackageChange) -> Vec<Span> {
         dim(step(change.step)),
         delta.into(),
     ]
-}
-
-pub(super) fn parts_csv(table: &mut CsvTable, comparison: &Comparison) {
-    for change in &comparison.parts {
-        table.row(vec![
-            "part".into(),
-            change.change.name().into(),
-            change.part.to_string(),
-            String::new(),
-            optional(change.old_name.as_deref()),
-            optional(change.old_version.as_deref()),
-            optional(change.new_name.as_deref()),
-            optional(change.new_version.as_deref()),
-            step(change.step).into(),
-            String::new(),
-            String::new(),
-            String::new(),
-            String::new(),
-            flag(change.inherited),
-        ]);
-    }
-}
-
-/// `true`, `false`, or nothing where there is no base.
-pub(super) fn flag(inherited: Option<bool>) -> String {
-    inherited.map(|flag| flag.to_string()).unwrap_or_default()
-}
-
-pub(super) fn applications_csv(table: &mut CsvTable, comparison: &Comparison) {
-    for change in &comparison.applications {
-        table.row(vec![
-            "application".into(),
-            change.change.name().into(),
-            change.id.to_string(),
-            if change.new_systems.is_empty() {
-                systems(&change.old_systems)
-            } else {
-                systems(&change.new_systems)
-            },
-            change.in_place_of.as_ref().map_or_else(|| change.name.to_string(), |side| side.name.to_string()),
-            optional(
-                change
-                    .in_place_of
-                    .as_ref()
-                    .map(|side| side.version.as_str())
-                    .or(change.old_version.as_deref()),
-            ),
-            change.name.to_string(),
-            optional(change.new_version.as_deref()),
-            step(change.step).into(),
-            String::new(),
-            change.menu.name().into(),
-            String::new(),
-            String::new(),
-            String::new(),
-        ]);
-    }
-}
-
-pub(super) fn packages_csv(table: &mut CsvTable, comparison: &Comparison) {
-    for change in &comparison.packages {
-        let side = |side: &Option<tally_core::compare::NameAndVersion>| {
-            side.as_ref().map(|s| (s.name.to_string(), s.version.to_string())).unwrap_or_default()
-        };
-        let ((old_name, old_version), (new_name, new_version)) = (side(&change.old), side(&change.new));
-        table.row(vec![
-            "package".into(),
-            change.change.name().into(),
-            if new_name.is_empty() { old_name.clone() } else { new_name.clone() },
-            change.system.name().into(),
-            old_name,
-            old_version,
-            new_name,
-            new_version,
-            step(change.step).into(),
-            change.kind.name().into(),
-            String::new(),
-            change.bytes_delta.map(|d| d.to_string()).unwrap_or_default(),
-            optional(change.decision.as_deref()),
-            flag(change.inherited),
-        ]);
-    }
 }

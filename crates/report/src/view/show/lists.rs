@@ -2,9 +2,10 @@
 
 use crate::document::{Block, Cell, Column, Document, Line, Role, Span, Table};
 use crate::text::{count_of, thousands};
-use crate::view::{dim, optional};
+use crate::view::dim;
 use crate::wire::{CsvTable, WithText};
 use crate::words;
+use serde::Serialize;
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{Evidence, Finding, FindingName, PackageRef, Scope, StartupItem, Tally};
 
@@ -37,20 +38,26 @@ pub(super) fn parts(tally: &Tally, rules: &PartRules) -> Document {
     document
 }
 
-pub(super) fn parts_csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&["part", "name", "version", "package", "others", "file", "line"]);
-    for part in &tally.parts {
-        table.row(vec![
-            part.part.to_string(),
-            part.name.to_string(),
-            optional(part.version.as_deref()),
-            optional(part.package.as_ref().map(PackageRef::as_str)),
-            part.others.join("; "),
-            part.evidence.file.to_string(),
-            part.evidence.line.map(|line| line.to_string()).unwrap_or_default(),
-        ]);
+pub(super) fn parts_csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        part: &'a str,
+        name: &'a str,
+        version: Option<&'a str>,
+        package: Option<&'a str>,
+        others: String,
+        file: &'a str,
+        line: Option<u32>,
     }
-    table
+    CsvTable::of(tally.parts.iter().map(|part| Row {
+        part: &part.part,
+        name: &part.name,
+        version: part.version.as_deref(),
+        package: part.package.as_ref().map(PackageRef::as_str),
+        others: part.others.join("; "),
+        file: &part.evidence.file,
+        line: part.evidence.line,
+    }))
 }
 
 pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
@@ -102,30 +109,28 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
     document
 }
 
-pub(super) fn defaults_csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&[
-        "role",
-        "asked",
-        "application",
-        "launcher",
-        "sure",
-        "decided",
-        "candidates",
-        "shipped_application",
-    ]);
-    for choice in &tally.defaults {
-        table.row(vec![
-            choice.role.to_string(),
-            choice.asked.to_string(),
-            optional(choice.application.as_deref()),
-            optional(choice.launcher.as_deref()),
-            choice.sure.to_string(),
-            words::decided(&choice.decided),
-            choice.candidates.join("; "),
-            optional(choice.shipped_application.as_deref()),
-        ]);
+pub(super) fn defaults_csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        role: &'a str,
+        asked: &'a str,
+        application: Option<&'a str>,
+        launcher: Option<&'a str>,
+        sure: bool,
+        decided: String,
+        candidates: String,
+        shipped_application: Option<&'a str>,
     }
-    table
+    CsvTable::of(tally.defaults.iter().map(|choice| Row {
+        role: &choice.role,
+        asked: &choice.asked,
+        application: choice.application.as_deref(),
+        launcher: choice.launcher.as_deref(),
+        sure: choice.sure,
+        decided: words::decided(&choice.decided),
+        candidates: choice.candidates.join("; "),
+        shipped_application: choice.shipped_application.as_deref(),
+    }))
 }
 
 pub(super) fn repositories(tally: &Tally) -> Document {
@@ -172,36 +177,34 @@ pub(super) fn repositories(tally: &Tally) -> Document {
     document
 }
 
-pub(super) fn repositories_csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&[
-        "system",
-        "name",
-        "uri",
-        "suite",
-        "components",
-        "enabled",
-        "official",
-        "signed_by",
-        "packages",
-        "file",
-        "line",
-    ]);
-    for repository in &tally.repositories {
-        table.row(vec![
-            repository.system.name().into(),
-            repository.name.to_string(),
-            repository.uri.to_string(),
-            optional(repository.suite.as_deref()),
-            repository.components.join(" "),
-            repository.enabled.to_string(),
-            repository.official.map(|official| official.to_string()).unwrap_or_default(),
-            optional(repository.signed_by.as_deref()),
-            repository.packages.map(|n| n.to_string()).unwrap_or_default(),
-            repository.evidence.file.to_string(),
-            repository.evidence.line.map(|line| line.to_string()).unwrap_or_default(),
-        ]);
+pub(super) fn repositories_csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        system: &'a str,
+        name: &'a str,
+        uri: &'a str,
+        suite: Option<&'a str>,
+        components: String,
+        enabled: bool,
+        official: Option<bool>,
+        signed_by: Option<&'a str>,
+        packages: Option<u32>,
+        file: &'a str,
+        line: Option<u32>,
     }
-    table
+    CsvTable::of(tally.repositories.iter().map(|repository| Row {
+        system: repository.system.name(),
+        name: &repository.name,
+        uri: &repository.uri,
+        suite: repository.suite.as_deref(),
+        components: repository.components.join(" "),
+        enabled: repository.enabled,
+        official: repository.official,
+        signed_by: repository.signed_by.as_deref(),
+        packages: repository.packages,
+        file: &repository.evidence.file,
+        line: repository.evidence.line,
+    }))
 }
 
 pub(super) fn startup(tally: &Tally) -> Document {
@@ -248,32 +251,30 @@ pub(super) fn startup(tally: &Tally) -> Document {
     document
 }
 
-pub(super) fn startup_csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&[
-        "scope",
-        "kind",
-        "name",
-        "enabled",
-        "off_because",
-        "package",
-        "runs",
-        "description",
-        "file",
-    ]);
-    for item in &tally.startup {
-        table.row(vec![
-            item.scope.name().into(),
-            item.kind.name().into(),
-            item.name.to_string(),
-            item.enabled.to_string(),
-            optional(item.off_because.as_deref()),
-            optional(item.package.as_ref().map(PackageRef::as_str)),
-            optional(item.runs.as_deref()),
-            optional(item.says.as_deref()),
-            item.evidence.file.to_string(),
-        ]);
+pub(super) fn startup_csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        scope: &'a str,
+        kind: &'a str,
+        name: &'a str,
+        enabled: bool,
+        off_because: Option<&'a str>,
+        package: Option<&'a str>,
+        runs: Option<&'a str>,
+        description: Option<&'a str>,
+        file: &'a str,
     }
-    table
+    CsvTable::of(tally.startup.iter().map(|item| Row {
+        scope: item.scope.name(),
+        kind: item.kind.name(),
+        name: &item.name,
+        enabled: item.enabled,
+        off_because: item.off_because.as_deref(),
+        package: item.package.as_ref().map(PackageRef::as_str),
+        runs: item.runs.as_deref(),
+        description: item.says.as_deref(),
+        file: &item.evidence.file,
+    }))
 }
 
 pub(super) fn findings(tally: &Tally) -> Document {
@@ -315,18 +316,22 @@ fn place(evidence: &Evidence) -> String {
     if evidence.file.is_empty() { String::new() } else { format!("  {}", evidence.place()) }
 }
 
-pub(super) fn findings_csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&["finding", "about", "text", "file", "line"]);
-    for finding in &tally.findings {
-        table.row(vec![
-            finding.name().name().into(),
-            finding.about.join("; "),
-            words::finding(&finding.details),
-            finding.evidence.file.to_string(),
-            finding.evidence.line.map(|line| line.to_string()).unwrap_or_default(),
-        ]);
+pub(super) fn findings_csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        finding: &'a str,
+        about: String,
+        text: String,
+        file: &'a str,
+        line: Option<u32>,
     }
-    table
+    CsvTable::of(tally.findings.iter().map(|finding| Row {
+        finding: finding.name().name(),
+        about: finding.about.join("; "),
+        text: words::finding(&finding.details),
+        file: &finding.evidence.file,
+        line: finding.evidence.line,
+    }))
 }
 
 /// Findings, each with its sentence.

@@ -3,6 +3,7 @@ use crate::text::count_of;
 use crate::view::dim;
 use crate::wire::CsvTable;
 use crate::words;
+use serde::Serialize;
 use tally_core::model::{Look, PackageRef, Tally, Text};
 
 pub(super) fn document(tally: &Tally) -> Document {
@@ -61,38 +62,40 @@ fn named(looks: &[Look]) -> String {
     if looks.is_empty() { "none".into() } else { looks.iter().map(one).collect::<Vec<_>>().join(", ") }
 }
 
-pub(super) fn csv(tally: &Tally) -> CsvTable {
-    let looks = &tally.looks;
-    let mut table = CsvTable::new(&["kind", "name", "count", "default", "package", "file"]);
-    let owner = |package: &Option<PackageRef>| package.as_ref().map(ToString::to_string).unwrap_or_default();
-    for session in &looks.sessions {
-        let default = looks.default_session.as_ref() == Some(&session.id);
-        table.row(vec![
-            "session".into(),
-            session.id.to_string(),
-            String::new(),
-            default.to_string(),
-            owner(&session.package),
-            session.evidence.place(),
-        ]);
+pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        kind: &'a str,
+        name: &'a str,
+        count: Option<u32>,
+        default: bool,
+        package: Option<&'a str>,
+        file: String,
     }
-    for (sort, list, default) in [
+    let looks = &tally.looks;
+    let sessions = looks.sessions.iter().map(|session| Row {
+        kind: "session",
+        name: &session.id,
+        count: None,
+        default: looks.default_session.as_ref() == Some(&session.id),
+        package: session.package.as_ref().map(PackageRef::as_str),
+        file: session.evidence.place(),
+    });
+    let lists = [
         ("theme", &looks.themes, &looks.default_theme),
         ("icon-set", &looks.icon_sets, &looks.default_icons),
         ("wallpapers", &looks.wallpapers, &looks.default_wallpaper),
         ("font", &looks.fonts, &looks.default_font),
-    ] {
-        for look in list {
-            let count = look.count.map(|n| n.to_string()).unwrap_or_default();
-            table.row(vec![
-                sort.into(),
-                look.name.to_string(),
-                count,
-                (default.as_ref() == Some(&look.name)).to_string(),
-                owner(&look.package),
-                look.evidence.place(),
-            ]);
-        }
-    }
-    table
+    ];
+    let lists = lists.into_iter().flat_map(|(kind, list, default)| {
+        list.iter().map(move |look| Row {
+            kind,
+            name: &look.name,
+            count: look.count,
+            default: default.as_ref() == Some(&look.name),
+            package: look.package.as_ref().map(PackageRef::as_str),
+            file: look.evidence.place(),
+        })
+    });
+    CsvTable::of(sessions.chain(lists))
 }

@@ -1,6 +1,6 @@
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{count_of, megabytes};
-use crate::view::{capital, dim, optional, strong};
+use crate::view::{capital, dim, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use crate::words;
 use serde::Serialize;
@@ -79,46 +79,43 @@ fn sizes(tally: &Tally) -> BTreeMap<PackageRef, u64> {
     tally.present().filter_map(|p| Some((p.reference(), p.installed_bytes?))).collect()
 }
 
-pub(super) fn csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&[
-        "menu",
-        "name",
-        "generic_name",
-        "version",
-        "package",
-        "format",
-        "installed_bytes",
-        "shown",
-        "hidden_because",
-        "does",
-        "url",
-        "runs",
-        "program_present",
-        "id",
-        "file",
-    ]);
-    let bytes = sizes(tally);
-    for launcher in &tally.launchers {
-        let size = launcher.package.as_ref().and_then(|p| bytes.get(p));
-        table.row(vec![
-            launcher.menu.name().into(),
-            launcher.name.to_string(),
-            optional(launcher.generic_name.as_deref()),
-            optional(launcher.version.as_deref()),
-            optional(launcher.package.as_ref().map(PackageRef::as_str)),
-            optional(launcher.format.map(|f| f.name())),
-            size.map(ToString::to_string).unwrap_or_default(),
-            launcher.shown.to_string(),
-            launcher.hidden_because.as_ref().map(words::hidden).unwrap_or_default(),
-            launcher.does.name().into(),
-            optional(launcher.url.as_deref()),
-            optional(launcher.runs.as_deref()),
-            launcher.program_present.map(|p| p.to_string()).unwrap_or_default(),
-            launcher.id.to_string(),
-            launcher.evidence.file.to_string(),
-        ]);
+pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        menu: &'a str,
+        name: &'a str,
+        generic_name: Option<&'a str>,
+        version: Option<&'a str>,
+        package: Option<&'a str>,
+        format: Option<&'a str>,
+        installed_bytes: Option<u64>,
+        shown: bool,
+        hidden_because: Option<String>,
+        does: &'a str,
+        url: Option<&'a str>,
+        runs: Option<&'a str>,
+        program_present: Option<bool>,
+        id: &'a str,
+        file: &'a str,
     }
-    table
+    let bytes = sizes(tally);
+    CsvTable::of(tally.launchers.iter().map(|launcher| Row {
+        menu: launcher.menu.name(),
+        name: &launcher.name,
+        generic_name: launcher.generic_name.as_deref(),
+        version: launcher.version.as_deref(),
+        package: launcher.package.as_ref().map(PackageRef::as_str),
+        format: launcher.format.map(|format| format.name()),
+        installed_bytes: launcher.package.as_ref().and_then(|package| bytes.get(package)).copied(),
+        shown: launcher.shown,
+        hidden_because: launcher.hidden_because.as_ref().map(words::hidden),
+        does: launcher.does.name(),
+        url: launcher.url.as_deref(),
+        runs: launcher.runs.as_deref(),
+        program_present: launcher.program_present,
+        id: &launcher.id,
+        file: &launcher.evidence.file,
+    }))
 }
 
 pub(super) fn json(tally: &Tally) -> serde_json::Result<Vec<u8>> {

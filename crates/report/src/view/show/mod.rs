@@ -87,7 +87,7 @@ impl View for ShowView<'_> {
         document
     }
 
-    fn csv(&self) -> CsvTable {
+    fn csv(&self) -> csv::Result<CsvTable> {
         let tally = self.tally;
         match self.what {
             ShowWhat::Overview => overview::csv(tally),

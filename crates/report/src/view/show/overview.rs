@@ -274,39 +274,51 @@ fn not_recorded(tally: &Tally) -> Vec<Fact> {
 }
 
 /// One figure a row.
-pub(super) fn csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&["group", "item", "value", "version"]);
-    let mut row = |group: &str, item: &str, value: String, version: &str| {
-        table.row(vec![group.into(), item.into(), value, version.into()]);
-    };
+pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        group: &'a str,
+        item: &'a str,
+        value: String,
+        version: Option<&'a str>,
+    }
+    let row = |group, item, value: String| Row { group, item, value, version: None };
     let label = &tally.label;
-    row("label", "distro", label.distro.to_string(), "");
-    let fields = [("release", &label.release), ("codename", &label.codename), ("edition", &label.edition)];
-    let more = [
-        ("profile", &label.profile),
-        ("arch", &label.arch),
-        ("release_date", &label.release_date),
-        ("support_end", &label.support_end),
-    ];
-    for (item, value) in fields.into_iter().chain(more) {
-        row("label", item, value.as_deref().unwrap_or_default().to_owned(), "");
-    }
-    for (system, n) in &tally.counts.packages {
-        row("packages", system.name(), n.to_string(), "");
-    }
-    for (kind, n) in &tally.counts.by_kind {
-        row("kinds", kind.name(), n.to_string(), "");
-    }
-    row("menu", "applications", tally.counts.applications.to_string(), "");
-    row("menu", "launchers_shown", tally.counts.launchers_shown.to_string(), "");
-    row("weight", "installed_bytes", tally.installed_bytes().to_string(), "");
-    for part in &tally.parts {
-        row("parts", &part.part, part.name.to_string(), part.version.as_deref().unwrap_or_default());
-    }
-    for finding in &tally.findings {
-        row("findings", finding.name().name(), words::finding(&finding.details), "");
-    }
-    table
+    let mut rows = vec![row("label", "distro", label.distro.to_string())];
+    rows.extend(
+        [
+            ("release", &label.release),
+            ("codename", &label.codename),
+            ("edition", &label.edition),
+            ("profile", &label.profile),
+            ("arch", &label.arch),
+            ("release_date", &label.release_date),
+            ("support_end", &label.support_end),
+        ]
+        .map(|(item, value)| row("label", item, value.as_deref().unwrap_or_default().to_owned())),
+    );
+    rows.extend(
+        tally.counts.packages.iter().map(|(system, n)| row("packages", system.name(), n.to_string())),
+    );
+    rows.extend(tally.counts.by_kind.iter().map(|(kind, n)| row("kinds", kind.name(), n.to_string())));
+    rows.extend([
+        row("menu", "applications", tally.counts.applications.to_string()),
+        row("menu", "launchers_shown", tally.counts.launchers_shown.to_string()),
+        row("weight", "installed_bytes", tally.installed_bytes().to_string()),
+    ]);
+    rows.extend(tally.parts.iter().map(|part| Row {
+        group: "parts",
+        item: &part.part,
+        value: part.name.to_string(),
+        version: part.version.as_deref(),
+    }));
+    rows.extend(
+        tally
+            .findings
+            .iter()
+            .map(|finding| row("findings", finding.name().name(), words::finding(&finding.details))),
+    );
+    CsvTable::of(rows)
 }
 
 pub(super) fn json(tally: &Tally) -> serde_json::Result<Vec<u8>> {

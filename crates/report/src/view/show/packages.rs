@@ -1,6 +1,6 @@
 use crate::document::{Column, Document, Line, Role, Span, Table};
 use crate::text::{bytes_human, count_of, megabytes};
-use crate::view::{came, dim, optional, strong};
+use crate::view::{came, dim, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use crate::words;
 use serde::Serialize;
@@ -53,54 +53,52 @@ fn reason(package: &Package) -> Span {
     }
 }
 
-pub(super) fn csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&[
-        "system",
-        "name",
-        "version",
-        "upstream_version",
-        "arch",
-        "reason",
-        "state",
-        "phase",
-        "shipped_version",
-        "kind",
-        "installed_bytes",
-        "section",
-        "source",
-        "repository",
-        "essential",
-        "homepage",
-        "purl",
-        "summary",
-        "file",
-        "line",
-    ]);
-    for package in &tally.packages {
-        table.row(vec![
-            package.system.name().into(),
-            package.name.to_string(),
-            package.version.to_string(),
-            package.upstream_version.to_string(),
-            package.arch.to_string(),
-            package.reason.name().into(),
-            package.state.name().into(),
-            package.phase.name().into(),
-            optional(package.shipped_version.as_deref()),
-            package.kind.name().into(),
-            package.installed_bytes.map(|b| b.to_string()).unwrap_or_default(),
-            package.section.to_string(),
-            optional(package.source.as_deref()),
-            optional(package.repository.as_deref()),
-            package.essential.to_string(),
-            package.homepage.to_string(),
-            package.purl.to_string(),
-            package.summary.to_string(),
-            package.evidence.file.to_string(),
-            package.evidence.line.map(|l| l.to_string()).unwrap_or_default(),
-        ]);
+pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        system: &'a str,
+        name: &'a str,
+        version: &'a str,
+        upstream_version: &'a str,
+        arch: &'a str,
+        reason: &'a str,
+        state: &'a str,
+        phase: &'a str,
+        shipped_version: Option<&'a str>,
+        kind: &'a str,
+        installed_bytes: Option<u64>,
+        section: &'a str,
+        source: Option<&'a str>,
+        repository: Option<&'a str>,
+        essential: bool,
+        homepage: &'a str,
+        purl: &'a str,
+        summary: &'a str,
+        file: &'a str,
+        line: Option<u32>,
     }
-    table
+    CsvTable::of(tally.packages.iter().map(|package| Row {
+        system: package.system.name(),
+        name: &package.name,
+        version: &package.version,
+        upstream_version: &package.upstream_version,
+        arch: &package.arch,
+        reason: package.reason.name(),
+        state: package.state.name(),
+        phase: package.phase.name(),
+        shipped_version: package.shipped_version.as_deref(),
+        kind: package.kind.name(),
+        installed_bytes: package.installed_bytes,
+        section: &package.section,
+        source: package.source.as_deref(),
+        repository: package.repository.as_deref(),
+        essential: package.essential,
+        homepage: &package.homepage,
+        purl: &package.purl,
+        summary: &package.summary,
+        file: &package.evidence.file,
+        line: package.evidence.line,
+    }))
 }
 
 pub(super) fn json(tally: &Tally) -> serde_json::Result<Vec<u8>> {

@@ -2,7 +2,7 @@
 
 use crate::document::{Column, Document, Role, Span, Table};
 use crate::text::{bytes_human, figure};
-use crate::view::{dim, optional};
+use crate::view::dim;
 use crate::wire::CsvTable;
 use crate::words;
 use serde::Serialize;
@@ -73,32 +73,31 @@ pub(super) fn document(tally: &Tally) -> Document {
     document
 }
 
-pub(super) fn csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&[
-        "what",
-        "value",
-        "unit",
-        "method",
-        "when",
-        "by",
-        "medium",
-        "ram_bytes",
-        "virtual",
-        "uptime_s",
-    ]);
-    for Reading { what, value, unit, method, when, conditions, by } in &tally.readings {
-        table.row(vec![
-            what.to_string(),
-            value.to_string(),
-            unit.to_string(),
-            method.to_string(),
-            when.to_string(),
-            by.to_string(),
-            optional(conditions.medium.as_deref()),
-            conditions.ram_bytes.map(|n| n.to_string()).unwrap_or_default(),
-            conditions.virtual_.map(|it| it.to_string()).unwrap_or_default(),
-            conditions.uptime_s.map(|n| n.to_string()).unwrap_or_default(),
-        ]);
+pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        what: &'a str,
+        value: f64,
+        unit: &'a str,
+        method: String,
+        when: String,
+        by: &'a str,
+        medium: Option<&'a str>,
+        ram_bytes: Option<u64>,
+        #[serde(rename = "virtual")]
+        virtual_: Option<bool>,
+        uptime_s: Option<u64>,
     }
-    table
+    CsvTable::of(tally.readings.iter().map(|reading| Row {
+        what: &reading.what,
+        value: reading.value,
+        unit: &reading.unit,
+        method: reading.method.to_string(),
+        when: reading.when.to_string(),
+        by: &reading.by,
+        medium: reading.conditions.medium.as_deref(),
+        ram_bytes: reading.conditions.ram_bytes,
+        virtual_: reading.conditions.virtual_,
+        uptime_s: reading.conditions.uptime_s,
+    }))
 }

@@ -204,12 +204,20 @@ pub(super) fn document(tally: &Tally) -> Document {
     document
 }
 
-pub(super) fn csv(tally: &Tally) -> CsvTable {
-    let mut table = CsvTable::new(&["by", "name", "packages", "installed_bytes"]);
-    for weight in account(tally) {
-        table.row(vec![weight.by.into(), weight.name, weight.packages.to_string(), weight.bytes.to_string()]);
+pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row {
+        by: &'static str,
+        name: String,
+        packages: u64,
+        installed_bytes: u64,
     }
-    table
+    CsvTable::of(account(tally).into_iter().map(|weight| Row {
+        by: weight.by,
+        name: weight.name,
+        packages: weight.packages,
+        installed_bytes: weight.bytes,
+    }))
 }
 
 #[cfg(test)]
