@@ -11,8 +11,7 @@ use tally_core::knowledge::Roles;
 use tally_core::model::{Launcher, Text, Unread};
 use tally_trees::Tree;
 
-/// Folders of configuration, then of data, in the order of precedence for a new user.
-const CONFIGURATION: &[&str] = &["etc/skel/.config", "etc/xdg", "usr/etc/xdg"];
+/// Folders of data, in the order of precedence for a new user.
 const DATA: &[&str] = &[
     "etc/skel/.local/share/applications",
     "var/lib/flatpak/exports/share/applications",
@@ -21,16 +20,16 @@ const DATA: &[&str] = &[
     "var/lib/snapd/desktop/applications",
 ];
 
-/// Reads all of it, for a desktop of these names (the values of `XDG_CURRENT_DESKTOP`).
+/// Reads all of it, for a desktop of these names (the values of `XDG_CURRENT_DESKTOP`) with these folders of configuration.
 pub(crate) fn read(
     tree: &dyn Tree,
-    desktops: &[Text],
+    (desktops, config): (&[Text], &[String]),
     launchers: &[Launcher],
     roles: &Roles,
 ) -> (Associations, Vec<Unread>) {
     let mut associations = Associations::default();
     let mut unread = Vec::new();
-    for folder in CONFIGURATION.iter().chain(DATA) {
+    for folder in config.iter().map(String::as_str).chain(DATA.iter().copied()) {
         let own = desktops.iter().map(|desktop| format!("{}-mimeapps.list", desktop.to_lowercase()));
         for name in own.chain(["mimeapps.list".to_owned(), "defaults.list".to_owned()]) {
             let file = format!("{folder}/{name}");
@@ -44,7 +43,7 @@ pub(crate) fn read(
                 unread.extend(problems);
             }
         }
-        if !DATA.contains(folder) {
+        if !DATA.contains(&folder) {
             continue;
         }
         let after = associations.lists.len();
@@ -149,7 +148,8 @@ mod tests {
         let desktops: Vec<Text> = desktops.iter().map(|desktop| (*desktop).into()).collect();
         let tree: &dyn Tree = tree;
         let facts = crate::launchers::read(tree, &desktops);
-        read(tree, &desktops, &facts.launchers, &Roles::default()).0
+        let config = ["etc/skel/.config", "etc/xdg"].map(String::from);
+        read(tree, (&desktops, &config), &facts.launchers, &Roles::default()).0
     }
 
     #[test]
@@ -203,7 +203,7 @@ mod tests {
         let tree = MemoryTree::new()
             .link(format!("etc/alternatives/{link}"), "/usr/bin/low")
             .file(format!("var/lib/dpkg/alternatives/{link}"), kept);
-        let (read, unread) = read(&tree, &[], &[], &roles);
+        let (read, unread) = read(&tree, (&[], &[]), &[], &roles);
         assert_eq!(read.alternatives[link.as_str()], "/usr/bin/low");
         assert_eq!(read.others[link.as_str()], ["/usr/bin/high", "/usr/bin/low"]);
         assert!(unread.is_empty());

@@ -29,6 +29,7 @@ mod parts;
 mod programs;
 pub mod readings;
 mod sessions;
+mod settings;
 mod startup;
 mod storage;
 mod take;

@@ -5,6 +5,7 @@ use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
+use crate::settings::NewUser;
 use crate::timed::timed;
 use crate::{defaults, left_out, listings, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
@@ -114,12 +115,16 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     );
     facts.traits = owned.1.traits(facts.packages.len());
     provide_needed_files(&mut facts.packages, &owned.0, &owned.1);
+    let (desktops, config) = (std::mem::take(&mut menu.desktops), std::mem::take(&mut menu.config));
     assign_owners(&mut facts, menu, owned);
     assign_repositories(&mut facts, &systems, repositories);
     facts.changed_at = changed_at(tree, &facts);
-    let desktops = sessions::current_desktops(&facts.looks.sessions, facts.looks.default_session.as_deref());
     let ((associations, unread), (probes, storage)) = rayon::join(
-        || timed("associations", || defaults::read(tree, &desktops, &facts.launchers, options.rules.roles)),
+        || {
+            timed("associations", || {
+                defaults::read(tree, (&desktops, &config), &facts.launchers, options.rules.roles)
+            })
+        },
         || (parts::probe(tree, options.rules.parts), storage::read(tree)),
     );
     facts.unread.extend(unread);
@@ -169,22 +174,32 @@ struct Menu {
     looks: Looks,
     launchers: LauncherFacts,
     startup: Vec<StartupItem>,
+    /// The values of `XDG_CURRENT_DESKTOP` in the session that starts.
+    desktops: Vec<Text>,
+    /// The folders of configuration in it.
+    config: Vec<String>,
 }
 
 impl Menu {
     fn read(tree: &dyn Tree) -> Self {
-        let looks = timed("looks and sessions", || looks::read(tree));
-        let desktops = sessions::current_desktops(&looks.sessions, looks.default_session.as_deref());
-        let launchers = timed("launchers", || launchers::read(tree, &desktops));
-        Self { launchers, startup: timed("startup", || startup::read(tree, &desktops)), looks }
+        let (sessions, start) = timed("sessions", || sessions::read_all(tree));
+        let judged = sessions::judged_by(&sessions, &start);
+        let scripts = judged.map(|session| session.scripts(tree)).unwrap_or_default();
+        let user = NewUser::of(tree, judged.map(|file| &file.session), &scripts);
+        let mut looks = timed("looks", || looks::read(tree));
+        looks::set(tree, &user, &mut looks);
+        let launchers = timed("launchers", || launchers::read(tree, &user.desktops));
+        let startup = timed("startup", || startup::read(tree, &user));
+        let (desktops, config) = (user.desktops, user.config);
+        looks.sessions = sessions.into_iter().map(|file| file.session).collect();
+        start.note(&mut looks);
+        Self { launchers, startup, looks, desktops, config }
     }
 
     /// Adds the launchers that package systems found inside packages.
     fn embed(&mut self, found: &mut [PackageFacts]) {
-        let desktops =
-            sessions::current_desktops(&self.looks.sessions, self.looks.default_session.as_deref());
         for facts in found {
-            self.launchers.embed(std::mem::take(&mut facts.embedded), &desktops);
+            self.launchers.embed(std::mem::take(&mut facts.embedded), &self.desktops);
         }
     }
 
@@ -316,6 +331,7 @@ fn assign_owners(facts: &mut Facts, menu: Menu, (wanted, owners): (WantedPaths, 
     facts.looks = menu.looks;
     for session in &mut facts.looks.sessions {
         session.package = owner(&session.evidence.file);
+        sessions::by_package(session);
     }
     let looks = &mut facts.looks;
     for list in [&mut looks.themes, &mut looks.icon_sets, &mut looks.wallpapers, &mut looks.fonts] {

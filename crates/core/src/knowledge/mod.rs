@@ -1,6 +1,7 @@
 //! What is known before an install is read: tables with a stated precedence, each rule with its reason.
 
 mod agents;
+mod desktops;
 mod kinds;
 mod menu;
 mod names;
@@ -19,6 +20,7 @@ fn ready<T: DeserializeOwned>(json: &str) -> Result<T, RulesError> {
 }
 
 pub use agents::{Agent, Agents};
+pub use desktops::{Desktop, Desktops, LookName, LookPlace, desktops};
 pub use kinds::{KindRule, KindRules, ReadyKinds, fold_companions};
 pub use menu::{main_category, menu_of};
 pub use names::{EditionName, Names, names};

@@ -11,9 +11,12 @@ pub struct Session {
     pub name: Text,
     /// `x11` or `wayland`.
     pub display: Text,
-    /// `DesktopNames`, the values that the session puts in `XDG_CURRENT_DESKTOP`.
+    /// The values of `XDG_CURRENT_DESKTOP` in it, by the session file, by what it starts, or by its package.
     #[serde(default)]
     pub desktops: Vec<Text>,
+    /// The desktop or compositor that it starts: `Cinnamon`; `null` where nothing tells.
+    #[serde(default)]
+    pub desktop: Option<Text>,
     /// The package that owns it.
     #[serde(default)]
     pub package: Option<PackageRef>,
@@ -44,8 +47,12 @@ pub struct Look {
 pub struct Looks {
     /// Sessions that can be chosen.
     pub sessions: Vec<Session>,
-    /// The session that starts when nothing is chosen.
+    /// The session that starts when nothing is chosen; `null` where the install starts in a console, or nothing tells.
     pub default_session: Option<Text>,
+    /// `x11` or `wayland`: how that session draws.
+    pub default_display: Option<Text>,
+    /// The display manager that starts: `gdm`, `sddm`, `lightdm` and the like; `null` where none is enabled.
+    pub display_manager: Option<Text>,
     /// Widget themes.
     pub themes: Vec<Look>,
     /// The widget theme in use.
@@ -54,9 +61,13 @@ pub struct Looks {
     pub icon_sets: Vec<Look>,
     /// The icon set in use.
     pub default_icons: Option<Text>,
+    /// The set of mouse pointers in use.
+    pub default_pointer: Option<Text>,
+    /// Light or dark, or the colour scheme in use, as the desktop names it.
+    pub default_colours: Option<Text>,
     /// Wallpaper packs, with their numbers of pictures.
     pub wallpapers: Vec<Look>,
-    /// The wallpaper in use.
+    /// The wallpaper in use: the name of the picture, links followed.
     pub default_wallpaper: Option<Text>,
     /// Font families' folders, with their numbers of files.
     pub fonts: Vec<Look>,

@@ -3,20 +3,19 @@
 use super::condition;
 use crate::keyfile::{Group, KeyFile};
 use crate::programs::Programs;
+use crate::settings::NewUser;
 use crate::text::name_text;
 use rustc_hash::FxHashSet;
 use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
 use tally_trees::Tree;
 
-const FOLDERS: &[&str] = &["etc/skel/.config/autostart", "etc/xdg/autostart", "usr/etc/xdg/autostart"];
-
 /// Entries of all folders; the first file of a name wins.
-pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
+pub(super) fn read(tree: &dyn Tree, user: &NewUser<'_>) -> Vec<StartupItem> {
     let programs = Programs::of(tree);
     let mut items: Vec<StartupItem> = Vec::new();
     let mut seen: FxHashSet<Text> = FxHashSet::default();
-    for folder in FOLDERS {
-        for entry in tree.names(folder) {
+    for folder in user.config.iter().map(|folder| format!("{folder}/autostart")) {
+        for entry in tree.names(&folder) {
             let name = name_text(&entry.name);
             let path = format!("{folder}/{name}");
             if !name.ends_with(".desktop") || seen.contains(&name) {
@@ -25,7 +24,7 @@ pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
             let Ok(bytes) = tree.read(&path) else { continue };
             let parsed = KeyFile::parse(&path, &bytes);
             let Some(group) = parsed.group("Desktop Entry") else { continue };
-            let off_because = off_because(tree, group, desktops, &programs);
+            let off_because = off_because(group, user, &programs);
             seen.insert(name.clone());
             items.push(StartupItem {
                 phase: tally_core::model::Phase::Shipped,
@@ -45,7 +44,7 @@ pub(super) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
 }
 
 /// Why a session of these desktops does not start an entry, by the Desktop Application Autostart Specification.
-fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text], programs: &Programs<'_>) -> Option<Text> {
+fn off_because(group: &Group, user: &NewUser<'_>, programs: &Programs<'_>) -> Option<Text> {
     if group.is_true("Hidden") {
         return Some("Hidden=true".into());
     }
@@ -53,7 +52,7 @@ fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text], programs: &Pro
         return Some("X-GNOME-Autostart-enabled=false".into());
     }
     let here =
-        |names: &[Text]| names.iter().any(|name| desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
+        |names: &[Text]| names.iter().any(|name| user.desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
     let (only, not) = (group.list("OnlyShowIn"), group.list("NotShowIn"));
     if !only.is_empty() && !here(&only) {
         return Some(format!("OnlyShowIn={}", only.join(";")).into());
@@ -64,8 +63,8 @@ fn off_because(tree: &dyn Tree, group: &Group, desktops: &[Text], programs: &Pro
     if let Some(tried) = group.string("TryExec").filter(|tried| programs.has(tried) == Some(false)) {
         return Some(format!("TryExec={tried}").into());
     }
-    let holds = |key: &str, holds: fn(&dyn Tree, &str) -> bool| {
-        group.get(key).filter(|condition| !holds(tree, condition)).map(|c| Text::from(format!("{key}={c}")))
+    let holds = |key: &str, holds: fn(&NewUser<'_>, &str) -> bool| {
+        group.get(key).filter(|condition| !holds(user, condition)).map(|c| Text::from(format!("{key}={c}")))
     };
     holds("AutostartCondition", condition::holds)
         .or_else(|| holds("X-KDE-autostart-condition", condition::holds_of_rc_file))

@@ -7,6 +7,7 @@ mod scripts;
 mod sysv;
 
 use crate::keyfile::KeyFile;
+use crate::settings::NewUser;
 use crate::text::{name_text, text};
 use std::collections::BTreeSet;
 use std::os::unix::ffi::OsStrExt;
@@ -17,13 +18,13 @@ use tally_trees::{NodeKind, Tree};
 /// Where unit files lie, those that win first.
 const UNIT_FOLDERS: &[&str] = &["etc/systemd", "usr/local/lib/systemd", "usr/lib/systemd", "lib/systemd"];
 
-/// Reads all startup items; owners are filled later. `desktops` are the values of `XDG_CURRENT_DESKTOP`.
-pub(crate) fn read(tree: &dyn Tree, desktops: &[Text]) -> Vec<StartupItem> {
+/// Reads all startup items; owners are filled later. `user` logs in to the session that starts.
+pub(crate) fn read(tree: &dyn Tree, user: &NewUser<'_>) -> Vec<StartupItem> {
     let mut items = units(tree, "system", Scope::System);
     items.extend(units(tree, "user", Scope::User));
     items.extend(scripts::read(tree));
     items.extend(sysv::read(tree));
-    items.extend(autostart::read(tree, desktops));
+    items.extend(autostart::read(tree, user));
     items
 }
 
@@ -110,6 +111,12 @@ mod tests {
     use super::*;
     use tally_trees::MemoryTree;
 
+    fn weir(tree: &MemoryTree) -> NewUser<'_> {
+        let mut user = NewUser::of(tree, None, &[]);
+        user.desktops = vec!["Weir".into()];
+        user
+    }
+
     #[test]
     fn links_below_etc_enable_units() {
         let unit = "[Unit]\nDescription=Rill\n[Service]\nExecStart=/usr/sbin/rill\n";
@@ -138,7 +145,7 @@ mod tests {
                 "/lib/systemd/system/gone.service",
             )
             .link("etc/systemd/system/display-manager.service", "/usr/lib/systemd/system/gate.service");
-        let items = read(&tree as &dyn Tree, &[]);
+        let items = read(&tree as &dyn Tree, &NewUser::of(&tree, None, &[]));
         let said: Vec<(&str, StartupKind)> =
             items.iter().map(|item| (item.name.as_str(), item.kind)).collect();
         assert_eq!(
@@ -165,7 +172,7 @@ mod tests {
             .link(format!("{wants}/own.service"), "/lib/systemd/system/own.service")
             .link(format!("{wants}/near@x.service"), "/usr/local/lib/systemd/system/near@.service")
             .link(format!("{wants}/old.service"), "/lib/systemd/system/old.service");
-        let items = read(&tree as &dyn Tree, &[]);
+        let items = read(&tree as &dyn Tree, &NewUser::of(&tree, None, &[]));
         let told: Vec<_> = items
             .iter()
             .map(|item| (item.name.as_str(), item.evidence.file.as_str(), item.says.as_deref()))
@@ -186,7 +193,7 @@ mod tests {
             .file("etc/xdg/autostart/a.desktop", "[Desktop Entry]\nName=A\nExec=a")
             .file("etc/xdg/autostart/b.desktop", "[Desktop Entry]\nName=B\nOnlyShowIn=Other;")
             .file("etc/skel/.config/autostart/a.desktop", "[Desktop Entry]\nHidden=true");
-        let items = read(&tree as &dyn Tree, &["Weir".into()]);
+        let items = read(&tree as &dyn Tree, &weir(&tree));
         let said: Vec<(&str, Option<&str>)> =
             items.iter().map(|i| (i.name.as_str(), i.off_because.as_deref())).collect();
         assert_eq!(said, [("a.desktop", Some("Hidden=true")), ("b.desktop", Some("OnlyShowIn=Other"))]);
@@ -195,7 +202,7 @@ mod tests {
             .file("usr/local/bin/c", "")
             .file("etc/xdg/autostart/c.desktop", "[Desktop Entry]\nTryExec=c")
             .file("etc/xdg/autostart/d.desktop", "[Desktop Entry]\nTryExec=/usr/libexec/d");
-        let items = read(&tried as &dyn Tree, &["Weir".into()]);
+        let items = read(&tried as &dyn Tree, &weir(&tried));
         let off = |name: &str| items.iter().find(|i| i.name == name).unwrap().off_because.as_deref();
         assert_eq!((off("c.desktop"), off("d.desktop")), (None, Some("TryExec=/usr/libexec/d")));
     }

@@ -1,0 +1,145 @@
+//! Desktops: whose a session is, and where each desktop keeps how it looks.
+
+use super::pattern::matches;
+use crate::model::Text;
+use serde::Deserialize;
+use std::sync::LazyLock;
+
+/// The table as the build script wrote it.
+const READY: &str = include_str!(concat!(env!("OUT_DIR"), "/desktops.json"));
+
+static DESKTOPS: LazyLock<Desktops> = LazyLock::new(|| super::ready(READY).unwrap_or_default());
+
+/// The table of desktops.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Desktops {
+    /// Desktops and compositors.
+    desktop: Vec<Desktop>,
+}
+
+/// A desktop or compositor.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Desktop {
+    /// Its name for people.
+    pub name: Text,
+    /// Values of `XDG_CURRENT_DESKTOP`.
+    pub names: Vec<Text>,
+    /// Whether its own programs set the first of them.
+    pub sets_names: bool,
+    /// Programs that start a session of it.
+    pub programs: Vec<Text>,
+    /// Patterns of packages whose sessions are its own.
+    pub packages: Vec<Text>,
+    /// Where its looks are set, the places asked first going before.
+    pub looks: Vec<LookPlace>,
+    /// A desktop whose places are asked after its own.
+    pub also: Option<Text>,
+}
+
+crate::vocabulary! {
+    /// A look that a desktop sets.
+    pub enum LookName {
+        /// The theme of windows and widgets, or the global theme.
+        Theme = "theme",
+        /// The icon set.
+        Icons = "icons",
+        /// The set of mouse pointers.
+        Pointer = "pointer",
+        /// The font of the interface.
+        Font = "font",
+        /// The wallpaper.
+        Wallpaper = "wallpaper",
+        /// Light or dark, or the colour scheme by its name.
+        Colours = "colours",
+    }
+}
+
+/// A place where a look may be set: one of the fields beside `look`, `group` and `key`.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct LookPlace {
+    /// The look.
+    pub look: LookName,
+    /// `SCHEMA KEY` of GSettings.
+    pub gsettings: Option<Text>,
+    /// A key file below the folders of configuration.
+    pub config: Option<Text>,
+    /// The group of the key file; `*` is any.
+    pub group: Option<Text>,
+    /// A channel of xfconf.
+    pub xfconf: Option<Text>,
+    /// `FILE/GROUP/KEY` in the defaults of Plasma's global theme.
+    pub global_theme: Option<Text>,
+    /// A file of lines, by its path in the root.
+    pub line: Option<Text>,
+    /// The key in the file.
+    pub key: Option<Text>,
+    /// What holds where nothing is set.
+    #[serde(rename = "else")]
+    pub otherwise: Option<Text>,
+}
+
+impl Desktops {
+    /// The desktop that a value of `XDG_CURRENT_DESKTOP` names.
+    pub fn named(&self, name: &str) -> Option<&Desktop> {
+        self.desktop.iter().find(|one| one.names.iter().any(|own| own.eq_ignore_ascii_case(name)))
+    }
+
+    /// The desktop that a program starts.
+    pub fn started_by(&self, program: &str) -> Option<&Desktop> {
+        self.desktop.iter().find(|one| one.programs.iter().any(|own| own == program))
+    }
+
+    /// The desktop of a package that owns a session.
+    pub fn of_package(&self, package: &str) -> Option<&Desktop> {
+        self.desktop.iter().find(|one| one.packages.iter().any(|own| matches(own, package)))
+    }
+
+    /// Where the looks of a desktop are set: its own places, then those of the one that it stands on.
+    pub fn places<'a>(&'a self, desktop: &'a Desktop) -> impl Iterator<Item = &'a LookPlace> {
+        let also = desktop.also.as_ref().and_then(|name| self.desktop.iter().find(|one| one.name == *name));
+        desktop.looks.iter().chain(also.into_iter().flat_map(|also| &also.looks))
+    }
+}
+
+/// The table inside the program.
+pub fn desktops() -> &'static Desktops {
+    &DESKTOPS
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_table_is_sound() {
+        let table = desktops();
+        assert!(table.desktop.len() > 20);
+        for (at, one) in table.desktop.iter().enumerate() {
+            assert!(!one.names.is_empty() || !one.programs.is_empty(), "{} is never found", one.name);
+            for name in &one.names {
+                assert_eq!(table.named(name).map(|found| &found.name), Some(&one.name), "{name} is shadowed");
+            }
+            for program in &one.programs {
+                let found = table.started_by(program).map(|found| &found.name);
+                assert_eq!(found, Some(&one.name), "{program} is shadowed");
+            }
+            if let Some(also) = &one.also {
+                assert!(table.desktop[..at].iter().any(|other| other.name == *also), "{also} comes before");
+            }
+            for place in &one.looks {
+                let ways = [
+                    &place.gsettings,
+                    &place.config,
+                    &place.xfconf,
+                    &place.global_theme,
+                    &place.line,
+                    &place.otherwise,
+                ];
+                assert_eq!(ways.iter().filter(|way| way.is_some()).count(), 1, "{}: {place:?}", one.name);
+            }
+        }
+    }
+}
