@@ -31,6 +31,7 @@ fn launcher(package: &Package, categories: &str) -> Launcher {
         version: None,
         format: None,
         mime_types: Vec::new(),
+        initial_preference: None,
         evidence: Evidence::default(),
     }
 }

@@ -2,12 +2,13 @@
 //! See `docs/formats/mimeapps.md`.
 
 use crate::keyfile::KeyFile;
+use crate::settings::NewUser;
 use crate::text::{lines, text};
 use std::collections::BTreeMap;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use tally_core::derive::{AssociationList, Associations, LauncherTypes};
-use tally_core::knowledge::Roles;
+use tally_core::knowledge::{Roles, desktops};
 use tally_core::model::{Launcher, Text, Unread};
 use tally_trees::Tree;
 
@@ -20,17 +21,17 @@ const DATA: &[&str] = &[
     "var/lib/snapd/desktop/applications",
 ];
 
-/// Reads all of it, for a desktop of these names (the values of `XDG_CURRENT_DESKTOP`) with these folders of configuration.
+/// Reads all of it, for a new user in the session that starts.
 pub(crate) fn read(
     tree: &dyn Tree,
-    (desktops, config): (&[Text], &[String]),
+    user: &NewUser<'_>,
     launchers: &[Launcher],
     roles: &Roles,
 ) -> (Associations, Vec<Unread>) {
     let mut associations = Associations::default();
     let mut unread = Vec::new();
-    for folder in config.iter().map(String::as_str).chain(DATA.iter().copied()) {
-        let own = desktops.iter().map(|desktop| format!("{}-mimeapps.list", desktop.to_lowercase()));
+    for folder in user.config.iter().map(String::as_str).chain(DATA.iter().copied()) {
+        let own = user.desktops.iter().map(|desktop| format!("{}-mimeapps.list", desktop.to_lowercase()));
         for name in own.chain(["mimeapps.list".to_owned(), "defaults.list".to_owned()]) {
             let file = format!("{folder}/{name}");
             if let Ok(bytes) = tree.read(&file) {
@@ -63,6 +64,15 @@ pub(crate) fn read(
     associations.alternatives = roles.alternatives().filter_map(|link| alternative(tree, link)).collect();
     associations.others =
         associations.alternatives.keys().map(|link| (link.clone(), alternatives(tree, link))).collect();
+    if let Some(desktop) = user.desktop() {
+        for place in desktops().jobs(desktop) {
+            if let (Some(role), Some((value, file))) = (&place.role, user.value(place, None)) {
+                associations.set.entry(role.clone()).or_default().push((value, file.map(Text::from)));
+            }
+        }
+        associations.built_in.clone_from(&desktop.built_in);
+        associations.by_preference = desktop.by_preference;
+    }
     (associations, unread)
 }
 
@@ -148,8 +158,9 @@ mod tests {
         let desktops: Vec<Text> = desktops.iter().map(|desktop| (*desktop).into()).collect();
         let tree: &dyn Tree = tree;
         let facts = crate::launchers::read(tree, &desktops);
-        let config = ["etc/skel/.config", "etc/xdg"].map(String::from);
-        read(tree, (&desktops, &config), &facts.launchers, &Roles::default()).0
+        let mut user = NewUser::of(tree, None, &[]);
+        user.desktops = desktops;
+        read(tree, &user, &facts.launchers, &Roles::default()).0
     }
 
     #[test]
@@ -203,7 +214,7 @@ mod tests {
         let tree = MemoryTree::new()
             .link(format!("etc/alternatives/{link}"), "/usr/bin/low")
             .file(format!("var/lib/dpkg/alternatives/{link}"), kept);
-        let (read, unread) = read(&tree, (&[], &[]), &[], &roles);
+        let (read, unread) = read(&tree, &NewUser::of(&tree, None, &[]), &[], &roles);
         assert_eq!(read.alternatives[link.as_str()], "/usr/bin/low");
         assert_eq!(read.others[link.as_str()], ["/usr/bin/high", "/usr/bin/low"]);
         assert!(unread.is_empty());

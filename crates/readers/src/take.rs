@@ -115,16 +115,11 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     );
     facts.traits = owned.1.traits(facts.packages.len());
     provide_needed_files(&mut facts.packages, &owned.0, &owned.1);
-    let (desktops, config) = (std::mem::take(&mut menu.desktops), std::mem::take(&mut menu.config));
-    assign_owners(&mut facts, menu, owned);
+    let user = assign_owners(&mut facts, menu, owned);
     assign_repositories(&mut facts, &systems, repositories);
     facts.changed_at = changed_at(tree, &facts);
     let ((associations, unread), (probes, storage)) = rayon::join(
-        || {
-            timed("associations", || {
-                defaults::read(tree, (&desktops, &config), &facts.launchers, options.rules.roles)
-            })
-        },
+        || timed("associations", || defaults::read(tree, &user, &facts.launchers, options.rules.roles)),
         || (parts::probe(tree, options.rules.parts), storage::read(tree)),
     );
     facts.unread.extend(unread);
@@ -170,18 +165,16 @@ pub fn take_listing(list: impl BufRead, options: TakeOptions<'_>) -> Result<Tall
 }
 
 /// What the tree says beside its package databases: looks, launchers, startup items.
-struct Menu {
+struct Menu<'t> {
     looks: Looks,
     launchers: LauncherFacts,
     startup: Vec<StartupItem>,
-    /// The values of `XDG_CURRENT_DESKTOP` in the session that starts.
-    desktops: Vec<Text>,
-    /// The folders of configuration in it.
-    config: Vec<String>,
+    /// A new user, in the session that starts.
+    user: NewUser<'t>,
 }
 
-impl Menu {
-    fn read(tree: &dyn Tree) -> Self {
+impl<'t> Menu<'t> {
+    fn read(tree: &'t dyn Tree) -> Self {
         let (sessions, start) = timed("sessions", || sessions::read_all(tree));
         let judged = sessions::judged_by(&sessions, &start);
         let scripts = judged.map(|session| session.scripts(tree)).unwrap_or_default();
@@ -190,16 +183,15 @@ impl Menu {
         looks::set(tree, &user, &mut looks);
         let launchers = timed("launchers", || launchers::read(tree, &user.desktops));
         let startup = timed("startup", || startup::read(tree, &user));
-        let (desktops, config) = (user.desktops, user.config);
         looks.sessions = sessions.into_iter().map(|file| file.session).collect();
         start.note(&mut looks);
-        Self { launchers, startup, looks, desktops, config }
+        Self { launchers, startup, looks, user }
     }
 
     /// Adds the launchers that package systems found inside packages.
     fn embed(&mut self, found: &mut [PackageFacts]) {
         for facts in found {
-            self.launchers.embed(std::mem::take(&mut facts.embedded), &self.desktops);
+            self.launchers.embed(std::mem::take(&mut facts.embedded), &self.user.desktops);
         }
     }
 
@@ -309,7 +301,7 @@ fn own(
     tree: &dyn Tree,
     systems: &[&'static dyn PackageReader],
     packages: &[Package],
-    menu: &Menu,
+    menu: &Menu<'_>,
 ) -> (WantedPaths, Owners) {
     let merged = tree.node(Path::new("lib"), false).is_ok_and(|node| node.kind == NodeKind::Link);
     let mut wanted = WantedPaths::new(merged);
@@ -323,7 +315,11 @@ fn own(
     (wanted, owners)
 }
 
-fn assign_owners(facts: &mut Facts, menu: Menu, (wanted, owners): (WantedPaths, Owners)) {
+fn assign_owners<'t>(
+    facts: &mut Facts,
+    menu: Menu<'t>,
+    (wanted, owners): (WantedPaths, Owners),
+) -> NewUser<'t> {
     let owner = |file: &str| {
         let at = owners.of(&wanted, file.as_bytes())?;
         facts.packages.get(at).map(Package::reference)
@@ -368,6 +364,7 @@ fn assign_owners(facts: &mut Facts, menu: Menu, (wanted, owners): (WantedPaths, 
         }
     }
     facts.unread.extend(owners.unread);
+    menu.user
 }
 
 fn read_repositories(

@@ -48,6 +48,12 @@ pub struct Associations {
     pub alternatives: BTreeMap<Text, Text>,
     /// All programs that stand behind such a link, by the name of the link, the one of highest priority first.
     pub others: BTreeMap<Text, Vec<Text>>,
+    /// What the desktop's own settings name for a role: a launcher or a command, and the file that says so, if one does.
+    pub set: BTreeMap<Text, Vec<(Text, Option<Text>)>>,
+    /// Programs of the desktop itself, by the roles that they have.
+    pub built_in: BTreeMap<Text, Text>,
+    /// Whether launchers with a higher `InitialPreference` go first.
+    pub by_preference: bool,
 }
 
 impl Associations {
@@ -77,7 +83,7 @@ pub fn choose_defaults(
     let chooser = Chooser::new(associations, launchers, applications);
     let mut choices = Vec::new();
     for role in &roles.role {
-        choices.extend(role.types.iter().map(|asked| chooser.by_type(&role.role, asked)));
+        choices.extend(role.types.iter().map(|asked| chooser.by_type(role, asked)));
         if role.types.is_empty() {
             choices.push(chooser.by_launcher(role));
         }
@@ -146,31 +152,94 @@ impl<'a> Chooser<'a> {
         known.map_or_else(|| application_id(launcher), |id| (*id).clone())
     }
 
-    fn by_type(&self, role: &Text, asked: &Text) -> DefaultChoice {
-        let proper = self.associations.aliases.get(asked);
+    /// What the desktop's own settings name for a role, where that is there.
+    fn set_for(&self, role: &Text) -> Option<(Text, Option<Text>)> {
+        self.associations.set.get(role)?.iter().find_map(|(named, file)| {
+            let command = named.trim_matches(['!', '"', '\'']).split_whitespace().next()?;
+            let program = program_of(command);
+            let by_id = self.usable.get_key_value(command).map(|(id, _)| *id);
+            let by_file =
+                || self.usable.keys().find(|id| id.strip_suffix(".desktop") == Some(program)).copied();
+            let runs =
+                |launcher: &&Launcher| launcher.is_usable() && launcher.runs.as_deref() == Some(program);
+            let by_program = || {
+                self.launchers
+                    .iter()
+                    .filter(runs)
+                    .max_by_key(|launcher| launcher.shown)
+                    .map(|one| one.id.as_str())
+            };
+            let launcher = by_id.or_else(by_file).or_else(by_program)?;
+            Some((launcher.into(), file.clone()))
+        })
+    }
+
+    fn by_type(&self, of: &Role, asked: &Text) -> DefaultChoice {
+        let role = &of.role;
+        let all = |name: &Text| self.preferred(self.associated(name));
+        if let Some((launcher, file)) = self.set_for(role) {
+            let decided = Decided { by: DecidedBy::DesktopSetting, file, alias: None };
+            return self.choice(role, asked, Some(launcher), decided, &self.rivals(of, &all(asked)), true);
+        }
+        let alias = |name: &Text| (name != asked).then(|| name.clone());
+        // What is set under any name of the type goes before what launchers say.
         for name in self.names_of(asked) {
-            let own = self.associated(name);
-            let alias = (name != asked).then(|| name.clone());
-            let decided = |by, file| Decided { by, file: Some(file), alias: alias.clone() };
             if let Some((launcher, file)) = self.default_of(name) {
-                let decided = decided(DecidedBy::SetInFile, file);
-                return self.choice(role, asked, Some(launcher), decided, &own, true);
-            }
-            if let Some((launcher, file)) = own.first() {
-                let only = own.len() == 1;
-                let by = if only { DecidedBy::OnlyCandidate } else { DecidedBy::FirstOfSeveral };
-                return self.choice(role, asked, Some(launcher), decided(by, file.clone()), &own, only);
+                let decided = Decided { by: DecidedBy::SetInFile, file: Some(file), alias: alias(name) };
+                return self.choice(role, asked, Some(launcher), decided, &self.rivals(of, &all(name)), true);
             }
         }
+        for name in self.names_of(asked) {
+            let own = all(name);
+            let Some((launcher, file)) = own.first() else { continue };
+            let rivals = self.rivals(of, &own);
+            let preferred = || self.associations.by_preference && self.leads(&own);
+            // An app that opens the type beside its job is no choice among several, but a surprise.
+            let own_job = rivals.iter().any(|(one, _)| one == launcher);
+            let is_other = |other: &Text| self.application(other) != self.application(launcher);
+            let alone = !own_job || !rivals.iter().any(|(other, _)| is_other(other));
+            let (by, sure) = match (own.len(), alone) {
+                (1, _) => (DecidedBy::OnlyCandidate, true),
+                _ if preferred() => (DecidedBy::Preference, true),
+                (_, alone) => (DecidedBy::FirstOfSeveral, alone),
+            };
+            let decided = Decided { by, file: Some(file.clone()), alias: alias(name) };
+            return self.choice(role, asked, Some(launcher), decided, &rivals, sure);
+        }
+        let proper = self.associations.aliases.get(asked);
         for parent in self.ancestors(proper.unwrap_or(asked)) {
-            let inherited = self.associated(parent);
+            let inherited = all(parent);
             if let Some((launcher, file)) = self.default_of(parent).or_else(|| inherited.first().cloned()) {
                 let by = DecidedBy::ParentType { parent: parent.clone() };
                 let decided = Decided::in_file(by, &file);
-                return self.choice(role, asked, Some(&launcher), decided, &inherited, inherited.len() == 1);
+                let rivals = self.rivals(of, &inherited);
+                return self.choice(role, asked, Some(&launcher), decided, &rivals, true);
             }
         }
         self.choice::<&str>(role, asked, None, Decided::by(DecidedBy::Nothing), &[], true)
+    }
+
+    /// Launchers as the desktop sorts them: by what they say themselves, where it goes by that.
+    fn preferred(&self, mut launchers: Vec<(Text, Text)>) -> Vec<(Text, Text)> {
+        if self.associations.by_preference {
+            launchers.sort_by_key(|(id, _)| std::cmp::Reverse(self.preference(id)));
+        }
+        launchers
+    }
+
+    fn preference(&self, launcher: &str) -> i32 {
+        self.usable.get(launcher).and_then(|launcher| launcher.initial_preference).unwrap_or(1)
+    }
+
+    /// Whether the first of these states a higher preference than the next one.
+    fn leads(&self, launchers: &[(Text, Text)]) -> bool {
+        matches!(launchers, [(first, _), (second, _), ..] if self.preference(first) > self.preference(second))
+    }
+
+    /// Of these the ones in the menu whose own job it is.
+    fn rivals(&self, role: &Role, launchers: &[(Text, Text)]) -> Vec<(Text, Text)> {
+        let is = |id: &Text| self.usable.get(id.as_str()).is_some_and(|one| one.shown && role.is_job_of(one));
+        launchers.iter().filter(|(id, _)| is(id)).cloned().collect()
     }
 
     /// All names of a type: as asked, its proper one, then the other ones in their order.
@@ -275,11 +344,30 @@ impl<'a> Chooser<'a> {
         })
     }
 
+    /// The launcher of a program, shown or not: another desktop's program may be hidden here, and is still what a link starts.
+    fn run_by(&self, program: &str) -> Option<&'a Launcher> {
+        let runs = |launcher: &&Launcher| {
+            launcher.is_usable() && launcher.runs.as_deref() == Some(program_of(program))
+        };
+        self.launchers.iter().filter(runs).max_by_key(|launcher| launcher.shown)
+    }
+
     fn by_launcher(&self, role: &Role) -> DefaultChoice {
         let fitting: Vec<&Launcher> = self.launchers.iter().filter(|l| l.shown && role.fits(l)).collect();
         let candidates: Vec<(Text, Text)> =
             fitting.iter().map(|l| (l.id.clone(), l.evidence.file.clone())).collect();
         let asked = role.asked();
+        if let Some((launcher, file)) = self.set_for(&role.role) {
+            let decided = Decided { by: DecidedBy::DesktopSetting, file, alias: None };
+            return self.choice(&role.role, &asked, Some(launcher), decided, &candidates, true);
+        }
+        if let Some(program) = self.associations.built_in.get(&role.role).filter(|_| fitting.is_empty()) {
+            let decided = Decided::by(DecidedBy::BuiltIn);
+            return DefaultChoice {
+                application: Some(program.clone()),
+                ..self.choice::<&str>(&role.role, &asked, None, decided, &[], true)
+            };
+        }
         // Several launchers of one application, or one delivered twice, leave no choice either.
         let all_one = |first: &&Launcher| {
             fitting.iter().all(|other| self.application(&other.id) == self.application(&first.id))
@@ -290,7 +378,7 @@ impl<'a> Chooser<'a> {
         }
         if let Some((link, program)) =
             role.alternative.as_ref().and_then(|link| self.associations.alternatives.get_key_value(link))
-            && let Some(chosen) = fitting.iter().find(|l| l.runs.as_deref() == Some(program_of(program)))
+            && let Some(chosen) = self.run_by(program)
         {
             let file = format!("etc/alternatives/{link}").into();
             let decided = Decided::in_file(DecidedBy::AlternativeLink, &file);

@@ -76,6 +76,8 @@ fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
         .filter_map(|d| Some((d.role.as_str(), d.application.as_ref()?)))
         .collect();
     let about = |role: &str| vec![Text::from(format!("role:{role}"))];
+    let of_role = |name: &str| roles.role.iter().find(|role| role.role == name);
+    let apart = |name: &str| of_role(name).is_some_and(|role| role.apart);
     let mut by_role: BTreeMap<&str, Vec<(&DefaultChoice, &Text)>> = BTreeMap::new();
     let mut not_set: FxHashSet<&str> = FxHashSet::default();
     for choice in &tally.defaults {
@@ -83,7 +85,8 @@ fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
         if let Some(application) = &choice.application {
             by_role.entry(&choice.role).or_default().push((choice, application));
         }
-        if !choice.sure && choice.candidates.len() > 1 && not_set.insert(&choice.role) {
+        let asked_by_type = of_role(&choice.role).is_none_or(|role| !role.is_by_launcher());
+        if !choice.sure && asked_by_type && choice.candidates.len() > 1 && not_set.insert(&choice.role) {
             let details = FindingDetails::NoDefault {
                 role: role.clone(),
                 asked: asked.clone(),
@@ -92,7 +95,7 @@ fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
             found.add(details, about(&choice.role), &evidence_of(choice, tally));
         }
         let by_parent = matches!(choice.decided.by, DecidedBy::ParentType { .. });
-        let others = roles.role.iter().find(|role| role.role == choice.role).map(|role| &role.unlikely);
+        let others = of_role(&choice.role).map(|role| &role.unlikely);
         let unlikely = choice.application.as_ref().filter(|_| !by_parent).and_then(|application| {
             let other = others?.iter().find(|other| primary.get(other.as_str()) == Some(&application))?;
             Some((application.clone(), other.clone()))
@@ -104,7 +107,7 @@ fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
     }
     for (role, choices) in by_role {
         let openers: FxHashSet<&Text> = choices.iter().map(|(_, application)| *application).collect();
-        if openers.len() > 1 && !matches!(role, "spreadsheet") {
+        if openers.len() > 1 && !apart(role) {
             let of = |(choice, by): &(&DefaultChoice, &Text)| TypeDefault {
                 mime: choice.asked.clone(),
                 application: (*by).clone(),

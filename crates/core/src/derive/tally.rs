@@ -4,9 +4,9 @@ use super::{Associations, choose_defaults, dead_defaults, derive_findings, join_
 use crate::history::{Past, Records};
 use crate::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
 use crate::model::{
-    Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, Label, Launcher, Looks, Medium,
-    MissingFact, Package, PackageRef, Phase, Repository, ShippedChoice, StartupItem, Storage, Taken, Tally,
-    Text, Unread,
+    Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks,
+    Medium, MissingFact, Package, PackageRef, Phase, Repository, ShippedChoice, StartupItem, Storage, Taken,
+    Tally, Text, Unread,
 };
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -140,7 +140,18 @@ impl Programs {
         let mut applications = join_applications(launchers, &tally.packages);
         let defaults = choose_defaults(roles, associations, launchers, &applications);
         mark_roles(&mut applications, &defaults);
-        Self { applications, defaults, dead: dead_defaults(roles, associations, launchers) }
+        let mut dead = dead_defaults(roles, associations, launchers);
+        // The list that comes with a desktop names what that desktop prefers. It matters where nothing better was found.
+        dead.retain(|finding| match &finding.details {
+            FindingDetails::BrokenDefault { asked, .. }
+                if finding.evidence.file.ends_with("-mimeapps.list") =>
+            {
+                let choice = defaults.iter().find(|choice| choice.asked == *asked);
+                choice.is_some_and(|choice| choice.decided.by == DecidedBy::FirstOfSeveral)
+            }
+            _ => true,
+        });
+        Self { applications, defaults, dead }
     }
 }
 

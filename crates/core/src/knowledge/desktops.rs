@@ -3,6 +3,7 @@
 use super::pattern::matches;
 use crate::model::Text;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 /// The table as the build script wrote it.
@@ -33,7 +34,13 @@ pub struct Desktop {
     /// Patterns of packages whose sessions are its own.
     pub packages: Vec<Text>,
     /// Where its looks are set, the places asked first going before.
-    pub looks: Vec<LookPlace>,
+    pub looks: Vec<SettingPlace>,
+    /// Where it keeps which program does a job.
+    pub jobs: Vec<SettingPlace>,
+    /// Jobs that it does itself: the role, and the program that does it.
+    pub built_in: BTreeMap<Text, Text>,
+    /// Whether launchers with a higher `InitialPreference` go first.
+    pub by_preference: bool,
     /// A desktop whose places are asked after its own.
     pub also: Option<Text>,
 }
@@ -56,12 +63,14 @@ crate::vocabulary! {
     }
 }
 
-/// A place where a look may be set: one of the fields beside `look`, `group` and `key`.
+/// A place where a look, or the program for a job, may be set: one of the fields beside `look`, `role`, `group` and `key`.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct LookPlace {
+pub struct SettingPlace {
     /// The look.
-    pub look: LookName,
+    pub look: Option<LookName>,
+    /// The role that the job has in the table of roles.
+    pub role: Option<Text>,
     /// `SCHEMA KEY` of GSettings.
     pub gsettings: Option<Text>,
     /// A key file below the folders of configuration.
@@ -97,10 +106,20 @@ impl Desktops {
         self.desktop.iter().find(|one| one.packages.iter().any(|own| matches(own, package)))
     }
 
-    /// Where the looks of a desktop are set: its own places, then those of the one that it stands on.
-    pub fn places<'a>(&'a self, desktop: &'a Desktop) -> impl Iterator<Item = &'a LookPlace> {
+    /// A desktop, then the one that it stands on.
+    fn with_base<'a>(&'a self, desktop: &'a Desktop) -> impl Iterator<Item = &'a Desktop> {
         let also = desktop.also.as_ref().and_then(|name| self.desktop.iter().find(|one| one.name == *name));
-        desktop.looks.iter().chain(also.into_iter().flat_map(|also| &also.looks))
+        std::iter::once(desktop).chain(also)
+    }
+
+    /// Where the looks of a desktop are set: its own places, then those of the one that it stands on.
+    pub fn looks<'a>(&'a self, desktop: &'a Desktop) -> impl Iterator<Item = &'a SettingPlace> {
+        self.with_base(desktop).flat_map(|one| &one.looks)
+    }
+
+    /// Where a desktop keeps which program does a job.
+    pub fn jobs<'a>(&'a self, desktop: &'a Desktop) -> impl Iterator<Item = &'a SettingPlace> {
+        self.with_base(desktop).flat_map(|one| &one.jobs)
     }
 }
 
@@ -129,7 +148,8 @@ mod tests {
             if let Some(also) = &one.also {
                 assert!(table.desktop[..at].iter().any(|other| other.name == *also), "{also} comes before");
             }
-            for place in &one.looks {
+            for place in one.looks.iter().chain(&one.jobs) {
+                assert!(place.look.is_some() != place.role.is_some());
                 let ways = [
                     &place.gsettings,
                     &place.config,

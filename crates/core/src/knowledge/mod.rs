@@ -20,7 +20,7 @@ fn ready<T: DeserializeOwned>(json: &str) -> Result<T, RulesError> {
 }
 
 pub use agents::{Agent, Agents};
-pub use desktops::{Desktop, Desktops, LookName, LookPlace, desktops};
+pub use desktops::{Desktop, Desktops, LookName, SettingPlace, desktops};
 pub use kinds::{KindRule, KindRules, ReadyKinds, fold_companions};
 pub use menu::{main_category, menu_of};
 pub use names::{EditionName, Names, names};

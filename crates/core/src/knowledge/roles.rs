@@ -32,12 +32,16 @@ pub struct Role {
     pub types: Vec<Text>,
     /// Launcher categories, any of them.
     pub categories: Vec<Text>,
+    /// Categories of applications whose own job it is; all that open the types where none is given.
+    pub jobs: Vec<Text>,
     /// Words in name, generic name or ID, any of them.
     pub words: Vec<Text>,
     /// Commands that a launcher runs, any of them: for what is called in so few words that any program could be.
     pub programs: Vec<Text>,
     /// Categories that rule a launcher out.
     pub without: Vec<Text>,
+    /// Whether its types are different things, which no app is expected to open alike.
+    pub apart: bool,
     /// Roles whose own app is a surprise in this one.
     pub unlikely: Vec<Text>,
     /// Name of a link in `etc/alternatives` that decides.
@@ -86,6 +90,11 @@ impl Role {
             return false;
         }
         has(&self.categories) || self.is_said_by(launcher)
+    }
+
+    /// Whether it is the own job of a launcher that opens one of the types.
+    pub fn is_job_of(&self, launcher: &Launcher) -> bool {
+        self.jobs.is_empty() || launcher.categories.iter().any(|category| self.jobs.contains(category))
     }
 
     /// Whether a launcher says by its name that the job is its own, as against being of a category that fits.

@@ -18,10 +18,10 @@ pub struct DefaultChoice {
     /// What decided it.
     #[serde(alias = "how", default)]
     pub decided: Decided,
-    /// All applications that could do it, the default first.
+    /// The default first, then every other application whose job it is.
     #[serde(default)]
     pub candidates: Vec<Text>,
-    /// Whether a file names the default, or there is only one candidate.
+    /// Whether a file or the desktop decides, or there is only one candidate.
     #[serde(default)]
     pub sure: bool,
     /// The default application as shipped, where it differs.
@@ -80,6 +80,12 @@ pub enum DecidedBy {
     OnlyCandidate,
     /// No default is set; it is the first of several.
     FirstOfSeveral,
+    /// The desktop's own settings name it.
+    DesktopSetting,
+    /// The desktop does it itself, by a program that no menu shows.
+    BuiltIn,
+    /// Of several, its launcher states the highest `InitialPreference`.
+    Preference,
     /// Only one of the candidates names the job.
     OnlyByName,
     /// A link in `etc/alternatives` chooses it.

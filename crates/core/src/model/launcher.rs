@@ -176,6 +176,9 @@ pub struct Launcher {
     /// `MimeType`.
     #[serde(default)]
     pub mime_types: Vec<Text>,
+    /// `InitialPreference`: KDE puts higher ones first.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub initial_preference: Option<i32>,
     /// The desktop file.
     #[serde(default)]
     pub evidence: Evidence,

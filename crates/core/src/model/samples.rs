@@ -31,6 +31,7 @@ pub(crate) fn launcher(name: &str, runs: &str) -> Launcher {
         version: None,
         format: None,
         mime_types: Vec::new(),
+        initial_preference: None,
         evidence: Evidence::file(format!("usr/share/applications/{name}.desktop")),
     }
 }

@@ -52,7 +52,12 @@ usr/share/xsessions usr/share/wayland-sessions usr/local/share/xsessions usr/loc
 etc/systemd/zram-generator.conf usr/lib/systemd/zram-generator.conf etc/default/zramswap usr/lib/systemd/system usr/lib/systemd/user
 usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/inittab etc/rc[S2-5].d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d
 usr/local/etc/rc.d etc/dconf/profile etc/dconf/db/*.d usr/share/glib-2.0/schemas/*.override usr/share/glib-2.0/schemas/*.gschema.xml
-etc/gtk-3.0/settings.ini usr/share/lxqt/lxqt.conf usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime
+usr/local/share/glib-2.0/schemas/*.override usr/local/share/glib-2.0/schemas/*.gschema.xml usr/local/etc/xdg etc/environment.d usr/lib/environment.d
+usr/share/*-session/sessions usr/bin/start* usr/bin/*-session usr/bin/*-session-* usr/libexec/*-session usr/share/accountsservice/user-templates
+usr/share/plasma/look-and-feel/*/contents/defaults usr/share/*/kf[56]-settings usr/share/wallpapers/*/metadata.* usr/share/backgrounds/*.xml
+usr/share/backgrounds/*/*.xml usr/share/desktop-base/active-theme usr/share/desktop-base/*/wallpaper/metadata.* usr/share/images/desktop-base
+usr/share/desktop-base/*/wallpaper/*.xml usr/share/plasma-workspace/env etc/sway/config etc/i3/config etc/X11/icewm/theme usr/share/icewm/theme
+usr/share/lxqt/*.conf usr/share/pcmanfm-qt usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime
 END
 }
 
@@ -69,7 +74,10 @@ filtered() {
 @FILTERED@
 /_enable=/!d~etc/defaults/rc.conf etc/rc.conf etc/rc.conf.local etc/rc.conf.d/*
 /^\[/!{/session/!d;}~etc/lightdm/lightdm.conf etc/lightdm/lightdm.conf.d/* usr/share/lightdm/lightdm.conf.d/*
-/^\[/!{/[Ss]ession/!d;}~etc/sddm.conf etc/sddm.conf.d/*
+/^\[/!{/[Ss]ession/!d;}~etc/sddm.conf etc/sddm.conf.d/* usr/lib/sddm/sddm.conf.d/* etc/plasmalogin.conf etc/plasmalogin.conf.d/*
+/^\[/!{/[Ss]ession/!{/WaylandEnable/!d;};}~etc/gdm3/daemon.conf etc/gdm3/custom.conf etc/gdm/custom.conf etc/lxdm/*.conf
+/^\[/!{/^ *command/!d;}~etc/greetd/config.toml
+/DISPLAYMANAGER/!d~etc/sysconfig/displaymanager etc/sysconfig/desktop etc/conf.d/display-manager etc/conf.d/xdm
 s/user=[^, ]*/user=/g;s/username=[^, ]*/username=/g;s/pass=[^, ]*/pass=/g;s/password=[^, ]*/password=/g;s/credentials=[^, ]*/credentials=/g;s/cred=[^, ]*/cred=/g~etc/fstab
 /^Threads/!d~proc/[0-9]*/status
 s/ / /~proc/uptime proc/loadavg proc/meminfo
@@ -82,7 +90,8 @@ END
 names() {
     cat <<'END'
 bin sbin usr/bin usr/sbin usr/games usr/local/bin usr/local/sbin usr/local/games snap/bin usr/share/backgrounds usr/share/wallpapers
-usr/share/lxqt/wallpapers usr/share/lxqt/themes usr/share/pixmaps/backgrounds usr/share/fonts
+usr/share/lxqt/wallpapers usr/share/lxqt/themes usr/share/pixmaps/backgrounds usr/share/fonts usr/local/share/fonts
+usr/libexec/sddm* usr/lib/*/sddm
 END
 }
 

@@ -160,6 +160,7 @@ fn launcher(id: &Text, path: &str, group: &Group, desktops: &[Text], programs: &
         version: None,
         format: format_of(group, path),
         mime_types: group.list("MimeType"),
+        initial_preference: group.get("InitialPreference").and_then(|value| value.trim().parse().ok()),
         evidence: Evidence::file(path),
     }
 }

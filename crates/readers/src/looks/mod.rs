@@ -3,11 +3,10 @@
 mod fonts;
 mod wallpaper;
 
-use crate::keyfile::KeyFile;
-use crate::settings::{NewUser, property, resolved};
-use crate::text::{lines, name_text, text};
+use crate::settings::{NewUser, resolved};
+use crate::text::name_text;
 use std::path::{Path, PathBuf};
-use tally_core::knowledge::{LookName, LookPlace, desktops};
+use tally_core::knowledge::{LookName, SettingPlace, desktops};
 use tally_core::model::{Evidence, Look, Looks, Text};
 use tally_trees::{Entry, NodeKind, Tree};
 
@@ -162,16 +161,16 @@ fn ends_in(name: &std::ffi::OsStr, endings: &[&str]) -> bool {
 
 /// How the session that starts looks to a new user, each look from the first place of its desktop that sets it.
 pub(crate) fn set(tree: &dyn Tree, user: &NewUser<'_>, looks: &mut Looks) {
-    let desktop = user.desktops.iter().find_map(|name| desktops().named(name));
+    let desktop = user.desktop();
     // Programs of no known desktop go by the settings that all toolkits share.
     let desktop = desktop.or_else(|| desktops().named("GNOME"));
-    let places: Vec<&LookPlace> =
-        desktop.into_iter().flat_map(|desktop| desktops().places(desktop)).collect();
+    let places: Vec<&SettingPlace> =
+        desktop.into_iter().flat_map(|desktop| desktops().looks(desktop)).collect();
     let mut evidence = Vec::new();
     for name in LookName::ALL {
-        let mut own = places.iter().filter(|place| place.look == *name);
+        let mut own = places.iter().filter(|place| place.look == Some(*name));
         let by_toolkit = || {
-            if places.iter().any(|place| place.look == *name && place.gsettings.is_none()) {
+            if places.iter().any(|place| place.look == Some(*name) && place.gsettings.is_none()) {
                 None
             } else {
                 of_toolkit(user, *name)
@@ -179,7 +178,7 @@ pub(crate) fn set(tree: &dyn Tree, user: &NewUser<'_>, looks: &mut Looks) {
         };
         let theme = looks.default_theme.clone();
         let Some((value, file)) =
-            own.find_map(|place| value(tree, user, place, theme.as_deref())).or_else(by_toolkit)
+            own.find_map(|place| user.value(place, theme.as_deref())).or_else(by_toolkit)
         else {
             continue;
         };
@@ -208,46 +207,6 @@ fn slot(looks: &mut Looks, name: LookName) -> &mut Option<Text> {
         LookName::Wallpaper => &mut looks.default_wallpaper,
         LookName::Colours => &mut looks.default_colours,
     }
-}
-
-/// What a place says, and the file that says it; none where the program itself does.
-fn value(
-    tree: &dyn Tree,
-    user: &NewUser<'_>,
-    place: &LookPlace,
-    theme: Option<&str>,
-) -> Option<(Text, Option<String>)> {
-    let found = |(value, file): (Text, String)| (value, Some(file));
-    if let Some(setting) = &place.gsettings {
-        let (schema, key) = setting.split_once(' ')?;
-        return user.gsettings.get(schema, key).map(found);
-    }
-    if let (Some(file), Some(key)) = (&place.config, &place.key) {
-        return user.config(file, place.group.as_deref().unwrap_or("*"), key).map(found);
-    }
-    if let (Some(channel), Some(key)) = (&place.xfconf, &place.key) {
-        return property(user, channel, key).map(found);
-    }
-    if let Some(path) = &place.global_theme {
-        let file = format!("usr/share/plasma/look-and-feel/{}/contents/defaults", theme?);
-        let (groups, key) = path.rsplit_once('/')?;
-        let bytes = tree.read(&file).ok()?;
-        let value = KeyFile::parse(&file, &bytes).group(&groups.replace('/', "]["))?.string(key)?;
-        return Some((value, Some(file)));
-    }
-    if let (Some(file), Some(key)) = (&place.line, &place.key) {
-        let bytes = tree.read(file.as_str()).ok()?;
-        let said = lines(&bytes).find_map(|(_, line)| {
-            let line = text(line.trim_ascii());
-            let rest = line.strip_prefix(key.as_str())?;
-            let rest = rest.trim_start_matches([' ', '\t', '=']).trim();
-            let one_word = key.contains(' ');
-            let value = if one_word { rest.split_whitespace().next()? } else { rest };
-            Some(Text::from(value.trim_matches(['"', '\''])))
-        });
-        return Some((said.filter(|value| !value.is_empty())?, Some(file.to_string())));
-    }
-    place.otherwise.clone().map(|value| (value, None))
 }
 
 /// What the settings file of GTK says, for desktops without a place of their own.

@@ -4,12 +4,13 @@ mod gsettings;
 mod xfconf;
 
 pub(crate) use gsettings::Gsettings;
-pub(crate) use xfconf::property;
+use xfconf::property;
 
 use crate::keyfile::KeyFile;
 use crate::sessions::config_folders_set_in;
-use crate::text::name_text;
+use crate::text::{lines, name_text, text};
 use std::path::{Component, Path, PathBuf};
+use tally_core::knowledge::{Desktop, SettingPlace, desktops};
 use tally_core::model::{Session, Text};
 use tally_trees::{LIMITS, Tree};
 
@@ -48,6 +49,48 @@ impl<'t> NewUser<'t> {
             };
             Some((value?, path))
         })
+    }
+}
+
+impl NewUser<'_> {
+    /// The desktop of the session.
+    pub(crate) fn desktop(&self) -> Option<&'static Desktop> {
+        self.desktops.iter().find_map(|name| desktops().named(name))
+    }
+
+    /// What a place says, and the file that says it; none where the program itself does. `theme` is the global theme of Plasma.
+    pub(crate) fn value(&self, place: &SettingPlace, theme: Option<&str>) -> Option<(Text, Option<String>)> {
+        let found = |(value, file): (Text, String)| (value, Some(file));
+        if let Some(setting) = &place.gsettings {
+            let (schema, key) = setting.split_once(' ')?;
+            return self.gsettings.get(schema, key).map(found);
+        }
+        if let (Some(file), Some(key)) = (&place.config, &place.key) {
+            return self.config(file, place.group.as_deref().unwrap_or("*"), key).map(found);
+        }
+        if let (Some(channel), Some(key)) = (&place.xfconf, &place.key) {
+            return property(self, channel, key).map(found);
+        }
+        if let Some(path) = &place.global_theme {
+            let file = format!("usr/share/plasma/look-and-feel/{}/contents/defaults", theme?);
+            let (groups, key) = path.rsplit_once('/')?;
+            let bytes = self.tree.read(&file).ok()?;
+            let value = KeyFile::parse(&file, &bytes).group(&groups.replace('/', "]["))?.string(key)?;
+            return Some((value, Some(file)));
+        }
+        if let (Some(file), Some(key)) = (&place.line, &place.key) {
+            let bytes = self.tree.read(file.as_str()).ok()?;
+            let said = lines(&bytes).find_map(|(_, line)| {
+                let line = text(line.trim_ascii());
+                let rest = line.strip_prefix(key.as_str())?;
+                let rest = rest.trim_start_matches([' ', '\t', '=']).trim();
+                let one_word = key.contains(' ');
+                let value = if one_word { rest.split_whitespace().next()? } else { rest };
+                Some(Text::from(value.trim_matches(['"', '\''])))
+            });
+            return Some((said.filter(|value| !value.is_empty())?, Some(file.to_string())));
+        }
+        place.otherwise.clone().map(|value| (value, None))
     }
 }
 

@@ -61,7 +61,8 @@ pub fn finding(details: &FindingDetails) -> String {
             format!("{} open in different apps: {}", family(role, defaults), each.join(", "))
         }
         FindingDetails::BrokenDefault { asked, launchers, .. } => {
-            format!("{asked} is set to open with {}, which is not installed", launchers.join(" or "))
+            let which = if launchers.len() == 1 { "which is not" } else { "none of which is" };
+            format!("{asked} is set to open with {}, {which} installed", launchers.join(" or "))
         }
         FindingDetails::UnlikelyDefault { asked, application, other_role, .. } => {
             format!("{asked} opens in {application}, the {}", job(other_role))

@@ -83,14 +83,18 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
         let shown = if label == previous { "" } else { label };
         previous = label;
         let decided = dim(words::decided(&choice.decided));
-        let several = || {
-            Span::new(Role::LookTwice, format!("no default among {}", words::listed(&choice.candidates, 8)))
-        };
+        let by_type =
+            roles.role.iter().find(|role| role.role == choice.role).is_none_or(|role| !role.is_by_launcher());
+        let names: Vec<&str> = choice.candidates.iter().map(|id| name_of(tally, id)).collect();
+        let several = || Span::new(Role::LookTwice, format!("no default among {}", words::listed(&names, 8)));
         let (answer, because) = match (&choice.application, choice.sure) {
-            (Some(application), true) => (Cell::from(application.as_str()), decided),
-            (Some(application), false) => (Span::new(Role::LookTwice, format!("{application}?")), several()),
+            (Some(application), true) => (Cell::from(name_of(tally, application)), decided),
+            (Some(application), false) => {
+                (Span::new(Role::LookTwice, format!("{}?", name_of(tally, application))), several())
+            }
             (None, _) if choice.is_not_recorded() => (dim("not known"), decided),
             (None, true) => (dim("none"), decided),
+            (None, false) if !by_type => (Cell::from(words::listed(&names, 4)), dim("several apps do this")),
             (None, false) => (Span::new(Role::LookTwice, "no default"), several()),
         };
         let asked = if ["Name=", "Exec="].iter().any(|key| choice.asked.starts_with(key)) {
@@ -107,6 +111,15 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
         ));
     }
     document
+}
+
+/// The name of an application in the menu; its ID where it is in none.
+fn name_of<'a>(tally: &'a Tally, id: &'a str) -> &'a str {
+    tally
+        .applications
+        .iter()
+        .find(|application| application.id == id)
+        .map_or(id, |application| application.name.as_str())
 }
 
 pub(super) fn defaults_csv(tally: &Tally) -> csv::Result<CsvTable> {
