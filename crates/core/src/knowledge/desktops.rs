@@ -31,6 +31,8 @@ pub struct Desktop {
     pub sets_names: bool,
     /// Programs that start a session of it.
     pub programs: Vec<Text>,
+    /// Whether systemd starts the session's own programs where it is there.
+    pub systemd_session: bool,
     /// Patterns of packages whose sessions are its own.
     pub packages: Vec<Text>,
     /// Where its looks are set, the places asked first going before.

@@ -58,6 +58,13 @@ impl NewUser<'_> {
         self.desktops.iter().find_map(|name| desktops().named(name))
     }
 
+    /// Whether systemd starts the programs of the session.
+    pub(crate) fn is_run_by_systemd(&self) -> bool {
+        let systemd = ["usr/lib/systemd/systemd", "lib/systemd/systemd"];
+        self.desktop().is_some_and(|desktop| desktop.systemd_session)
+            && systemd.iter().any(|program| self.tree.exists(program))
+    }
+
     /// What a place says, and the file that says it; none where the program itself does. `theme` is the global theme of Plasma.
     pub(crate) fn value(&self, place: &SettingPlace, theme: Option<&str>) -> Option<(Text, Option<String>)> {
         let found = |(value, file): (Text, String)| (value, Some(file));

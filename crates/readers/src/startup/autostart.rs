@@ -51,6 +51,12 @@ fn off_because(group: &Group, user: &NewUser<'_>, programs: &Programs<'_>) -> Op
     if group.get("X-GNOME-Autostart-enabled").is_some_and(|value| value == "false") {
         return Some("X-GNOME-Autostart-enabled=false".into());
     }
+    // systemd starts it by a unit of its own.
+    let taken_over =
+        ["X-GNOME-HiddenUnderSystemd", "X-systemd-skip"].into_iter().find(|key| group.is_true(key));
+    if let Some(key) = taken_over.filter(|_| user.is_run_by_systemd()) {
+        return Some(format!("{key}=true").into());
+    }
     let here =
         |names: &[Text]| names.iter().any(|name| user.desktops.iter().any(|d| d.eq_ignore_ascii_case(name)));
     let (only, not) = (group.list("OnlyShowIn"), group.list("NotShowIn"));

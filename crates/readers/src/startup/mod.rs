@@ -206,4 +206,22 @@ mod tests {
         let off = |name: &str| items.iter().find(|i| i.name == name).unwrap().off_because.as_deref();
         assert_eq!((off("c.desktop"), off("d.desktop")), (None, Some("TryExec=/usr/libexec/d")));
     }
+
+    #[test]
+    fn what_systemd_starts_by_its_own_units_is_not_counted_twice() {
+        let tree = MemoryTree::new()
+            .file(
+                "etc/xdg/autostart/a.desktop",
+                "[Desktop Entry]\nName=A\nExec=a\nX-GNOME-HiddenUnderSystemd=true\n",
+            )
+            .file("etc/xdg/autostart/b.desktop", "[Desktop Entry]\nName=B\nExec=b\nX-systemd-skip=true\n");
+        let on = |tree: &MemoryTree, desktop: &str| {
+            let mut user = NewUser::of(tree, None, &[]);
+            user.desktops = vec![desktop.into()];
+            read(tree, &user).iter().filter(|item| item.enabled).count()
+        };
+        assert_eq!((on(&tree, "GNOME"), on(&tree, "XFCE")), (2, 2), "there is no systemd");
+        let tree = tree.file("usr/lib/systemd/systemd", "");
+        assert_eq!((on(&tree, "GNOME"), on(&tree, "KDE"), on(&tree, "XFCE")), (0, 0, 2));
+    }
 }

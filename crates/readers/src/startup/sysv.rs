@@ -34,7 +34,7 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
         let file = format!("etc/init.d/{name}");
         // A link that leads nowhere starts nothing.
         let Ok(bytes) = tree.read(&file) else { continue };
-        let shown = if rules { name.into() } else { format!("{name}.service") };
+        let shown = if rules { name.into() } else { format!("{}.service", plain(name)) };
         let item = StartupItem {
             phase: tally_core::model::Phase::Shipped,
             kind: StartupKind::Unit,
@@ -54,8 +54,17 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
 
 /// Whether systemd knows a unit of that name; one that is masked counts as well, and so the script is not run.
 fn has_unit(tree: &dyn Tree, name: &str) -> bool {
-    let stands = |folder: &&str| tree.node(format!("{folder}/system/{name}.service").as_ref(), false).is_ok();
-    UNIT_FOLDERS.iter().any(stands)
+    let stands = |name: &str| {
+        let here =
+            |folder: &&str| tree.node(format!("{folder}/system/{name}.service").as_ref(), false).is_ok();
+        UNIT_FOLDERS.iter().any(here)
+    };
+    stands(name) || stands(plain(name))
+}
+
+/// The name of the unit that systemd makes of a script (systemd-sysv-generator(8)).
+fn plain(name: &str) -> &str {
+    name.strip_suffix(".sh").unwrap_or(name)
 }
 
 /// The `Short-Description` of the header by the Linux Standard Base.
@@ -87,6 +96,8 @@ mod tests {
             .link("etc/rcS.d/S01mount", "../init.d/mount")
             .link("lib/systemd/system/masked.service", "/dev/null")
             .file("usr/lib/systemd/system/spring.service", "[Unit]\n")
+            .file("etc/init.d/spring.sh", "")
+            .link("etc/rc5.d/S01spring.sh", "../init.d/spring.sh")
     }
 
     #[test]
