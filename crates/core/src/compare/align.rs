@@ -1,6 +1,6 @@
 //! Who is whom: which old package and which new one are the same, seen twice.
 
-use super::stem::{family_name, source_stem, stem};
+use super::stem::{family_name, numbered_source, source_stem, stem};
 use crate::model::{Application, Package, System};
 use crate::systems;
 use rustc_hash::{FxBuildHasher, FxHashMap};
@@ -66,7 +66,8 @@ pub struct Sides<'a> {
 /// 1. same system, name and architecture, and the same version where a name is installed several times; then in the
 ///    order of their versions;
 /// 2. same system and name, another architecture;
-/// 3. renumbered: the same source and name once series numbers are taken out (`libweir2`, `libweir3`);
+/// 3. renumbered: the same name once series numbers are taken out (`libweir2`, `libweir3`), of the same source, else of sources that
+///    are the same once theirs are (`weir2`, `weir3`);
 /// 4. declared: the new one provides and replaces the old one's name, or replaces it and comes from the same source;
 /// 5. moved format: the same application, delivered by another system;
 /// 6. across families: the same name, as each family shapes it, where the two sides share no native system;
@@ -89,7 +90,11 @@ pub fn align(sides: &Sides<'_>) -> Alignment {
     work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str(), p.arch.as_str()));
     work.pair_by(Match::Same, all, |p| (p.system, p.name.as_str()));
     let native = |package: &Package| !package.system.is_sandbox();
+    // A source that stays goes before another one of the same project: GTK 3 is not what became of GTK 2.
+    work.pair_by(Match::Renumbered, native, |p| (p.system, p.source(), stem(&p.name)));
     work.pair_by(Match::Renumbered, native, |p| (p.system, source_stem(p.source()), stem(&p.name)));
+    let in_series = |package: &Package| native(package) && numbered_source(package.source()).is_some();
+    work.pair_by(Match::Renumbered, in_series, |p| (p.system, numbered_source(p.source()), stem(&p.name)));
     work.declared();
     work.moved(sides.old_applications, sides.new_applications);
     if !share_a_system(old, new) {

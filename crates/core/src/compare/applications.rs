@@ -1,3 +1,4 @@
+use super::stem::stem;
 use super::{ApplicationChange, ApplicationChangeKind, DefaultChange, DefaultChangeKind, NameAndVersion};
 use crate::derive::application_id;
 use crate::model::{Application, Does, Launcher, System, Tally, Text};
@@ -14,6 +15,12 @@ pub(super) struct Menus<'a> {
 impl<'a> Menus<'a> {
     pub(super) fn of(tally: &'a Tally) -> Self {
         Self { applications: &tally.applications, launchers: &tally.launchers }
+    }
+
+    /// The package that delivers an application, by its identifier.
+    fn packages(self) -> FxHashMap<&'a str, &'a Text> {
+        let package = |a: &'a Application| Some((a.id.as_str(), &a.delivered.first()?.package));
+        self.applications.iter().filter_map(package).collect()
     }
 
     /// Programs that are there and do not stand in the menu, by the identifier that their application would have.
@@ -71,7 +78,12 @@ pub(super) fn changes(before: Menus<'_>, after: Menus<'_>) -> Vec<ApplicationCha
 }
 
 /// Tells what left a role and what took it as one change.
-pub(super) fn join_replaced(changes: &mut Vec<ApplicationChange>, defaults: &[DefaultChange]) {
+pub(super) fn join_replaced(
+    changes: &mut Vec<ApplicationChange>,
+    defaults: &[DefaultChange],
+    (before, after): (Menus<'_>, Menus<'_>),
+) {
+    let packages = (before.packages(), after.packages());
     for default in defaults.iter().filter(|default| default.change == DefaultChangeKind::Replaced) {
         let find = |sort, id: &Option<Text>| {
             changes.iter().position(|change| change.change == sort && Some(&change.id) == id.as_ref())
@@ -82,8 +94,16 @@ pub(super) fn join_replaced(changes: &mut Vec<ApplicationChange>, defaults: &[De
         ) else {
             continue;
         };
-        let before = changes[gone].clone();
+        let mut before = changes[gone].clone();
         let change = &mut changes[new];
+        // Two programs of one name are told apart by their packages.
+        if before.name == change.name {
+            let told = |name: &Text, package: Option<&Text>| {
+                package.map_or_else(|| name.clone(), |package| format!("{name} ({package})").into())
+            };
+            before.name = told(&before.name, packages.0.get(before.id.as_str()).copied());
+            change.name = told(&change.name, packages.1.get(change.id.as_str()).copied());
+        }
         change.change = ApplicationChangeKind::Replaced;
         change.in_place_of = Some(NameAndVersion {
             name: before.name,
@@ -103,6 +123,12 @@ fn sort(changes: &mut [ApplicationChange]) {
     });
 }
 
+/// Whether two applications of one name may be the same: two packages of one system that are called otherwise hold two programs.
+fn may_be_same(old: &Application, new: &Application) -> bool {
+    let (Some(was), Some(is)) = (old.delivered.first(), new.delivered.first()) else { return true };
+    old.id.eq_ignore_ascii_case(&new.id) || was.system != is.system || stem(&was.package) == stem(&is.package)
+}
+
 /// For each old application the position of the new one that is the same.
 fn pair(old: &[Application], new: &[Application]) -> Vec<Option<usize>> {
     let mut pairs = vec![None; old.len()];
@@ -116,13 +142,37 @@ fn pair(old: &[Application], new: &[Application]) -> Vec<Option<usize>> {
             if pairs[i].is_some() {
                 continue;
             }
-            if let Some(j) = waiting.get_mut(&key(application)).and_then(Vec::pop) {
+            let Some(others) = waiting.get_mut(&key(application)) else { continue };
+            if let Some(at) = others.iter().rposition(|j| may_be_same(application, &new[*j])) {
+                let j = others.remove(at);
                 pairs[i] = Some(j);
                 taken[j] = true;
             }
         }
     }
+    // Of one package that has a single launcher left on each side, which may be called otherwise now.
+    let package = |a: &Application| Some((a.delivered.first()?.system, a.delivered.first()?.package.clone()));
+    for (i, application) in old.iter().enumerate().filter(|(i, _)| pairs[*i].is_none()).collect::<Vec<_>>() {
+        let Some(own) = package(application) else { continue };
+        let mut others = (0..new.len()).filter(|j| !taken[*j] && package(&new[*j]).as_ref() == Some(&own));
+        let mut alone =
+            (0..old.len()).filter(|k| pairs[*k].is_none() && package(&old[*k]).as_ref() == Some(&own));
+        if let (Some(j), None, Some(_), None) = (others.next(), others.next(), alone.next(), alone.next()) {
+            pairs[i] = Some(j);
+            taken[j] = true;
+        }
+    }
     pairs
+}
+
+/// For each old application that has another identifier now, the new one.
+pub(super) fn renamed<'a>(before: Menus<'a>, after: Menus<'a>) -> FxHashMap<&'a str, &'a str> {
+    let pairs = pair(before.applications, after.applications);
+    let named = before.applications.iter().zip(pairs);
+    named
+        .filter_map(|(old, j)| Some((old.id.as_str(), after.applications.get(j?)?.id.as_str())))
+        .filter(|(old, new)| old != new)
+        .collect()
 }
 
 fn systems(application: &Application) -> Vec<System> {
@@ -244,11 +294,20 @@ mod tests {
     #[test]
     fn identifiers_go_before_names() {
         let old = [application("a", "Same", "1", System::Dpkg), application("b", "Other", "1", System::Dpkg)];
-        let new =
+        let mut new =
             [application("c", "same", "2", System::Dpkg), application("b", "Renamed", "1", System::Dpkg)];
-        let changes = changes(menus(&old, &[]), menus(&new, &[]));
-        assert_eq!(changes.len(), 1);
-        assert_eq!((changes[0].change, changes[0].id.as_str()), (ApplicationChangeKind::Updated, "c"));
+        assert_eq!(
+            changes(menus(&old, &[]), menus(&new, &[])).len(),
+            2,
+            "another package holds another program"
+        );
+        new[0].delivered[0].package = old[0].delivered[0].package.clone();
+        let found = changes(menus(&old, &[]), menus(&new, &[]));
+        assert_eq!(found.len(), 1);
+        assert_eq!((found[0].change, found[0].id.as_str()), (ApplicationChangeKind::Updated, "c"));
+        // A program may change both, and stays the only one of its package.
+        new[0].name = "Other name".into();
+        assert_eq!(changes(menus(&old, &[]), menus(&new, &[])).len(), 1);
     }
 
     #[test]

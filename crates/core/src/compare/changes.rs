@@ -207,6 +207,14 @@ vocabulary! {
         Font = "font",
         /// The session that starts by default.
         DefaultSession = "default-session",
+        /// How the session that starts draws: Wayland or X11.
+        DefaultDisplay = "default-display",
+        /// The display manager that starts.
+        DisplayManager = "display-manager",
+        /// The mouse pointers of new users.
+        DefaultPointer = "default-pointer",
+        /// The colour scheme of new users.
+        DefaultColours = "default-colours",
         /// The theme of new users.
         DefaultTheme = "default-theme",
         /// The icons of new users.

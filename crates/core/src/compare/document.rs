@@ -5,7 +5,7 @@ use super::changes::{
     ApplicationChange, ApplicationChangeKind, DefaultChange, ListChange, PackageChange, PackageChangeKind,
     PartChange, PartChangeKind, ReadingChange,
 };
-use super::news::Headline;
+use super::news::{Headline, KeyFigure};
 use crate::model::{Label, PackageRef, Tally, Text};
 use crate::vocabulary;
 use schemars::JsonSchema;
@@ -230,6 +230,9 @@ pub struct Comparison {
     pub old: Label,
     /// The new install.
     pub new: Label,
+    /// Versions that people ask for first, changed or not.
+    #[serde(default)]
+    pub key_figures: Vec<KeyFigure>,
     /// The few lines that matter most, best first; at most twelve.
     pub headlines: Vec<Headline>,
     /// All parts of both sides, unchanged ones included, in the order of the rules.

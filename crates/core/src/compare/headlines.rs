@@ -2,7 +2,8 @@
 
 use super::{
     ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChangeKind, Filling, Headline,
-    ListChange, ListChangeKind, Named, News, PartChangeKind, Weight,
+    ListChange, ListChangeKind, ListItem, Named, News, PackageChange, PartChange, PartChangeKind, Succession,
+    Weight,
 };
 use crate::knowledge::{Agents, PartRules, Roles, Scores};
 use crate::model::{Delivery, Kind, Menu, System, Tally, Text};
@@ -44,9 +45,11 @@ pub(super) fn headlines(
     };
     builder.defaults();
     builder.parts();
+    builder.versions();
+    builder.looks();
     builder.applications();
-    builder.heavy_decisions();
     builder.games();
+    builder.heavy_decisions();
     builder.repositories_and_startup();
     builder.size();
     let mut found = builder.found;
@@ -109,6 +112,8 @@ impl<'a> HeadlineBuilder<'a> {
             roles.push((&change.role, change.inherited));
         }
         let mut lines = Vec::new();
+        let desktop = self.new_desktop();
+        let mut follow: Vec<(i32, Succession)> = Vec::new();
         for ((change, _, new), (olds, mut roles)) in pairs {
             let rule = match change {
                 DefaultChangeKind::Replaced => "default-replaced",
@@ -116,6 +121,12 @@ impl<'a> HeadlineBuilder<'a> {
                 DefaultChangeKind::Lost | DefaultChangeKind::Ambiguous => "default-lost",
                 DefaultChangeKind::Filled => continue,
             };
+            // Helpers that no menu shows change without anybody seeing it.
+            let in_menu =
+                |tally: &Tally, id: &str| tally.applications.iter().any(|application| application.id == id);
+            if !in_menu(self.new, new) && !olds.iter().any(|old| in_menu(self.old, old)) {
+                continue;
+            }
             roles.sort_by_key(|(role, _)| (std::cmp::Reverse(self.rules.scores.role(role)), *role));
             roles.dedup_by_key(|(role, _)| *role);
             let Some((main, inherited)) = roles.first().copied() else { continue };
@@ -125,17 +136,118 @@ impl<'a> HeadlineBuilder<'a> {
                 .map(|old| Self::application(self.old, old))
                 .collect();
             was.dedup();
+            let mut is = (!new.is_empty()).then(|| Self::application(self.new, new));
+            // Two programs of one name are told apart by their packages.
+            if let (DefaultChangeKind::Replaced | DefaultChangeKind::Switched, [one], Some(other)) =
+                (change, &mut was[..], &mut is)
+                && one == other
+            {
+                let packages = [(self.old, olds[0]), (self.new, new)].map(|(tally, id)| delivered(tally, id));
+                if let [Some(old), Some(new)] = packages {
+                    *one = format!("{one} ({})", old.package).into();
+                    *other = format!("{other} ({})", new.package).into();
+                }
+            }
             let named = |role: &Text| Named { name: role.clone(), label: self.rules.roles.noun(role).into() };
+            let follows = desktop.is_some()
+                && change == DefaultChangeKind::Replaced
+                && !self.rules.scores.is_chosen_apart(main);
+            if let (true, Some(was), Some(is)) = (follows, was.first(), &is) {
+                let job = Succession { role: named(main), was: was.clone(), is: is.clone() };
+                follow.push((self.rules.scores.role(main), job));
+                continue;
+            }
+            let weight = delivered(self.new, new)
+                .and_then(|delivery| {
+                    self.decision_of_package(delivery).filter(|decision| is_head(decision, delivery))
+                })
+                .map(weight_of)
+                .unwrap_or_default();
             let news = News::Default {
                 change,
                 was,
-                is: (!new.is_empty()).then(|| Self::application(self.new, new)),
+                is,
+                weight,
                 roles: roles.iter().map(|(role, _)| named(role)).collect(),
             };
             lines.push((rule, self.rules.scores.role(main), inherited, news, format!("role:{main}")));
         }
         for (rule, score, inherited, news, about) in lines {
             self.add(rule, score, inherited, news, about);
+        }
+        if let (Some((was, is)), false) = (desktop, follow.is_empty()) {
+            follow.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
+            let jobs = follow.into_iter().map(|(_, job)| job).collect();
+            self.add("desktop-apps", 0, None, News::DesktopApps { was, is, jobs }, "part:desktop".into());
+        }
+    }
+
+    /// The desktop that was and the one that is, where it is another one.
+    fn new_desktop(&self) -> Option<(Text, Text)> {
+        let replaced = |part: &&PartChange| part.part == "desktop" && part.change == PartChangeKind::Replaced;
+        let change = self.comparison.parts.iter().find(replaced)?;
+        Some((change.old_name.clone()?, change.new_name.clone()?))
+    }
+
+    /// The decision that brought a package.
+    fn decision_of_package(&self, delivery: &Delivery) -> Option<&'a Decision> {
+        let of = |change: &&PackageChange| {
+            change.system == delivery.system
+                && change.new.as_ref().is_some_and(|side| side.name == delivery.package)
+        };
+        let change = self.comparison.packages.iter().find(of)?;
+        self.decisions.get(change.decision.as_ref()?.as_str()).copied()
+    }
+
+    /// Applications that people know by their jobs, in a new major version. Key figures have their own block.
+    fn versions(&mut self) {
+        let mut told: BTreeSet<&str> = BTreeSet::new();
+        let mut lines = Vec::new();
+        for choice in &self.new.defaults {
+            let score = self.rules.scores.role(&choice.role);
+            let told_by_version = self.rules.scores.is_told_by_version(&choice.role);
+            let Some(id) = choice.application.as_deref().filter(|_| told_by_version) else { continue };
+            let major = |change: &&ApplicationChange| {
+                change.id == id
+                    && change.change == ApplicationChangeKind::Updated
+                    && change.step == Some(Step::Major)
+            };
+            if let Some(change) = self.comparison.applications.iter().find(major)
+                && let (Some(was), Some(is)) = (&change.old_version, &change.new_version)
+                && told.insert(id)
+            {
+                let role =
+                    Named { name: choice.role.clone(), label: self.rules.roles.noun(&choice.role).into() };
+                let news =
+                    News::AppVersion { role, name: change.name.clone(), was: was.clone(), is: is.clone() };
+                lines.push((score, news, format!("application:{id}")));
+            }
+        }
+        for (score, news, about) in lines {
+            self.add("app-major", score, None, news, about);
+        }
+    }
+
+    /// The session that starts, and what new users see.
+    fn looks(&mut self) {
+        let desktop = self.new_desktop().is_some();
+        for change in &self.comparison.looks {
+            let rule = match change.item {
+                ListItem::DefaultDisplay => "session-changed",
+                // With another desktop all of it is another one.
+                ListItem::DefaultTheme
+                | ListItem::DefaultIcons
+                | ListItem::DefaultWallpaper
+                | ListItem::DefaultColours
+                    if !desktop =>
+                {
+                    "look-changed"
+                }
+                _ => continue,
+            };
+            let more = if change.item == ListItem::DefaultWallpaper { WALLPAPER } else { 0 };
+            let news = News::Look { item: change.item, was: change.old.clone(), is: change.new.clone() };
+            self.add(rule, more, change.inherited, news, format!("look:{}", change.item));
         }
     }
 
@@ -144,9 +256,9 @@ impl<'a> HeadlineBuilder<'a> {
             let score = self.rules.scores.part(&change.part);
             let rule = match (change.change, change.step) {
                 (PartChangeKind::Replaced, _) => "part-replaced",
-                (PartChangeKind::Downgraded, _) => "part-major",
-                (PartChangeKind::Upgraded, Some(Step::Major)) if score > 0 => "part-major",
-                (PartChangeKind::Upgraded, Some(Step::Minor)) if score > 0 => "part-minor",
+                (PartChangeKind::Downgraded, _) => "part-downgraded",
+                (PartChangeKind::Added, _) if score > 0 && self.is_alone(change) => "part-new",
+                (PartChangeKind::Removed, _) if score > 0 && self.is_alone(change) => "part-gone",
                 _ => continue,
             };
             let filling = |name: &Option<Text>, version: &Option<Text>| Filling {
@@ -163,6 +275,22 @@ impl<'a> HeadlineBuilder<'a> {
             };
             self.add(rule, score, change.inherited, news, format!("part:{}", change.part));
         }
+    }
+
+    /// What fills a part and is among the packages of a decision, as the desktop would say it: a toolkit, a framework.
+    fn parts_in(&self, decision: &Decision) -> Vec<Text> {
+        let is_in = |part: &&PartChange| {
+            part.package.as_ref().is_some_and(|package| decision.packages.contains(package))
+        };
+        let changed =
+            |part: &&PartChange| matches!(part.change, PartChangeKind::Added | PartChangeKind::Removed);
+        let parts = self.comparison.parts.iter().filter(changed).filter(is_in);
+        parts.filter_map(|part| part.new_name.clone().or_else(|| part.old_name.clone())).collect()
+    }
+
+    /// Whether nothing else fills the part on either side.
+    fn is_alone(&self, change: &PartChange) -> bool {
+        self.comparison.parts.iter().filter(|other| other.part == change.part).count() == 1
     }
 
     /// Programs that were added or removed by one decision are one headline.
@@ -265,6 +393,7 @@ impl<'a> HeadlineBuilder<'a> {
                 names: decision.names.clone(),
                 reason: decision.reason.clone(),
                 weight: weight_of(decision),
+                brings: self.parts_in(decision),
                 system: system.filter(|system| system.is_sandbox()),
             };
             let more = of_megabytes(decision.bytes_delta.unsigned_abs() / 1_000_000);
@@ -279,11 +408,27 @@ impl<'a> HeadlineBuilder<'a> {
                 .applications
                 .iter()
                 .filter(|change| change.change == kind && change.menu == Menu::Games);
-            let names: Vec<Text> = games.map(|change| change.name.clone()).collect();
+            let games: Vec<&ApplicationChange> = games.collect();
+            let names: Vec<Text> = games.iter().map(|change| change.name.clone()).collect();
+            // What brought or took them is told with them.
+            let tally = if kind == ApplicationChangeKind::Added { self.new } else { self.old };
+            let behind = self.decisions_of_packages();
+            let ids: BTreeSet<&Text> = games
+                .iter()
+                .filter_map(|change| delivered(tally, &change.id))
+                .filter_map(|delivery| behind.get(&(delivery.system, delivery.package.as_str())).copied())
+                .collect();
+            let decided = ids.iter().filter_map(|id| self.decisions.get(id.as_str()));
+            let weight =
+                decided.map(|decision| weight_of(decision)).fold(Weight::default(), |sum, one| Weight {
+                    packages: sum.packages.saturating_add(one.packages),
+                    bytes_delta: sum.bytes_delta.saturating_add(one.bytes_delta),
+                });
+            self.told.extend(ids.into_iter().cloned());
             if let Some(first) = names.first() {
                 let less = if names.len() == 1 { -15 } else { 0 };
                 let about = format!("application:{}", first.to_lowercase());
-                self.add("games", less, None, News::Games { change: kind, names }, about);
+                self.add("games", less, None, News::Games { change: kind, names, weight }, about);
             }
         }
     }
@@ -331,6 +476,17 @@ impl<'a> HeadlineBuilder<'a> {
             "weight".into(),
         );
     }
+}
+
+/// What a wallpaper adds: it is the first that everybody sees.
+const WALLPAPER: i32 = 30;
+
+/// Whether a decision is about just that package.
+fn is_head(decision: &Decision, delivery: &Delivery) -> bool {
+    decision
+        .head
+        .as_ref()
+        .is_some_and(|head| head.parts() == Some((delivery.system, delivery.package.as_str())))
 }
 
 /// Added packages of kind `language` that make a headline.

@@ -2,6 +2,7 @@
 
 use super::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange};
 use crate::model::{DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
+use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 
 /// Default apps that differ. `stays` tells whether an application of the old side is on the new one.
@@ -9,7 +10,9 @@ pub(super) fn defaults(
     old: &[DefaultChoice],
     new: &[DefaultChoice],
     stays: impl Fn(&str) -> bool,
+    renamed: &FxHashMap<&str, &str>,
 ) -> Vec<DefaultChange> {
+    let same = |old: &Text, new: &Text| old == new || renamed.get(old.as_str()) == Some(&new.as_str());
     let before: BTreeMap<(&str, &str), &DefaultChoice> =
         old.iter().map(|choice| ((choice.role.as_str(), choice.asked.as_str()), choice)).collect();
     let mut changes = Vec::new();
@@ -19,8 +22,9 @@ pub(super) fn defaults(
             continue;
         }
         let change = match (&earlier.application, &choice.application) {
-            (a, b) if a == b && earlier.sure && !choice.sure => DefaultChangeKind::Ambiguous,
-            (a, b) if a == b => continue,
+            (None, None) => continue,
+            (Some(a), Some(b)) if same(a, b) && earlier.sure && !choice.sure => DefaultChangeKind::Ambiguous,
+            (Some(a), Some(b)) if same(a, b) => continue,
             (None, Some(_)) => DefaultChangeKind::Filled,
             (Some(_), None) if !choice.candidates.is_empty() => DefaultChangeKind::Ambiguous,
             (Some(_), None) => DefaultChangeKind::Lost,
@@ -140,6 +144,10 @@ pub(super) fn looks(old: &Looks, new: &Looks) -> Vec<ListChange> {
         }
         for (what, set) in [
             (ListItem::DefaultSession, &looks.default_session),
+            (ListItem::DefaultDisplay, &looks.default_display),
+            (ListItem::DisplayManager, &looks.display_manager),
+            (ListItem::DefaultPointer, &looks.default_pointer),
+            (ListItem::DefaultColours, &looks.default_colours),
             (ListItem::DefaultTheme, &looks.default_theme),
             (ListItem::DefaultIcons, &looks.default_icons),
             (ListItem::DefaultFont, &looks.default_font),

@@ -6,6 +6,7 @@ mod changes;
 mod comparable;
 mod decisions;
 mod document;
+mod figures;
 mod headlines;
 mod inherited;
 mod lists;
@@ -24,7 +25,7 @@ pub use document::{
 };
 pub use headlines::HeadlineRules;
 pub use inherited::Base;
-pub use news::{Filling, Headline, Named, News, Weight};
+pub use news::{Filling, Headline, KeyFigure, Named, News, Succession, Weight};
 pub use stem::{family_name, stem};
 
 use applications::Menus;
@@ -91,6 +92,7 @@ fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Compari
         schema_version: COMPARISON_SCHEMA,
         old: old.label.clone(),
         new: new.label.clone(),
+        key_figures: Vec::new(),
         headlines: Vec::new(),
         parts,
         applications,
@@ -120,11 +122,13 @@ struct Beside {
 
 impl Beside {
     fn of(old: &Tally, new: &Tally) -> Self {
-        let mut applications = applications::changes(Menus::of(old), Menus::of(new));
+        let menus = (Menus::of(old), Menus::of(new));
+        let mut applications = applications::changes(menus.0, menus.1);
+        let renamed = applications::renamed(menus.0, menus.1);
         let there: FxHashSet<&str> =
             new.applications.iter().map(|application| application.id.as_str()).collect();
-        let defaults = lists::defaults(&old.defaults, &new.defaults, |id| there.contains(id));
-        applications::join_replaced(&mut applications, &defaults);
+        let defaults = lists::defaults(&old.defaults, &new.defaults, |id| there.contains(id), &renamed);
+        applications::join_replaced(&mut applications, &defaults, menus);
         Self {
             applications,
             defaults,
@@ -192,6 +196,7 @@ pub fn compare_in_full(
     if let Some(base) = base {
         inherited::mark(&mut comparison, old, new, base);
     }
+    comparison.key_figures = figures::figures(&comparison, old, new, rules);
     comparison.headlines = headlines::headlines(&comparison, old, new, rules);
     comparison
 }

@@ -1,6 +1,6 @@
 //! What headlines say, as data.
 
-use super::changes::{ApplicationChangeKind, DefaultChangeKind, PartChangeKind};
+use super::changes::{ApplicationChangeKind, DefaultChangeKind, ListItem, PartChangeKind};
 use super::document::{DecisionKind, DecisionReason};
 use crate::model::{AgentPurpose, System, Text};
 use crate::version::Step;
@@ -34,6 +34,32 @@ pub struct Weight {
     pub bytes_delta: i64,
 }
 
+/// A version that people ask for first, on both sides.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct KeyFigure {
+    /// `part:desktop`, `role:web-browser`, `session`.
+    pub about: Text,
+    /// What it is called.
+    pub label: Text,
+    /// What it was; `null` where there was none.
+    pub was: Option<Filling>,
+    /// What it is; `null` where there is none.
+    pub is: Option<Filling>,
+    /// Whether both are the same.
+    pub same: bool,
+}
+
+/// A job that another application has now.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct Succession {
+    /// The role.
+    pub role: Named,
+    /// The application that had it.
+    pub was: Text,
+    /// The application that has it.
+    pub is: Text,
+}
+
 /// What a headline says.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "news", rename_all = "kebab-case")]
@@ -48,6 +74,38 @@ pub enum News {
         is: Option<Text>,
         /// The roles, the most important first.
         roles: Vec<Named>,
+        /// What came along with it.
+        #[serde(default)]
+        weight: Weight,
+    },
+    /// Jobs that follow another desktop, whose own applications have them.
+    DesktopApps {
+        /// The desktop that was.
+        was: Text,
+        /// The desktop that is.
+        is: Text,
+        /// The jobs, the most important first.
+        jobs: Vec<Succession>,
+    },
+    /// A new major version of an application that people know by its job.
+    AppVersion {
+        /// The job.
+        role: Named,
+        /// The application.
+        name: Text,
+        /// Its version before.
+        was: Text,
+        /// Its version now.
+        is: Text,
+    },
+    /// What everybody sees on the screen: the session, the theme, the wallpaper.
+    Look {
+        /// What it is.
+        item: ListItem,
+        /// What it was.
+        was: Option<Text>,
+        /// What it is now.
+        is: Option<Text>,
     },
     /// A part was replaced or has another version.
     Part {
@@ -86,6 +144,9 @@ pub enum News {
         reason: DecisionReason,
         /// All that followed.
         weight: Weight,
+        /// What fills parts among it: toolkits, frameworks.
+        #[serde(default)]
+        brings: Vec<Text>,
         /// The sandbox system that delivers it, if one does.
         system: Option<System>,
     },
@@ -95,6 +156,9 @@ pub enum News {
         change: ApplicationChangeKind,
         /// Their names.
         names: Vec<Text>,
+        /// What came or went with them.
+        #[serde(default)]
+        weight: Weight,
     },
     /// A repository that was not configured before.
     RepositoryAdded {

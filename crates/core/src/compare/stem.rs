@@ -1,5 +1,6 @@
 //! Names without what changes from series to series, and without what one family of distributions adds.
 
+use crate::knowledge::names;
 use crate::model::{System, Text};
 
 /// A name with its series numbers taken out: runs of digits and dots become `#`, and the marks of the 64-bit time and
@@ -71,6 +72,12 @@ pub(super) fn source_stem(source: &str) -> Text {
     }
     stem.push_str(rest);
     stem.into()
+}
+
+/// The project of a source that has the number of its series at the end of its name (`mozjs128`), where the table knows it as one.
+pub(super) fn numbered_source(source: &str) -> Option<&str> {
+    let plain = source.trim_end_matches(|c: char| c.is_ascii_digit() || c == '.');
+    (plain.len() < source.len() && names().series_in_source.iter().any(|own| own == plain)).then_some(plain)
 }
 
 /// What a package is called without the shapes that its family gives names: `libfoo-dev` and `foo-devel` are both

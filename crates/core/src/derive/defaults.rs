@@ -236,10 +236,11 @@ impl<'a> Chooser<'a> {
         matches!(launchers, [(first, _), (second, _), ..] if self.preference(first) > self.preference(second))
     }
 
-    /// Of these the ones in the menu whose own job it is.
+    /// Of these the ones in the menu whose own job it is; where it is nobody's, all of them.
     fn rivals(&self, role: &Role, launchers: &[(Text, Text)]) -> Vec<(Text, Text)> {
         let is = |id: &Text| self.usable.get(id.as_str()).is_some_and(|one| one.shown && role.is_job_of(one));
-        launchers.iter().filter(|(id, _)| is(id)).cloned().collect()
+        let own: Vec<(Text, Text)> = launchers.iter().filter(|(id, _)| is(id)).cloned().collect();
+        if own.is_empty() { launchers.to_vec() } else { own }
     }
 
     /// All names of a type: as asked, its proper one, then the other ones in their order.

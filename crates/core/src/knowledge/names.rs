@@ -16,6 +16,8 @@ static NAMES: LazyLock<Names> = LazyLock::new(|| super::ready(READY).unwrap_or_d
 pub struct Names {
     /// Endings of packages that accompany another one.
     pub companion_endings: Vec<Text>,
+    /// Projects whose sources have the number of their series in the name.
+    pub series_in_source: Vec<Text>,
     /// Pattern of packages that no clean-up takes.
     #[serde(deserialize_with = "pattern")]
     pub never_cleared: Text,

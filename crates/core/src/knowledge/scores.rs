@@ -18,6 +18,17 @@ pub struct Scores {
     headline: BTreeMap<Text, i32>,
     headline_role: BTreeMap<Text, i32>,
     headline_part: BTreeMap<Text, i32>,
+    key_figures: Figures,
+}
+
+/// What the key figures of a comparison are.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+struct Figures {
+    parts: Vec<Text>,
+    roles: Vec<Text>,
+    own: Vec<Text>,
+    versions: Vec<Text>,
 }
 
 impl Scores {
@@ -61,6 +72,26 @@ impl Scores {
     /// The score of a rule; 0 for one that the table lacks.
     pub fn of(&self, rule: &str) -> i32 {
         self.headline.get(rule).copied().unwrap_or(0)
+    }
+
+    /// Parts whose versions are key figures.
+    pub fn figure_parts(&self) -> &[Text] {
+        &self.key_figures.parts
+    }
+
+    /// Roles whose applications are.
+    pub fn figure_roles(&self) -> &[Text] {
+        &self.key_figures.roles
+    }
+
+    /// Whether a new major version of the application of a role is news.
+    pub fn is_told_by_version(&self, role: &str) -> bool {
+        self.key_figures.versions.iter().any(|own| own == role)
+    }
+
+    /// Whether a job is not the desktop's own: it changes on purpose, whatever the desktop.
+    pub fn is_chosen_apart(&self, role: &str) -> bool {
+        self.key_figures.own.iter().any(|own| own == role)
     }
 
     /// What a role adds.

@@ -92,7 +92,7 @@ fn every_package_that_came_or_went_has_a_decision_or_is_counted() {
     assert!(headlines.len() <= 12);
     assert_eq!(
         headlines[0]["text"],
-        "Lapwing replaces Marshlight as web browser and app for local web pages"
+        "Lapwing replaces Marshlight as web browser and app for local web pages (2 packages, +220 MB)"
     );
 }
 

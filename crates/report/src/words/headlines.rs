@@ -1,33 +1,49 @@
-use super::decisions::reason;
 use super::{are, decision_names, listed, purpose, systems, versioned};
 use crate::text::{bytes_signed, count_of};
 use tally_core::compare::{
-    ApplicationChangeKind, DecisionKind, DecisionReason, DefaultChangeKind, Filling, Named, News,
-    PartChangeKind, Weight,
+    ApplicationChangeKind, DecisionKind, DefaultChangeKind, Filling, ListItem, Named, News, PartChangeKind,
+    Succession, Weight,
 };
 use tally_core::model::{System, Text};
 
 /// Names that one line holds; the rest is counted.
 const NAMES: usize = 4;
+/// Jobs of a desktop's apps that one line names.
+const JOBS: usize = 3;
 
 /// What a headline says, as a sentence without its full stop.
 pub fn headline(news: &News) -> String {
     match news {
-        News::Default { change, was, is, roles } => default(*change, was, is.as_ref(), roles),
+        News::Default { change, was, is, roles, weight } => {
+            format!("{}{}", default(*change, was, is.as_ref(), roles), in_brackets(*weight))
+        }
+        News::DesktopApps { is, jobs, .. } => {
+            let one = |job: &Succession| format!("{} replaces {} as {}", job.is, job.was, job.role.label);
+            let first: Vec<String> = jobs.iter().take(JOBS).map(one).collect();
+            let rest = match jobs.len().saturating_sub(JOBS) {
+                0 => String::new(),
+                n => format!(" and {n} more"),
+            };
+            let number = count_of(jobs.len() as u64, "job");
+            let have = if jobs.len() == 1 { "has a new app" } else { "have new apps" };
+            format!("With {is}, {number} {have}: {}{rest}", first.join(", "))
+        }
+        News::AppVersion { role, name, was, is } => format!("{name} {was} → {is} ({})", role.label),
+        News::Look { item, was, is } => look(*item, was.as_ref(), is.as_ref()),
         News::Part { change, part, was, is, .. } => part_said(*change, part, was, is),
         News::Applications { change, names, weight, old_systems, new_systems } => {
             applications(*change, names, *weight, old_systems, new_systems)
         }
-        News::Decision { kind, names, reason, weight, system } => {
-            decision(*kind, names, reason, *weight, *system)
+        News::Decision { kind, names, weight, brings, system, .. } => {
+            decision(*kind, names, *weight, brings, *system)
         }
-        News::Games { change, names } => {
+        News::Games { change, names, weight } => {
             let noun = match names.len() {
                 1 => "A game".to_owned(),
                 n => format!("{n} games"),
             };
             let word = if *change == ApplicationChangeKind::Removed { "gone" } else { "new" };
-            format!("{noun} {} {word}: {}", are(names.len()), listed(names, NAMES))
+            format!("{noun} {} {word}: {}{}", are(names.len()), listed(names, NAMES), in_brackets(*weight))
         }
         News::RepositoryAdded { repository } => format!("A repository was added: {repository}"),
         News::AgentAdded { name, purpose: does } => {
@@ -47,6 +63,42 @@ pub fn headline(news: &News) -> String {
     }
 }
 
+/// The name of a display protocol as people write it; anything else as it is.
+pub fn display(name: &str) -> &str {
+    match name {
+        "x11" => "X11",
+        "wayland" => "Wayland",
+        other => other,
+    }
+}
+
+fn look(item: ListItem, was: Option<&Text>, is: Option<&Text>) -> String {
+    let what = match item {
+        ListItem::DefaultDisplay => "Default session",
+        ListItem::DefaultTheme => "Theme",
+        ListItem::DefaultIcons => "Icons",
+        ListItem::DefaultWallpaper => "Wallpaper",
+        ListItem::DefaultColours => "Colour scheme",
+        ListItem::DefaultPointer => "Mouse pointer",
+        ListItem::DefaultFont => "Font",
+        ListItem::DefaultSession => "Session",
+        ListItem::DisplayManager => "Display manager",
+        ListItem::Repository
+        | ListItem::Startup
+        | ListItem::Session
+        | ListItem::Theme
+        | ListItem::IconSet
+        | ListItem::Wallpapers
+        | ListItem::Font => item.name(),
+    };
+    match (was, is) {
+        (Some(was), Some(is)) => format!("{what}: {} → {}", display(was), display(is)),
+        (None, Some(is)) => format!("{what}: {} is new", display(is)),
+        (Some(was), None) => format!("{what}: {} is gone", display(was)),
+        (None, None) => what.to_owned(),
+    }
+}
+
 fn default(change: DefaultChangeKind, was: &[Text], is: Option<&Text>, roles: &[Named]) -> String {
     let label = roles.first().map_or("", |role| role.label.as_str());
     let was = listed(was, NAMES);
@@ -62,7 +114,13 @@ fn default(change: DefaultChangeKind, was: &[Text], is: Option<&Text>, roles: &[
             format!("{is} is now the default {label}{more}; {was} is still installed")
         }
         DefaultChangeKind::Filled => format!("{is} is the {label}{more}; there was none before"),
-        DefaultChangeKind::Lost => format!("No {label}{more} is left; it was {was}"),
+        DefaultChangeKind::Lost => match roles {
+            [] | [_] => format!("No {label} is left; it was {was}"),
+            [_, other] => format!("No {label} and no {} are left; it was {was}", other.label),
+            [_, others @ ..] => {
+                format!("No {label} is left, nor an app for {} more jobs; it was {was}", others.len())
+            }
+        },
         DefaultChangeKind::Ambiguous if is.is_empty() => {
             format!("There is no default {label}{more} any more; it was {was}, and several apps could do it")
         }
@@ -130,8 +188,8 @@ fn in_brackets(weight: Weight) -> String {
 fn decision(
     kind: DecisionKind,
     names: &[Text],
-    why: &DecisionReason,
     weight: Weight,
+    brings: &[Text],
     system: Option<System>,
 ) -> String {
     let what = decision_names(names);
@@ -146,10 +204,14 @@ fn decision(
     match kind {
         DecisionKind::AddedOnPurpose => format!("{what} {are} new{format}{}", in_brackets(weight)),
         DecisionKind::DroppedOnPurpose => format!("{what} {are} gone{format}{}", in_brackets(weight)),
-        DecisionKind::NewDependency => format!("{what} {}: {new}{size}", reason(why, kind, names.len())),
-        DecisionKind::DependencyLost => {
-            format!("{what} {}: {gone} gone{size}", reason(why, kind, names.len()))
+        DecisionKind::NewDependency if !brings.is_empty() => {
+            format!("{} came with {what} ({}{size})", listed(brings, NAMES), count_of(packages, "package"))
         }
+        DecisionKind::NewDependency => format!("{what} brings along {new}{size}"),
+        DecisionKind::DependencyLost if !brings.is_empty() => {
+            format!("{} went, no longer needed by {what} ({gone}{size})", listed(brings, NAMES))
+        }
+        DecisionKind::DependencyLost => format!("{what} no longer needs {gone}{size}"),
         DecisionKind::SharedAddition => format!("{what} need {new}{size}"),
         DecisionKind::SharedRemoval => {
             format!("{gone} that {what} needed {} gone{size}", { if packages == 1 { "is" } else { "are" } })

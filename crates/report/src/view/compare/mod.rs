@@ -10,8 +10,8 @@ use crate::wire::{CsvTable, WithText, pretty};
 use crate::words;
 use serde::Serialize;
 use tally_core::compare::{
-    ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChange, Headline, ListChange,
-    NotRecorded, PackageChange, PackageChangeKind, PartChange, ReadingChange, Section, Totals,
+    ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChange, Headline, KeyFigure,
+    ListChange, NotRecorded, PackageChange, PackageChangeKind, PartChange, ReadingChange, Section, Totals,
 };
 use tally_core::knowledge::{PartRules, Roles, matches};
 use tally_core::model::{Kind, Label, Menu, System};
@@ -172,6 +172,7 @@ struct ComparisonWire<'a> {
     schema_version: u32,
     old: &'a Label,
     new: &'a Label,
+    key_figures: &'a [KeyFigure],
     headlines: Vec<WithText<&'a Headline>>,
     parts: &'a [PartChange],
     applications: &'a [ApplicationChange],
@@ -218,6 +219,7 @@ impl View for CompareView<'_> {
         };
         // Headlines speak of the whole.
         if first(CompareWhat::Headlines) && !self.filtered {
+            tables::key_figures(&mut document, comparison);
             tables::headlines(&mut document, self);
         }
         if self.sums {
@@ -279,6 +281,7 @@ impl CompareView<'_> {
             schema_version: comparison.schema_version,
             old: &comparison.old,
             new: &comparison.new,
+            key_figures: &comparison.key_figures,
             headlines: with_text(&comparison.headlines, |one| words::headline(&one.news)),
             parts: &comparison.parts,
             applications: &comparison.applications,

@@ -4,13 +4,42 @@ use crate::text::bytes_signed;
 use crate::view::{dim, optional};
 use crate::words;
 use tally_core::compare::{
-    ApplicationChange, ApplicationChangeKind, PackageChange, PackageChangeKind, PartChange, PartChangeKind,
+    ApplicationChange, ApplicationChangeKind, Comparison, Filling, PackageChange, PackageChangeKind,
+    PartChange, PartChangeKind,
 };
 use tally_core::model::System;
 use tally_core::version::Step;
 
 pub(super) fn step(step: Option<Step>) -> &'static str {
     step.map_or("", Step::name)
+}
+
+/// Versions that people ask for first, on both sides.
+pub(super) fn key_figures(document: &mut Document, comparison: &Comparison) {
+    if comparison.key_figures.is_empty() {
+        return;
+    }
+    document.heading("Key figures");
+    let mut table = Table::new(vec![Column::new("").name(), Column::new("was"), Column::new("is")]);
+    let told = |filling: &Option<Filling>| match filling {
+        Some(filling) => said(Some(&filling.name), filling.version.as_deref().map(words::display)),
+        None => "none".to_owned(),
+    };
+    let mut previous = "";
+    for figure in &comparison.key_figures {
+        let said = if figure.about == "session" { "Default session" } else { figure.label.as_str() };
+        let label = if said == previous { "" } else { said };
+        previous = said;
+        let is = match (&figure.was, &figure.is) {
+            _ if figure.same => dim("unchanged"),
+            (Some(was), Some(is)) if was.name == is.name => {
+                Span::new(Role::Strong, is.version.clone().unwrap_or_else(|| is.name.clone()).as_str())
+            }
+            (_, is) => Span::new(Role::Strong, told(is)),
+        };
+        table.row(vec![label.into(), told(&figure.was).into(), is.into()]);
+    }
+    document.push(Block::Table(table));
 }
 
 /// The few lines that matter most, numbered.

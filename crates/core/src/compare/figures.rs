@@ -1,0 +1,77 @@
+//! Key figures: versions that people ask for first, however small the step.
+
+use super::{Comparison, Filling, HeadlineRules, KeyFigure, PartChangeKind};
+use crate::model::{Tally, Text};
+
+/// The key figures of a comparison, in the order of the table.
+pub(super) fn figures(
+    comparison: &Comparison,
+    old: &Tally,
+    new: &Tally,
+    rules: &HeadlineRules<'_>,
+) -> Vec<KeyFigure> {
+    let mut figures = Vec::new();
+    let filling = |name: &Option<Text>, version: &Option<Text>| {
+        Some(Filling { name: name.clone()?, version: version.clone() })
+    };
+    for part in rules.scores.figure_parts() {
+        let of_part = comparison.parts.iter().filter(|change| change.part == *part);
+        figures.extend(of_part.map(|change| KeyFigure {
+            about: format!("part:{part}").into(),
+            label: rules.parts.label(part).into(),
+            was: filling(&change.old_name, &change.old_version),
+            is: filling(&change.new_name, &change.new_version),
+            same: change.change == PartChangeKind::Same,
+        }));
+        if part == "desktop" {
+            figures.extend(session(old, new));
+        }
+    }
+    for role in rules.scores.figure_roles() {
+        let (was, is) = (holder(old, role), holder(new, role));
+        if was.is_some() || is.is_some() {
+            let (about, label) = (format!("role:{role}").into(), capital(&rules.roles.noun(role)));
+            let same = was == is;
+            figures.push(KeyFigure { about, label, was, is, same });
+        }
+    }
+    figures
+}
+
+/// The session that starts, and how it draws.
+fn session(old: &Tally, new: &Tally) -> Option<KeyFigure> {
+    let told = |tally: &Tally| {
+        let looks = &tally.looks;
+        let id = looks.default_session.as_ref()?;
+        let display = looks.default_display.as_ref();
+        let known = |one: &&crate::model::Session| {
+            one.id == *id && display.is_none_or(|display| one.display == *display)
+        };
+        let name =
+            looks.sessions.iter().find(known).map_or_else(|| id.clone(), |session| session.name.clone());
+        // Many are called after it.
+        let said = |display: &&Text| name.to_lowercase().contains(display.as_str());
+        Some(Filling { version: display.filter(|display| !said(display)).cloned(), name })
+    };
+    let (was, is) = (told(old), told(new));
+    let same = was == is;
+    (was.is_some() || is.is_some()).then(|| KeyFigure {
+        about: "session".into(),
+        label: "session".into(),
+        was,
+        is,
+        same,
+    })
+}
+
+/// The application that has a role, with its version.
+fn holder(tally: &Tally, role: &str) -> Option<Filling> {
+    let id = tally.defaults.iter().find(|choice| choice.role == role)?.application.as_ref()?;
+    let (name, version) = tally.holder(id);
+    Some(Filling { name: name.into(), version: version.map(Text::from) })
+}
+
+fn capital(text: &str) -> Text {
+    let mut chars = text.chars();
+    chars.next().map(|first| first.to_uppercase().chain(chars).collect::<String>()).unwrap_or_default().into()
+}
