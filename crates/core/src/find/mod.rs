@@ -1,5 +1,9 @@
 //! Approximate search over one install: a name heard, misspelt or in part.
 
+mod answers;
+
+pub use answers::{Answer, Filled, answers};
+
 use crate::model::{PackageRef, Tally, Text};
 use crate::vocabulary;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -61,12 +65,17 @@ pub struct Hit {
     /// Why it matched.
     #[serde(flatten)]
     pub matched: Matched,
+    /// Whether no menu shows it, though it is a launcher.
+    pub hidden: bool,
     /// How well, from 0 to 1.
     pub score: f64,
 }
 
 /// Scores below this are no match, only the nearest names.
 pub const MATCH: f64 = 0.6;
+
+/// Names below this are not near.
+const NEAR: f64 = 0.4;
 
 /// How well names match what was asked.
 #[derive(Debug)]
@@ -91,6 +100,8 @@ pub struct SearchResult {
     pub schema_version: u32,
     /// What was asked.
     pub asked: String,
+    /// What does the job, fills the part, is of the kind that was asked for.
+    pub answers: Vec<Answer>,
     /// Matches, best first.
     pub hits: Vec<Hit>,
     /// When there is no match: the names that come nearest.
@@ -124,7 +135,7 @@ pub fn find(tally: &Tally, asked: &str) -> SearchResult {
         let thing = of_application.get(&launcher.id).copied().unwrap_or(&launcher.id);
         let hit =
             hit(HitKind::Launcher, &launcher.name, launcher.version.as_ref(), launcher.package.clone(), best);
-        hits.extend(hit.map(|hit| (hit, thing.clone())));
+        hits.extend(hit.map(|hit| (Hit { hidden: !launcher.shown, ..hit }, thing.clone())));
     }
     for package in tally.present() {
         let named = wanted.best(&[(MatchedBy::Name, &package.name)]);
@@ -144,7 +155,7 @@ pub fn find(tally: &Tally, asked: &str) -> SearchResult {
     let mut nearest: Vec<Text> = Vec::new();
     if hits.first().is_none_or(|(hit, _)| hit.score < MATCH) {
         hits.iter().for_each(|(hit, _)| {
-            if nearest.len() < 5 && !nearest.contains(&hit.name) {
+            if nearest.len() < 5 && hit.score >= NEAR && !nearest.contains(&hit.name) {
                 nearest.push(hit.name.clone());
             }
         });
@@ -152,7 +163,7 @@ pub fn find(tally: &Tally, asked: &str) -> SearchResult {
     let mut seen = Seen::default();
     let hits = hits.into_iter().filter(|(hit, thing)| hit.score >= MATCH && seen.is_new(hit, thing));
     let hits = hits.map(|(hit, _)| hit).collect();
-    SearchResult { schema_version: 2, asked: asked.to_owned(), hits, nearest }
+    SearchResult { schema_version: 2, asked: asked.to_owned(), answers: Vec::new(), hits, nearest }
 }
 
 /// What was told already. An application, its launchers and its package are one thing to whoever asks, and the best of them is
@@ -187,7 +198,15 @@ fn hit(
 ) -> Option<Hit> {
     let version = version.filter(|version| !version.is_empty()).cloned();
     let score_told = (score * 1000.0).round() / 1000.0;
-    (score > 0.15).then(|| Hit { what, name: name.clone(), version, package, matched, score: score_told })
+    (score > 0.15).then(|| Hit {
+        what,
+        name: name.clone(),
+        version,
+        package,
+        matched,
+        hidden: false,
+        score: score_told,
+    })
 }
 
 #[derive(Debug)]

@@ -11,6 +11,7 @@ mod pattern;
 mod roles;
 mod scores;
 mod traits;
+mod words;
 
 use serde::de::DeserializeOwned;
 
@@ -31,6 +32,7 @@ pub use pattern::{Matcher, Pattern, matches};
 pub use roles::{Role, Roles};
 pub use scores::Scores;
 pub use traits::{FolderClass, Trait, Traits, folder_class, trait_of};
+pub use words::{EverydayWord, everyday_words};
 
 #[cfg(test)]
 mod tests {

@@ -3,7 +3,7 @@ use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
-use tally_core::find::find;
+use tally_core::find::{Answer, SearchResult, answers, find};
 use tally_core::model::Label;
 use tally_readers::owner::{self, Owned};
 use tally_report::{FindView, OwnedFile, OwnerView};
@@ -16,9 +16,15 @@ pub(crate) fn run(args: &FindArgs, settings: &Settings) -> Result<Exit, CommandE
     if let Some(name) = &args.program {
         return owner(args, name, settings, |tree| owner::of_program(tree, name));
     }
-    let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
-    let result = find(&tally, &args.words.join(" "));
-    let exit = if result.hits.is_empty() { Exit::No } else { Exit::Done };
+    let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
+    let tally = install::find(&args.install, settings, &parts)?;
+    let asked = args.words.join(" ");
+    let result = SearchResult { answers: answers(&tally, &asked, &parts, &roles), ..find(&tally, &asked) };
+    let exit = if result.hits.is_empty() && !result.answers.iter().any(Answer::is_there) {
+        Exit::No
+    } else {
+        Exit::Done
+    };
     output::show(&FindView { label: tally.label, result }, settings)?;
     Ok(exit)
 }

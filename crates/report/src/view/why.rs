@@ -5,7 +5,7 @@ use crate::view::dim;
 use crate::wire::{CsvTable, WithText, pretty};
 use crate::words;
 use serde::Serialize;
-use tally_core::find::{Hit, SearchResult};
+use tally_core::find::{Answer, Hit, SearchResult};
 use tally_core::model::{Label, MissingFact, PackageRef, Reason, Text};
 use tally_core::weigh::Weighing;
 
@@ -227,6 +227,12 @@ impl View for FindView {
         let result = &self.result;
         let mut document = Document::default();
         document.title(self.label.title(), words::seen(self.label.seen_as()));
+        for answer in &result.answers {
+            document.paragraph(Line::from(Span::new(Role::Strong, words::found(answer))));
+        }
+        if result.hits.is_empty() && !result.answers.is_empty() {
+            return document;
+        }
         if result.hits.is_empty() {
             document
                 .paragraph(Line::from(Span::new(Role::Strong, format!("{} was not found.", result.asked))));
@@ -249,7 +255,7 @@ impl View for FindView {
             table.row(vec![
                 hit.name.as_str().into(),
                 hit.version.as_deref().unwrap_or("unknown").into(),
-                words::thing(hit.what.name()).into(),
+                if hit.hidden { dim("hidden launcher").into() } else { words::thing(hit.what.name()).into() },
                 hit.package.as_ref().map_or("no package", PackageRef::name).into(),
                 dim(words::matched(&hit.matched)),
             ]);
@@ -283,11 +289,14 @@ impl View for FindView {
         struct Wire<'a> {
             schema_version: u32,
             asked: &'a str,
+            answers: Vec<WithText<&'a Answer>>,
             hits: Vec<WithText<&'a Hit>>,
             nearest: &'a [Text],
         }
-        let SearchResult { schema_version, asked, hits, nearest } = &self.result;
+        let SearchResult { schema_version, asked, answers, hits, nearest } = &self.result;
+        let answers =
+            answers.iter().map(|answer| WithText { text: words::found(answer), data: answer }).collect();
         let hits = hits.iter().map(|hit| WithText { text: words::matched(&hit.matched), data: hit });
-        pretty(&Wire { schema_version: *schema_version, asked, hits: hits.collect(), nearest })
+        pretty(&Wire { schema_version: *schema_version, asked, answers, hits: hits.collect(), nearest })
     }
 }

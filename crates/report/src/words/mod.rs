@@ -8,6 +8,7 @@ mod changes;
 mod decisions;
 mod defaults;
 mod findings;
+mod found;
 mod headlines;
 mod kinds;
 mod rows;
@@ -21,6 +22,7 @@ pub use changes::{
 pub use decisions::{decision_kind, decision_names, decision_reason, decision_title};
 pub use defaults::decided;
 pub use findings::{finding, finding_title, purpose};
+pub use found::found;
 pub use headlines::{display, headline};
 pub use kinds::kind_reason;
 pub use rows::{cell, measure, measured_when, method, remark, row_label, thing};
