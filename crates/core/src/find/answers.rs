@@ -2,8 +2,8 @@
 
 use super::plain;
 use crate::compare::Named;
-use crate::knowledge::{PartRules, Roles, everyday_words};
-use crate::model::{FindingName, Kind, PackageRef, Tally, Text};
+use crate::knowledge::{PartRules, Roles, everyday_words, matches};
+use crate::model::{FindingName, Kind, Package, PackageRef, Tally, Text};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -60,6 +60,13 @@ pub enum Answer {
         /// The largest of them.
         largest: Vec<Text>,
     },
+    /// Packages that do what was asked for.
+    Packages {
+        /// What was asked for.
+        name: Text,
+        /// Those that are installed.
+        filled: Vec<Filled>,
+    },
     /// Findings of a rule.
     Finding {
         /// The rule.
@@ -73,7 +80,7 @@ impl Answer {
     /// Whether the install has what was asked for.
     pub const fn is_there(&self) -> bool {
         match self {
-            Self::Part { filled, .. } => !filled.is_empty(),
+            Self::Part { filled, .. } | Self::Packages { filled, .. } => !filled.is_empty(),
             Self::Instead { is_there, .. } => *is_there,
             Self::Role { app, others, .. } => app.is_some() || !others.is_empty(),
             Self::Kind { packages, .. } => *packages > 0,
@@ -109,6 +116,22 @@ pub fn answers(tally: &Tally, asked: &str, parts: &PartRules, roles: &Roles) -> 
     let kind = word.and_then(|word| word.kind);
     for kind in Kind::ALL.iter().filter(|one| Some(**one) == kind || is(one.name())) {
         answers.push(of_kind(tally, *kind));
+    }
+    if let Some(word) = word.filter(|word| !word.packages.is_empty()) {
+        let does = |package: &&Package| word.packages.iter().any(|pattern| matches(pattern, &package.name));
+        let filled = tally.present().filter(does).map(|package| {
+            let reference = package.reference();
+            let app = tally
+                .applications
+                .iter()
+                .find(|app| app.delivered.iter().any(|one| one.reference() == reference));
+            Filled {
+                name: app.map_or_else(|| package.name.clone(), |app| app.name.clone()),
+                version: Some(package.upstream_version.clone()),
+                package: Some(reference),
+            }
+        });
+        answers.push(Answer::Packages { name: asked.as_str().into(), filled: filled.collect() });
     }
     if let Some(finding) = word.and_then(|word| word.finding).filter(|_| kind.is_none()) {
         let found = tally.findings.iter().filter(|one| one.name() == finding);
@@ -183,7 +206,7 @@ fn instead(tally: &Tally, asked: &str, parts: &PartRules) -> Option<Answer> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Package, System, samples};
+    use crate::model::{System, samples};
 
     fn asked(tally: &Tally, asked: &str) -> Vec<Answer> {
         answers(tally, asked, &PartRules::built_in().unwrap(), &Roles::built_in().unwrap())

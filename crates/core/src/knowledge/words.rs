@@ -28,6 +28,8 @@ pub struct EverydayWord {
     pub roles: Vec<Text>,
     /// A kind of package.
     pub kind: Option<Kind>,
+    /// Patterns of packages that do it.
+    pub packages: Vec<Text>,
     /// A finding.
     pub finding: Option<FindingName>,
 }
@@ -62,7 +64,8 @@ mod tests {
             let answers = entry.part.is_some()
                 || !entry.roles.is_empty()
                 || entry.kind.is_some()
-                || entry.finding.is_some();
+                || entry.finding.is_some()
+                || !entry.packages.is_empty();
             assert!(answers, "{entry:?}");
         }
         assert!(seen.len() > 100);

@@ -45,6 +45,10 @@ pub fn found(answer: &Answer) -> String {
             bytes_human(*installed_bytes),
             largest_of(largest, *packages)
         ),
+        Answer::Packages { name, filled } if filled.is_empty() => {
+            format!("No program for this was found: {name}.")
+        }
+        Answer::Packages { name, filled } => format!("For {name}: {}.", all(filled)),
         Answer::Finding { finding, about } if about.is_empty() => {
             format!("{}: none was found.", super::finding_title(*finding))
         }
