@@ -75,7 +75,7 @@ pub struct Hit {
 pub const MATCH: f64 = 0.6;
 
 /// Names below this are not near.
-const NEAR: f64 = 0.4;
+const NEAR: f64 = 0.3;
 
 /// How well names match what was asked.
 #[derive(Debug)]

@@ -14,6 +14,7 @@ use crate::systems;
 use rustc_hash::FxHashMap;
 use std::cmp::Ordering;
 use std::collections::VecDeque;
+use std::sync::OnceLock;
 
 /// The position of a package in the list that a graph was made from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -30,6 +31,8 @@ pub struct Graph<'g> {
     recommends: Vec<usize>,
     /// For each package those that have it in a group.
     needed_by: Vec<Vec<Ix>>,
+    /// Where everything starts, found once.
+    roots: OnceLock<Vec<Ix>>,
 }
 
 impl<'g> Graph<'g> {
@@ -68,7 +71,7 @@ impl<'g> Graph<'g> {
             }
             wants.push(wanted);
         }
-        Self { packages, needs, wants, recommends, needed_by }
+        Self { packages, needs, wants, recommends, needed_by, roots: OnceLock::new() }
     }
 
     /// The package at a position.
@@ -89,7 +92,11 @@ impl<'g> Graph<'g> {
 
     /// Where everything starts: packages that were chosen, and of those whose reason nobody kept, those that nothing else
     /// [brings](Self::brings). One install may have both: a package system without reasons beside sandboxes that keep them.
-    pub fn roots(&self) -> Vec<Ix> {
+    pub fn roots(&self) -> &[Ix] {
+        self.roots.get_or_init(|| self.find_roots())
+    }
+
+    fn find_roots(&self) -> Vec<Ix> {
         let is_untold = |at: &Ix| self.package(*at).reason == Reason::Unknown;
         let mut wanted = vec![false; self.packages.len()];
         if self.all().any(|at| is_untold(&at)) {
@@ -173,9 +180,15 @@ impl<'g> Graph<'g> {
     /// First every package that depends on it and has no installed alternative, and so on. Then the dependencies that no remaining
     /// explicit or essential package needs or recommends, also those that nothing needed before: a clean-up takes them as well.
     pub fn leaves_with(&self, package: Ix) -> Vec<Ix> {
+        self.leave_with(&[package])
+    }
+
+    /// The same of several packages that are removed at once.
+    pub fn leave_with(&self, removed: &[Ix]) -> Vec<Ix> {
         let mut gone = vec![false; self.packages.len()];
-        gone[package.0] = true;
-        let mut queue = vec![package];
+        removed.iter().for_each(|at| gone[at.0] = true);
+        let is_removed = gone.clone();
+        let mut queue = removed.to_vec();
         while let Some(at) = queue.pop() {
             for source in &self.needed_by[at.0] {
                 let broken =
@@ -189,16 +202,16 @@ impl<'g> Graph<'g> {
         // When the metapackage itself is the one removed, they leave with it.
         let collected = self
             .all()
-            .filter(|at| *at != package && gone[at.0])
+            .filter(|at| !is_removed[at.0] && gone[at.0])
             .filter(|at| is_collection(self.package(*at)))
             .flat_map(|at| self.targets(at));
         // What nobody kept a reason for is not cleared either, and keeps what it needs.
         let untold = self.all().filter(|at| self.package(*at).reason == Reason::Unknown);
-        let roots = self.roots().into_iter().chain(collected).chain(untold).filter(|root| !gone[root.0]);
+        let roots = self.roots().iter().copied().chain(collected).chain(untold).filter(|root| !gone[root.0]);
         let stays = self.reachable(roots, &gone);
         let mut leaving: Vec<Ix> = self
             .all()
-            .filter(|at| *at != package)
+            .filter(|at| !is_removed[at.0])
             .filter(|at| gone[at.0] || (!stays[at.0] && self.package(*at).reason == Reason::Dependency))
             .collect();
         leaving.sort_by_key(|at| &self.package(*at).name);
@@ -462,7 +475,7 @@ mod tests {
                 });
                 match broken { Some(p) => gone.push(p), None => break }
             }
-            let mut stays: Vec<Ix> = graph.roots().into_iter().filter(|r| !gone.contains(r)).collect();
+            let mut stays: Vec<Ix> = graph.roots().iter().copied().filter(|r| !gone.contains(r)).collect();
             loop {
                 let more = stays.iter().flat_map(|p| graph.targets(*p)).find(|t| !gone.contains(t) && !stays.contains(t));
                 match more { Some(t) => stays.push(t), None => break }

@@ -18,6 +18,9 @@ pub struct Names {
     pub companion_endings: Vec<Text>,
     /// Projects whose sources have the number of their series in the name.
     pub series_in_source: Vec<Text>,
+    /// Pattern of packages of fonts that an interface can't do without.
+    #[serde(deserialize_with = "pattern")]
+    pub basic_fonts: Text,
     /// Pattern of packages that no clean-up takes.
     #[serde(deserialize_with = "pattern")]
     pub never_cleared: Text,

@@ -1,11 +1,14 @@
 //! Does it all fit, what would have to go if it does not, and what each choice weighs.
 
 mod choices;
+mod proposal;
 
 pub use choices::{Choice, Choices, choices};
+pub use proposal::{LeaveOut, LeaveOutKind};
 
 use crate::graph::{Graph, Ix};
 use crate::model::{Kind, PackageRef, Tally, Text};
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -37,6 +40,8 @@ pub struct Weighing {
     pub limit_bytes: u64,
     /// By how many bytes it is over; 0 when it fits.
     pub over_bytes: u64,
+    /// A set of what a person could leave out, least missed first, that reaches the limit or comes as near to it as there is.
+    pub proposal: Vec<LeaveOut>,
     /// What could be dropped: what is enough by itself first, the cheapest of it before all; then the heaviest.
     pub droppable: Vec<Droppable>,
 }
@@ -47,7 +52,11 @@ pub fn weigh(tally: &Tally, limit_bytes: u64, plus_bytes: u64) -> Weighing {
     let installed_bytes = tally.installed_bytes();
     let over_bytes = installed_bytes.saturating_add(plus_bytes).saturating_sub(limit_bytes);
     let graph = Graph::new(&tally.packages);
-    let mut droppable = if over_bytes == 0 { Vec::new() } else { candidates(tally, &graph, over_bytes) };
+    let kept = proposal::kept(tally, &graph);
+    let proposal =
+        if over_bytes == 0 { Vec::new() } else { proposal::proposal(tally, &graph, &kept, over_bytes) };
+    let mut droppable =
+        if over_bytes == 0 { Vec::new() } else { candidates(tally, &graph, &kept, over_bytes) };
     droppable.sort_by(|a, b| {
         let order =
             if a.enough { a.frees_bytes.cmp(&b.frees_bytes) } else { b.frees_bytes.cmp(&a.frees_bytes) };
@@ -56,10 +65,10 @@ pub fn weigh(tally: &Tally, limit_bytes: u64, plus_bytes: u64) -> Weighing {
             .then(if a.enough == b.enough { order } else { std::cmp::Ordering::Equal })
             .then_with(|| a.name.cmp(&b.name))
     });
-    Weighing { schema_version: 2, installed_bytes, plus_bytes, limit_bytes, over_bytes, droppable }
+    Weighing { schema_version: 2, installed_bytes, plus_bytes, limit_bytes, over_bytes, proposal, droppable }
 }
 
-fn candidates(tally: &Tally, graph: &Graph<'_>, over: u64) -> Vec<Droppable> {
+fn candidates(tally: &Tally, graph: &Graph<'_>, kept: &[bool], over: u64) -> Vec<Droppable> {
     let essential = |at: Ix| {
         let package = graph.package(at);
         package.essential
@@ -74,11 +83,13 @@ fn candidates(tally: &Tally, graph: &Graph<'_>, over: u64) -> Vec<Droppable> {
         matches!(package.kind, Kind::Application | Kind::Game | Kind::Artwork | Kind::Language | Kind::Font)
             || package.reason == crate::model::Reason::Explicit
     });
+    let wanted: Vec<Ix> = wanted.collect();
     wanted
+        .into_par_iter()
         .filter_map(|at| {
             let leaving = graph.leaves_with(at);
-            // What would tear the base system down is no suggestion.
-            if leaving.iter().any(|at| graph.package(*at).essential) {
+            // What would tear the base system or the desktop down is no suggestion.
+            if kept[at.0] || leaving.iter().any(|at| kept[at.0]) {
                 return None;
             }
             let frees_bytes = graph.bytes(leaving.iter().copied().chain([at]));
@@ -95,4 +106,61 @@ fn candidates(tally: &Tally, graph: &Graph<'_>, over: u64) -> Vec<Droppable> {
         })
         .filter(|droppable| droppable.frees_bytes > 0)
         .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Dependency, Package, Reason, System, samples};
+
+    fn package(name: &str, kind: Kind, megabytes: u64, needs: &[&str]) -> Package {
+        let mut package = Package::new(System::Dpkg, name, "1");
+        (package.kind, package.installed_bytes) = (kind, Some(megabytes * 1_000_000));
+        if kind == Kind::Metapackage {
+            package.section = "metapackages".into();
+        }
+        package.reason = if needs.is_empty() { Reason::Dependency } else { Reason::Explicit };
+        let need = |name: &&str| Dependency { name: (*name).into(), op: None, version: None };
+        package.depends = needs.iter().map(|name| std::iter::once(need(name)).collect()).collect();
+        package
+    }
+
+    #[test]
+    fn a_set_reaches_the_limit_with_what_is_missed_least_and_leaves_the_desktop_alone() {
+        let mut tally = samples::tally();
+        tally.packages = vec![
+            package(
+                "weir-desktop",
+                Kind::Metapackage,
+                1,
+                &["weir-shell", "weir-doc", "lang-reed", "frogleap", "fonts-core"],
+            ),
+            package("weir-shell", Kind::Desktop, 100, &[]),
+            package("weir-doc", Kind::Documentation, 30, &[]),
+            package("lang-reed", Kind::Language, 40, &[]),
+            package("frogleap", Kind::Game, 50, &[]),
+            package("fonts-core", Kind::Font, 60, &[]),
+            package("inkcap", Kind::Application, 20, &["fonts-core"]),
+        ];
+        let names = |limit: u64| -> Vec<LeaveOutKind> {
+            weigh(&tally, limit * 1_000_000, 0).proposal.iter().map(|part| part.kind).collect()
+        };
+        assert_eq!(names(400), []);
+        assert_eq!(names(280), [LeaveOutKind::Documentation]);
+        assert_eq!(
+            names(265),
+            [LeaveOutKind::Languages],
+            "documentation alone is not enough, and not needed beside them"
+        );
+        assert_eq!(names(240), [LeaveOutKind::Documentation, LeaveOutKind::Languages]);
+        let all = weigh(&tally, 1, 0);
+        assert!(
+            all.proposal.iter().all(|part| part
+                .packages
+                .iter()
+                .all(|one| !["weir-shell", "fonts-core"].contains(&one.name())))
+        );
+        assert!(all.droppable.iter().all(|one| one.package.name() != "weir-shell"));
+        assert_eq!(all.proposal.last().unwrap().together_bytes, 121_000_000);
+    }
 }

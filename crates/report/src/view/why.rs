@@ -146,6 +146,33 @@ pub struct WeighView {
     pub weighing: Weighing,
 }
 
+/// The set that reaches the limit, least missed first.
+fn leave_out(document: &mut Document, weighing: &Weighing) {
+    let Some(last) = weighing.proposal.last() else { return };
+    let reaches = last.together_bytes >= weighing.over_bytes;
+    document.heading(if reaches {
+        "Leave out, to reach the limit"
+    } else {
+        "All that could be left out; the limit is out of reach"
+    });
+    let mut table = Table::new(vec![
+        Column::new("leave out").name(),
+        Column::new("packages").right().drops(1),
+        Column::new("frees MB alone").right(),
+        Column::new("MB together").right(),
+    ]);
+    for part in &weighing.proposal {
+        let what = words::leave_out(part.kind, part.name.as_ref());
+        table.row(vec![
+            what.into(),
+            part.packages.len().to_string().into(),
+            megabytes(part.frees_bytes).into(),
+            megabytes(part.together_bytes).into(),
+        ]);
+    }
+    document.push(Block::Table(table));
+}
+
 /// Suggestions that the screen shows.
 const SUGGESTIONS: usize = 15;
 
@@ -167,6 +194,8 @@ impl View for WeighView {
         }
         let over = Span::new(Role::LookTwice, format!("{} over", bytes_human(weighing.over_bytes)));
         document.paragraph(Line::from(said).and(over));
+        leave_out(&mut document, weighing);
+        document.heading("One by one");
         let mut table = Table::new(vec![
             Column::new("remove").name(),
             Column::new("frees MB").right(),

@@ -1,6 +1,8 @@
 use super::{listed, versioned};
 use crate::text::{bytes_human, count_of};
 use tally_core::find::{Answer, Filled};
+use tally_core::model::Text;
+use tally_core::weigh::LeaveOutKind;
 
 /// Names that one line holds.
 const NAMES: usize = 6;
@@ -71,5 +73,21 @@ fn largest_of(largest: &[tally_core::model::Text], packages: u64) -> String {
         listed(largest, largest.len().max(1))
     } else {
         format!("{} and {rest} more", largest.join(", "))
+    }
+}
+
+/// What could be left out, and why it would hardly be missed.
+pub fn leave_out(kind: LeaveOutKind, name: Option<&Text>) -> String {
+    let name = name.map_or("", Text::as_str);
+    match kind {
+        LeaveOutKind::Documentation => "documentation".to_owned(),
+        LeaveOutKind::Languages => "languages".to_owned(),
+        LeaveOutKind::Games => "games".to_owned(),
+        LeaveOutKind::Wallpapers => "wallpapers that are not set".to_owned(),
+        LeaveOutKind::Fonts => "fonts beside the basic ones".to_owned(),
+        LeaveOutKind::Firmware => "firmware, if the hardware does not need it".to_owned(),
+        LeaveOutKind::Extra => name.to_owned(),
+        LeaveOutKind::Double => format!("{name}, another app does the same"),
+        LeaveOutKind::App => format!("{name}, the only app for its job"),
     }
 }

@@ -22,7 +22,7 @@ pub use changes::{
 pub use decisions::{decision_kind, decision_names, decision_reason, decision_title};
 pub use defaults::decided;
 pub use findings::{finding, finding_title, purpose};
-pub use found::found;
+pub use found::{found, leave_out};
 pub use headlines::{display, headline};
 pub use kinds::kind_reason;
 pub use rows::{cell, measure, measured_when, method, remark, row_label, thing};
