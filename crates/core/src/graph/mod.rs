@@ -444,7 +444,7 @@ mod tests {
     fn without_reasons_what_nothing_needs_is_a_root() {
         let packages = [package("a", Reason::Unknown, &["b"]), package("b", Reason::Unknown, &["b"])];
         let graph = Graph::new(&packages);
-        assert_eq!(names(&graph, &graph.roots()), ["a"]);
+        assert_eq!(names(&graph, graph.roots()), ["a"]);
     }
 
     fn random() -> impl Strategy<Value = Vec<Package>> {

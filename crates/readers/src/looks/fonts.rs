@@ -34,7 +34,7 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<Look> {
                 continue;
             }
             let file = path.to_string_lossy().into_owned();
-            let style = path.file_stem().map(|stem| name_text(stem)).unwrap_or_default();
+            let style = path.file_stem().map(name_text).unwrap_or_default();
             let family = style.split('-').next().unwrap_or(&style);
             let near = format!("{}/{family}", path.parent().unwrap_or(Path::new("")).display());
             let names = asked.entry(near).or_insert_with(|| families_of(tree, &path));

@@ -50,22 +50,15 @@ mod tests {
                       <key name='on' type='b'><default>false</default></key></schema>\
                       <schema id='org.marsh.reader.deep'><key name='on' type='b'><default>true</default></key></schema></schemalist>";
         let tree = MemoryTree::new()
-            .file(format!("usr/share/glib-2.0/schemas/org.marsh.reader.gschema.xml"), schema)
-            .file(
-                format!("usr/share/glib-2.0/schemas/10_a.gschema.override"),
-                "[org.marsh.reader]\nloud=true\n",
-            )
-            .file(
-                format!("usr/share/glib-2.0/schemas/20_b.gschema.override"),
-                "[org.marsh.reader]\nloud=false\n",
-            );
+            .file("usr/share/glib-2.0/schemas/org.marsh.reader.gschema.xml", schema)
+            .file("usr/share/glib-2.0/schemas/10_a.gschema.override", "[org.marsh.reader]\nloud=true\n")
+            .file("usr/share/glib-2.0/schemas/20_b.gschema.override", "[org.marsh.reader]\nloud=false\n");
         let holds = |condition: &str| holds(&NewUser::of(&tree, None, &[]), condition);
         assert!(!holds("GSettings org.marsh.reader on"));
         assert!(!holds("GSettings org.marsh.reader loud"), "the last override wins");
         assert!(holds("GSettings org.marsh.reader.deep on"), "in the file of the schema above");
         assert!(holds("GSettings org.marsh.unknown on"));
-        let cut = MemoryTree::new()
-            .file(format!("usr/share/glib-2.0/schemas/org.marsh.gschema.xml"), &schema[..90]);
+        let cut = MemoryTree::new().file("usr/share/glib-2.0/schemas/org.marsh.gschema.xml", &schema[..90]);
         assert!(super::holds(&NewUser::of(&cut, None, &[]), "GSettings org.marsh.reader loud"));
     }
 

@@ -284,7 +284,7 @@ impl View for FindView {
             table.row(vec![
                 hit.name.as_str().into(),
                 hit.version.as_deref().unwrap_or("unknown").into(),
-                if hit.hidden { dim("hidden launcher").into() } else { words::thing(hit.what.name()).into() },
+                if hit.hidden { dim("hidden launcher") } else { words::thing(hit.what.name()).into() },
                 hit.package.as_ref().map_or("no package", PackageRef::name).into(),
                 dim(words::matched(&hit.matched)),
             ]);

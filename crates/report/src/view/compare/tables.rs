@@ -37,7 +37,7 @@ pub(super) fn key_figures(document: &mut Document, comparison: &Comparison) {
             }
             (_, is) => Span::new(Role::Strong, told(is)),
         };
-        table.row(vec![label.into(), told(&figure.was).into(), is.into()]);
+        table.row(vec![label.into(), told(&figure.was).into(), is]);
     }
     document.push(Block::Table(table));
 }
