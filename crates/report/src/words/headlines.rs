@@ -4,7 +4,7 @@ use tally_core::compare::{
     ApplicationChangeKind, DecisionKind, DefaultChangeKind, Filling, ListItem, Named, News, PartChangeKind,
     Succession, Weight,
 };
-use tally_core::model::{System, Text};
+use tally_core::model::{Looks, Session, System, Text};
 
 /// Names that one line holds; the rest is counted.
 const NAMES: usize = 4;
@@ -70,6 +70,18 @@ pub fn display(name: &str) -> &str {
         "wayland" => "Wayland",
         other => other,
     }
+}
+
+/// The session that starts, how it draws, and what starts it: `GNOME (Wayland), by gdm`. `None` where nothing tells.
+pub fn session(looks: &Looks) -> Option<String> {
+    let id = looks.default_session.as_ref()?;
+    let shown = looks.default_display.as_ref();
+    let is = |one: &&Session| one.id == *id && shown.is_none_or(|shown| one.display == *shown);
+    let name = looks.sessions.iter().find(is).map_or(id, |session| &session.name);
+    let draws = shown.map(|shown| display(shown)).filter(|shown| !name.contains(shown));
+    let draws = draws.map(|shown| format!(" ({shown})")).unwrap_or_default();
+    let by = looks.display_manager.as_ref().map(|manager| format!(", by {manager}")).unwrap_or_default();
+    Some(format!("{name}{draws}{by}"))
 }
 
 fn look(item: ListItem, was: Option<&Text>, is: Option<&Text>) -> String {

@@ -23,7 +23,7 @@ pub use decisions::{decision_kind, decision_names, decision_reason, decision_tit
 pub use defaults::decided;
 pub use findings::{finding, finding_title, purpose};
 pub use found::{found, leave_out};
-pub use headlines::{display, headline};
+pub use headlines::{display, headline, session};
 pub use kinds::kind_reason;
 pub use rows::{cell, measure, measured_when, method, remark, row_label, thing};
 pub use sources::{doubt, hidden, key, matched, missing_fact, not_comparable, not_recorded, section, seen};

@@ -4,14 +4,14 @@ use crate::view::dim;
 use crate::wire::CsvTable;
 use crate::words;
 use serde::Serialize;
-use tally_core::model::{Look, PackageRef, Tally, Text};
+use tally_core::model::{Look, Looks, PackageRef, Tally, Text};
 
 pub(super) fn document(tally: &Tally) -> Document {
     let looks = &tally.looks;
     let mut document = Document::default();
     document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     let sessions: Vec<String> =
-        looks.sessions.iter().map(|s| format!("{} ({})", s.name, s.display)).collect();
+        looks.sessions.iter().map(|s| format!("{} ({})", s.name, words::display(&s.display))).collect();
     let pictures: u64 = looks.wallpapers.iter().filter_map(|pack| pack.count).map(u64::from).sum();
     let packs =
         format!("{} in {}", count_of(pictures, "picture"), count_of(looks.wallpapers.len() as u64, "pack"));
@@ -19,7 +19,7 @@ pub(super) fn document(tally: &Tally) -> Document {
         fact(
             "Sessions",
             if sessions.is_empty() { "none".into() } else { sessions.join(", ") },
-            set(looks.default_session.as_ref()),
+            started(looks),
         ),
         fact("Themes", named(&looks.themes), set(looks.default_theme.as_ref())),
         fact("Icon sets", named(&looks.icon_sets), set(looks.default_icons.as_ref())),
@@ -30,8 +30,18 @@ pub(super) fn document(tally: &Tally) -> Document {
         ),
         fact(
             "Fonts",
-            format!("{}: {}", count_of(looks.fonts.len() as u64, "folder"), named(&looks.fonts)),
+            format!("{}: {}", count_of(looks.fonts.len() as u64, "font"), named(&looks.fonts)),
             set(looks.default_font.as_ref()),
+        ),
+        fact(
+            "Mouse pointer",
+            looks.default_pointer.as_deref().unwrap_or("not set").to_owned(),
+            Line::default(),
+        ),
+        fact(
+            "Colour scheme",
+            looks.default_colours.as_deref().unwrap_or("not set").to_owned(),
+            Line::default(),
         ),
     ]));
     let files: Vec<String> = looks.evidence.iter().map(tally_core::model::Evidence::place).collect();
@@ -48,6 +58,14 @@ fn fact(name: &str, value: String, set: Line) -> Fact {
     let mut value = Line::from(value);
     value.0.extend(set.0);
     Fact { name: name.into(), value, aside: Line::default() }
+}
+
+/// The session that starts, how it draws, and what starts it.
+fn started(looks: &Looks) -> Line {
+    match words::session(looks) {
+        Some(said) => dim(format!("; starts: {said}")).into(),
+        None => Line::default(),
+    }
 }
 
 fn set(default: Option<&Text>) -> Line {

@@ -34,6 +34,7 @@ pub(super) fn document(tally: &Tally, roles: &Roles) -> Document {
     document.paragraph(origin(tally));
     let mut facts = in_the_box(tally);
     facts.extend(under_the_hood(tally));
+    facts.extend(words::session(&tally.looks).map(|said| fact("Session", said, Line::default())));
     facts.extend(default_apps(tally, roles));
     facts.extend(startup(tally));
     facts.extend(since_installation(tally));
@@ -47,6 +48,7 @@ pub(super) fn document(tally: &Tally, roles: &Roles) -> Document {
 const SECTIONS: &[(&str, &str)] = &[
     ("In the box", "packages"),
     ("Under the hood", "parts"),
+    ("Session", "looks"),
     ("Default apps", "defaults"),
     ("Startup", "startup"),
     ("Worth a second look", "findings"),
