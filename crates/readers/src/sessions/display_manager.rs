@@ -315,18 +315,25 @@ impl<'a> Rule<'a> {
             words.find(|word| matches!(word.as_str(), "--cmd" | "-c" | "--command"))?;
             words.next()
         });
+        let told_something = told.is_some();
         let by_config = told.map(|line| Command::parse(&line)).and_then(|command| {
             let same = self.sessions.iter().find(|one| one.command.is_same(&command));
             let program = || self.sessions.iter().find(|one| one.command.program == command.program);
             Some(Chosen { file: same.or_else(program)?, evidence: Some(file.to_owned()) })
         });
-        by_config.or_else(|| self.only())
+        // What it is told to start is no session: a login shell, say.
+        if told_something { by_config } else { by_config.or_else(|| self.only()) }
     }
 
     /// The session of the program that the system's alternatives name as session manager: the one that runs just that, else one of X11 of
     /// the same desktop.
     fn by_alternative(&self) -> Option<Chosen<'a>> {
-        let link = "etc/alternatives/x-session-manager";
+        // As /etc/X11/Xsession asks them: a window manager starts where there is no session manager.
+        let links = ["etc/alternatives/x-session-manager", "etc/alternatives/x-window-manager"];
+        links.into_iter().find_map(|link| self.by_link(link))
+    }
+
+    fn by_link(&self, link: &str) -> Option<Chosen<'a>> {
         let target = self.tree.read_link(Path::new(link)).ok()?;
         let command = Command::parse(&target.to_string_lossy());
         let x11 = || self.sessions.iter().filter(|one| one.session.display == "x11");
@@ -418,6 +425,9 @@ mod tests {
         let greetd = manager(sessions(), "greetd");
         let config = "[default_session]\ncommand = \"tuigreet --time --cmd 'weir --wayland'\"\n";
         is(&greetd.file("etc/greetd/config.toml", config), ("greetd", "weir-w", "wayland"));
+        let shell = "[default_session]\ncommand = \"agreety --cmd '${SHELL:-/bin/sh}'\"\n";
+        let console = manager(session(MemoryTree::new(), "wayland-sessions/weir", "Weir", "weir"), "greetd");
+        is(&console.file("etc/greetd/config.toml", shell), ("greetd", "", ""));
         let lxdm = manager(sessions(), "lxdm").file("etc/lxdm/lxdm.conf", "[base]\nsession=/usr/bin/alder\n");
         is(&lxdm, ("lxdm", "alder", "x11"));
     }
@@ -444,6 +454,17 @@ mod tests {
             &none.link("etc/alternatives/x-session-manager", "/usr/bin/none"),
             ("lightdm", "lightdm-xsession", "x11"),
         );
+    }
+
+    #[test]
+    fn a_window_manager_starts_where_there_is_no_session_manager() {
+        let tree = session(
+            manager(sessions(), "lightdm"),
+            "xsessions/lightdm-xsession",
+            "Default Xsession",
+            "default",
+        );
+        is(&tree.link("etc/alternatives/x-window-manager", "/usr/bin/alder"), ("lightdm", "alder", "x11"));
     }
 
     #[test]
