@@ -11,6 +11,17 @@ fn place() -> Place {
 }
 
 #[test]
+fn a_page_and_the_notes_of_a_comparison_have_figures_and_headlines() {
+    let place = Place::with_installs(&["4.0-reedbed", "5.0-reedbed"]);
+    let compared = "report root-4.0-reedbed root-5.0-reedbed";
+    for form in ["html", "markdown"] {
+        let told = place.run(&format!("{compared} --format {form}")).plain();
+        let (figures, headlines) = (told.find("Key figures"), told.find("Lapwing replaces Marshlight"));
+        assert!(figures.is_some() && headlines > figures, "{form}: {figures:?} {headlines:?}");
+    }
+}
+
+#[test]
 fn a_folder_holds_every_form_and_each_ending_is_one() {
     let place = place();
     let compared = "report saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed";

@@ -16,6 +16,7 @@ use crate::render::{RenderError, RenderOptions, html, markdown, terminal};
 use crate::text::count_of;
 use crate::view::{
     CompareView, CompareWhat, GridView, ShowView, ShowWhat, all_seen, capital, dim, findings_with_text,
+    key_figures,
 };
 use crate::wire::CsvTable;
 use crate::words;
@@ -134,11 +135,17 @@ impl Report {
             blocks.retain(|block| !matches!(block, Block::Heading(_)));
             blocks
         };
+        // The key figures are a section of their own; headlines go up to the next heading.
+        let mut figures = Document::default();
+        key_figures(&mut figures, comparison);
+        figures.blocks.retain(|block| !matches!(block, Block::Heading(_)));
         let first: Vec<Block> = without_title(view(CompareWhat::Headlines).document())
             .into_iter()
+            .skip_while(|block| matches!(block, Block::Heading(_)) || figures.blocks.contains(block))
             .take_while(|block| !matches!(block, Block::Heading(_)))
             .collect();
         let parts = [
+            Part::open("figures", "Key figures", figures.blocks),
             Part::open("headlines", "Headlines", first).then(&charts, "changes"),
             Part::open("parts", "Under the hood", section(CompareWhat::Parts)),
             Part::open("programs", "Programs", section(CompareWhat::Applications)),

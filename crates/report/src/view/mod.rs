@@ -12,6 +12,7 @@ mod trail;
 mod why;
 
 pub use check::CheckView;
+pub(crate) use compare::key_figures;
 pub use compare::{CompareView, CompareWhat, Filter};
 pub use grid::GridView;
 pub(crate) use grid::likeness_by;

@@ -2,6 +2,8 @@ mod rows;
 mod sections;
 mod tables;
 
+pub(crate) use tables::key_figures;
+
 use super::{dim, side_by_side};
 use crate::View;
 use crate::document::{Document, Line, Role, Span};

@@ -15,7 +15,7 @@ pub(super) fn step(step: Option<Step>) -> &'static str {
 }
 
 /// Versions that people ask for first, on both sides.
-pub(super) fn key_figures(document: &mut Document, comparison: &Comparison) {
+pub(crate) fn key_figures(document: &mut Document, comparison: &Comparison) {
     if comparison.key_figures.is_empty() {
         return;
     }
