@@ -1,9 +1,11 @@
 use super::stem::stem;
 use super::{ApplicationChange, ApplicationChangeKind, DefaultChange, DefaultChangeKind, NameAndVersion};
 use crate::derive::application_id;
-use crate::model::{Application, Does, Launcher, System, Tally, Text};
+use crate::model::{Application, Delivery, Does, Launcher, PackageRef, System, Tally, Text};
 use crate::version;
 use rustc_hash::FxHashMap;
+use std::collections::{BTreeMap, VecDeque};
+use std::hash::Hash;
 
 /// Applications of one side, and its launchers, which know of those that are hidden as well.
 #[derive(Clone, Copy)]
@@ -35,13 +37,12 @@ impl<'a> Menus<'a> {
 ///
 /// Applications are the same when their identifiers are; of those left, when their names are, ignoring case. One that stands in
 /// the menu of one side only may be hidden on the other: then it neither came nor went.
-pub(super) fn changes(before: Menus<'_>, after: Menus<'_>) -> Vec<ApplicationChange> {
+pub(super) fn changes(before: Menus<'_>, after: Menus<'_>, pairs: &Partners) -> Vec<ApplicationChange> {
     let (old, new) = (before.applications, after.applications);
-    let pairs = pair(old, new);
     let (was_hidden, is_hidden) = (before.hidden(), after.hidden());
     let mut partnered = vec![false; new.len()];
     let mut changes = Vec::new();
-    for (application, partner) in old.iter().zip(&pairs) {
+    for (application, partner) in old.iter().zip(pairs) {
         match partner {
             Some(j) => {
                 partnered[*j] = true;
@@ -96,13 +97,10 @@ pub(super) fn join_replaced(
         };
         let mut before = changes[gone].clone();
         let change = &mut changes[new];
-        // Two programs of one name are told apart by their packages.
-        if before.name == change.name {
-            let told = |name: &Text, package: Option<&Text>| {
-                package.map_or_else(|| name.clone(), |package| format!("{name} ({package})").into())
-            };
-            before.name = told(&before.name, packages.0.get(before.id.as_str()).copied());
-            change.name = told(&change.name, packages.1.get(change.id.as_str()).copied());
+        let packages =
+            (packages.0.get(before.id.as_str()).copied(), packages.1.get(change.id.as_str()).copied());
+        if let Some((was, is)) = told_apart((&before.name, packages.0), (&change.name, packages.1)) {
+            (before.name, change.name) = (was, is);
         }
         change.change = ApplicationChangeKind::Replaced;
         change.in_place_of = Some(NameAndVersion {
@@ -123,56 +121,107 @@ fn sort(changes: &mut [ApplicationChange]) {
     });
 }
 
-/// Whether two applications of one name may be the same: two packages of one system that are called otherwise hold two programs.
-fn may_be_same(old: &Application, new: &Application) -> bool {
-    let (Some(was), Some(is)) = (old.delivered.first(), new.delivered.first()) else { return true };
-    old.id.eq_ignore_ascii_case(&new.id) || was.system != is.system || stem(&was.package) == stem(&is.package)
+/// For each old application the position of the new one that is the same.
+pub(super) type Partners = Vec<Option<usize>>;
+
+/// Pairs applications: by identifier; by name, of packages that are called alike, as two others of one system hold two programs; by name
+/// across systems; then the only ones that are left of a package, whatever they are called now.
+pub(super) fn pair(old: &[Application], new: &[Application]) -> Partners {
+    let mut work = Pairing { old, new, partners: vec![None; old.len()], taken: vec![false; new.len()] };
+    let first = |a: &Application| a.delivered.first().map(|first| (first.system, stem(&first.package)));
+    work.by(|a| a.id.to_lowercase());
+    work.by(|a| (a.name.to_lowercase(), first(a)));
+    work.across_systems();
+    work.alone_in_package();
+    work.partners
 }
 
-/// For each old application the position of the new one that is the same.
-fn pair(old: &[Application], new: &[Application]) -> Vec<Option<usize>> {
-    let mut pairs = vec![None; old.len()];
-    let mut taken = vec![false; new.len()];
-    for key in [|a: &Application| a.id.to_lowercase(), |a: &Application| a.name.to_lowercase()] {
-        let mut waiting: FxHashMap<String, Vec<usize>> = FxHashMap::default();
-        for (j, application) in new.iter().enumerate().rev().filter(|(j, _)| !taken[*j]) {
-            waiting.entry(key(application)).or_default().push(j);
-        }
-        for (i, application) in old.iter().enumerate() {
-            if pairs[i].is_some() {
-                continue;
-            }
-            let Some(others) = waiting.get_mut(&key(application)) else { continue };
-            if let Some(at) = others.iter().rposition(|j| may_be_same(application, &new[*j])) {
-                let j = others.remove(at);
-                pairs[i] = Some(j);
-                taken[j] = true;
+struct Pairing<'a> {
+    old: &'a [Application],
+    new: &'a [Application],
+    partners: Partners,
+    taken: Vec<bool>,
+}
+
+impl Pairing<'_> {
+    fn free_old(&self) -> Vec<usize> {
+        (0..self.old.len()).filter(|i| self.partners[*i].is_none()).collect()
+    }
+
+    fn free_new(&self) -> impl Iterator<Item = usize> + '_ {
+        (0..self.new.len()).filter(|j| !self.taken[*j])
+    }
+
+    fn take(&mut self, old: usize, new: usize) {
+        (self.partners[old], self.taken[new]) = (Some(new), true);
+    }
+
+    /// Pairs what has one key, in the order of the lists.
+    fn by<K: Hash + Eq>(&mut self, key: impl Fn(&Application) -> K) {
+        let mut waiting: FxHashMap<K, VecDeque<usize>> = FxHashMap::default();
+        self.free_new().for_each(|j| waiting.entry(key(&self.new[j])).or_default().push_back(j));
+        for i in self.free_old() {
+            if let Some(j) = waiting.get_mut(&key(&self.old[i])).and_then(VecDeque::pop_front) {
+                self.take(i, j);
             }
         }
     }
-    // Of one package that has a single launcher left on each side, which may be called otherwise now.
-    let package = |a: &Application| Some((a.delivered.first()?.system, a.delivered.first()?.package.clone()));
-    for (i, application) in old.iter().enumerate().filter(|(i, _)| pairs[*i].is_none()).collect::<Vec<_>>() {
-        let Some(own) = package(application) else { continue };
-        let mut others = (0..new.len()).filter(|j| !taken[*j] && package(&new[*j]).as_ref() == Some(&own));
-        let mut alone =
-            (0..old.len()).filter(|k| pairs[*k].is_none() && package(&old[*k]).as_ref() == Some(&own));
-        if let (Some(j), None, Some(_), None) = (others.next(), others.next(), alone.next(), alone.next()) {
-            pairs[i] = Some(j);
-            taken[j] = true;
+
+    /// Pairs what is called the same and is delivered by different systems, or by none.
+    fn across_systems(&mut self) {
+        let system = |a: &Application| a.delivered.first().map(|first| first.system);
+        let mut waiting: FxHashMap<String, BTreeMap<Option<System>, VecDeque<usize>>> = FxHashMap::default();
+        for j in self.free_new() {
+            let of_name = waiting.entry(self.new[j].name.to_lowercase()).or_default();
+            of_name.entry(system(&self.new[j])).or_default().push_back(j);
+        }
+        for i in self.free_old() {
+            let own = system(&self.old[i]);
+            let Some(of_name) = waiting.get_mut(&self.old[i].name.to_lowercase()) else { continue };
+            let mut others = of_name.iter_mut().filter(|(other, _)| own.is_none() || **other != own);
+            if let Some(j) = others.find_map(|(_, others)| others.pop_front()) {
+                self.take(i, j);
+            }
         }
     }
-    pairs
+
+    /// Pairs the one that is left of a package with the one that is left of it on the other side.
+    fn alone_in_package(&mut self) {
+        let package = |a: &Application| a.delivered.first().map(Delivery::reference);
+        let mut left: FxHashMap<PackageRef, (Vec<usize>, Vec<usize>)> = FxHashMap::default();
+        for (i, package) in self.free_old().into_iter().filter_map(|i| Some((i, package(&self.old[i])?))) {
+            left.entry(package).or_default().0.push(i);
+        }
+        for (j, package) in self.free_new().filter_map(|j| Some((j, package(&self.new[j])?))) {
+            left.entry(package).or_default().1.push(j);
+        }
+        for i in self.free_old() {
+            if let Some((old, new)) = package(&self.old[i]).and_then(|package| left.get(&package))
+                && let ([_], [j]) = (&old[..], &new[..])
+            {
+                self.take(i, *j);
+            }
+        }
+    }
 }
 
 /// For each old application that has another identifier now, the new one.
-pub(super) fn renamed<'a>(before: Menus<'a>, after: Menus<'a>) -> FxHashMap<&'a str, &'a str> {
-    let pairs = pair(before.applications, after.applications);
-    let named = before.applications.iter().zip(pairs);
+pub(super) fn renamed<'a>(
+    before: Menus<'a>,
+    after: Menus<'a>,
+    partners: &Partners,
+) -> FxHashMap<&'a str, &'a str> {
+    let named = before.applications.iter().zip(partners);
     named
-        .filter_map(|(old, j)| Some((old.id.as_str(), after.applications.get(j?)?.id.as_str())))
+        .filter_map(|(old, j)| Some((old.id.as_str(), after.applications.get((*j)?)?.id.as_str())))
         .filter(|(old, new)| old != new)
         .collect()
+}
+
+/// Two programs of one name, told apart by their packages; `None` where they are called otherwise, or a package is not known.
+pub(super) fn told_apart(was: (&Text, Option<&Text>), is: (&Text, Option<&Text>)) -> Option<(Text, Text)> {
+    let told = |(name, package): (&Text, Option<&Text>)| Some(format!("{name} ({})", package?).into());
+    if was.0 == is.0 { told(was).zip(told(is)) } else { None }
 }
 
 fn systems(application: &Application) -> Vec<System> {
@@ -230,7 +279,7 @@ fn change(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Delivery, Menu};
+    use crate::model::Menu;
     use crate::model::{HiddenBecause, HiddenBy};
 
     fn application(id: &str, name: &str, version: &str, system: System) -> Application {
@@ -245,6 +294,10 @@ mod tests {
             launchers: Vec::new(),
             bytes: None,
         }
+    }
+
+    fn changes(before: Menus<'_>, after: Menus<'_>) -> Vec<ApplicationChange> {
+        super::changes(before, after, &pair(before.applications, after.applications))
     }
 
     fn menus<'a>(applications: &'a [Application], launchers: &'a [Launcher]) -> Menus<'a> {
@@ -314,7 +367,7 @@ mod tests {
     fn another_system_is_a_move_even_with_another_version() {
         let (old, new) =
             (application("a", "A", "1", System::Dpkg), application("a", "A", "2", System::Flatpak));
-        let changes = changes(menus(&[old], &[]), menus(&[new], &[]));
+        let changes = self::changes(menus(&[old], &[]), menus(&[new], &[]));
         assert_eq!(changes[0].change, ApplicationChangeKind::FormatChanged);
         assert_eq!(
             (&changes[0].old_systems[..], &changes[0].new_systems[..]),
@@ -325,10 +378,24 @@ mod tests {
     #[test]
     fn what_has_no_partner_is_new_or_gone() {
         let (old, new) = (application("a", "A", "1", System::Dpkg), application("b", "B", "1", System::Dpkg));
-        let changes = changes(menus(&[old], &[]), menus(&[new], &[]));
+        let changes = self::changes(menus(&[old], &[]), menus(&[new], &[]));
         assert_eq!(
             changes.iter().map(|c| c.change).collect::<Vec<_>>(),
             [ApplicationChangeKind::Added, ApplicationChangeKind::Removed]
+        );
+    }
+
+    /// Comparing each with each would take hours here.
+    #[test]
+    fn many_of_one_name_in_other_packages_are_told_apart_in_one_walk() {
+        let side = |letters: [char; 2]| -> Vec<Application> {
+            let word = |at: usize| -> String { (0..17).map(|bit| letters[at >> bit & 1]).collect() };
+            (0..100_000).map(|at| application(&word(at), "Same", "1", System::Dpkg)).collect()
+        };
+        let partners = pair(&side(['a', 'b']), &side(['c', 'd']));
+        assert!(
+            partners.iter().all(Option::is_none),
+            "packages that are called otherwise hold other programs"
         );
     }
 }

@@ -30,7 +30,7 @@ pub(super) fn figures(
     for role in rules.scores.figure_roles() {
         let (was, is) = (holder(old, role), holder(new, role));
         if was.is_some() || is.is_some() {
-            let (about, label) = (format!("role:{role}").into(), capital(&rules.roles.noun(role)));
+            let (about, label) = (format!("role:{role}").into(), rules.roles.noun(role).into());
             let same = was == is;
             figures.push(KeyFigure { about, label, was, is, same });
         }
@@ -41,17 +41,10 @@ pub(super) fn figures(
 /// The session that starts, and how it draws.
 fn session(old: &Tally, new: &Tally) -> Option<KeyFigure> {
     let told = |tally: &Tally| {
-        let looks = &tally.looks;
-        let id = looks.default_session.as_ref()?;
-        let display = looks.default_display.as_ref();
-        let known = |one: &&crate::model::Session| {
-            one.id == *id && display.is_none_or(|display| one.display == *display)
-        };
-        let name =
-            looks.sessions.iter().find(known).map_or_else(|| id.clone(), |session| session.name.clone());
+        let session = tally.looks.started()?;
         // Many are called after it.
-        let said = |display: &&Text| name.to_lowercase().contains(display.as_str());
-        Some(Filling { version: display.filter(|display| !said(display)).cloned(), name })
+        let said = session.name.to_lowercase().contains(session.display.as_str());
+        Some(Filling { name: session.name.clone(), version: (!said).then(|| session.display.clone()) })
     };
     let (was, is) = (told(old), told(new));
     let same = was == is;
@@ -69,9 +62,4 @@ fn holder(tally: &Tally, role: &str) -> Option<Filling> {
     let id = tally.defaults.iter().find(|choice| choice.role == role)?.application.as_ref()?;
     let (name, version) = tally.holder(id);
     Some(Filling { name: name.into(), version: version.map(Text::from) })
-}
-
-fn capital(text: &str) -> Text {
-    let mut chars = text.chars();
-    chars.next().map(|first| first.to_uppercase().chain(chars).collect::<String>()).unwrap_or_default().into()
 }

@@ -1,5 +1,6 @@
 //! The headlines of a comparison, by a scoring table that a reviewer can change.
 
+use super::applications::told_apart;
 use super::{
     ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChangeKind, Filling, Headline,
     ListChange, ListChangeKind, ListItem, Named, News, PackageChange, PartChange, PartChangeKind, Succession,
@@ -112,6 +113,10 @@ impl<'a> HeadlineBuilder<'a> {
             roles.push((&change.role, change.inherited));
         }
         let mut lines = Vec::new();
+        let ids = |tally: &'a Tally| -> BTreeSet<&'a str> {
+            tally.applications.iter().map(|one| one.id.as_str()).collect()
+        };
+        let in_menu = (ids(self.old), ids(self.new));
         let desktop = self.new_desktop();
         let mut follow: Vec<(i32, Succession)> = Vec::new();
         for ((change, _, new), (olds, mut roles)) in pairs {
@@ -122,9 +127,7 @@ impl<'a> HeadlineBuilder<'a> {
                 DefaultChangeKind::Filled => continue,
             };
             // Helpers that no menu shows change without anybody seeing it.
-            let in_menu =
-                |tally: &Tally, id: &str| tally.applications.iter().any(|application| application.id == id);
-            if !in_menu(self.new, new) && !olds.iter().any(|old| in_menu(self.old, old)) {
+            if !in_menu.1.contains(new) && !olds.iter().any(|old| in_menu.0.contains(old)) {
                 continue;
             }
             roles.sort_by_key(|(role, _)| (std::cmp::Reverse(self.rules.scores.role(role)), *role));
@@ -137,16 +140,13 @@ impl<'a> HeadlineBuilder<'a> {
                 .collect();
             was.dedup();
             let mut is = (!new.is_empty()).then(|| Self::application(self.new, new));
-            // Two programs of one name are told apart by their packages.
+            let package = |tally: &'a Tally, id: &str| delivered(tally, id).map(|delivery| &delivery.package);
             if let (DefaultChangeKind::Replaced | DefaultChangeKind::Switched, [one], Some(other)) =
                 (change, &mut was[..], &mut is)
-                && one == other
+                && let Some(apart) =
+                    told_apart((&*one, package(self.old, olds[0])), (&*other, package(self.new, new)))
             {
-                let packages = [(self.old, olds[0]), (self.new, new)].map(|(tally, id)| delivered(tally, id));
-                if let [Some(old), Some(new)] = packages {
-                    *one = format!("{one} ({})", old.package).into();
-                    *other = format!("{other} ({})", new.package).into();
-                }
+                (*one, *other) = apart;
             }
             let named = |role: &Text| Named { name: role.clone(), label: self.rules.roles.noun(role).into() };
             let follows = desktop.is_some()

@@ -123,8 +123,9 @@ struct Beside {
 impl Beside {
     fn of(old: &Tally, new: &Tally) -> Self {
         let menus = (Menus::of(old), Menus::of(new));
-        let mut applications = applications::changes(menus.0, menus.1);
-        let renamed = applications::renamed(menus.0, menus.1);
+        let partners = applications::pair(&old.applications, &new.applications);
+        let mut applications = applications::changes(menus.0, menus.1, &partners);
+        let renamed = applications::renamed(menus.0, menus.1, &partners);
         let there: FxHashSet<&str> =
             new.applications.iter().map(|application| application.id.as_str()).collect();
         let defaults = lists::defaults(&old.defaults, &new.defaults, |id| there.contains(id), &renamed);

@@ -18,6 +18,10 @@ pub struct Names {
     pub companion_endings: Vec<Text>,
     /// Projects whose sources have the number of their series in the name.
     pub series_in_source: Vec<Text>,
+    /// Roles whose apps a desktop can't do without.
+    pub needed_roles: Vec<Text>,
+    /// Parts that are kept by whatever needs them, and not for themselves.
+    pub parts_beside: Vec<Text>,
     /// Pattern of packages of fonts that an interface can't do without.
     #[serde(deserialize_with = "pattern")]
     pub basic_fonts: Text,

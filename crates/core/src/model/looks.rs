@@ -25,6 +25,16 @@ pub struct Session {
     pub evidence: Evidence,
 }
 
+impl Looks {
+    /// The session that starts when nothing is chosen: of two with one ID the one that draws so.
+    pub fn started(&self) -> Option<&Session> {
+        let id = self.default_session.as_ref()?;
+        let draws =
+            |one: &&Session| self.default_display.as_ref().is_none_or(|display| one.display == *display);
+        self.sessions.iter().filter(|one| one.id == *id).find(draws)
+    }
+}
+
 /// A theme, icon set, wallpaper pack or font family: a name and how many things it holds.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Look {

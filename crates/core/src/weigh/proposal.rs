@@ -48,19 +48,17 @@ pub struct LeaveOut {
     pub together_bytes: u64,
 }
 
-/// Roles whose apps a desktop can't do without.
-const NEEDED: &[&str] = &["file-manager", "terminal", "settings", "software-store", "software-updater"];
+/// Apps that are looked at, the heaviest: a set of more is none that a person would go through.
+const MOST_APPS: usize = 200;
 
 /// What is never left out: what the system refuses to remove, what fills a part, sessions, and the basic fonts.
 pub(super) fn kept(tally: &Tally, graph: &Graph<'_>) -> Vec<bool> {
     let mut named: FxHashSet<PackageRef> = FxHashSet::default();
-    // Not a second toolkit or a compiler: those go with whatever needs them.
-    let held = |part: &&crate::model::Part| {
-        !matches!(part.part.as_str(), "compiler" | "language-runtime" | "toolkit" | "desktop-frameworks")
-    };
+    // A second toolkit or a compiler goes with whatever needs it.
+    let held = |part: &&crate::model::Part| !names().parts_beside.contains(&part.part);
     named.extend(tally.parts.iter().filter(held).filter_map(|part| part.package.clone()));
     named.extend(tally.looks.sessions.iter().filter_map(|session| session.package.clone()));
-    let needed = tally.defaults.iter().filter(|choice| NEEDED.contains(&choice.role.as_str()));
+    let needed = tally.defaults.iter().filter(|choice| names().needed_roles.contains(&choice.role));
     let needed: FxHashSet<&Text> = needed.filter_map(|choice| choice.application.as_ref()).collect();
     let of_needed = tally.applications.iter().filter(|app| needed.contains(&app.id));
     named.extend(of_needed.flat_map(|app| app.delivered.iter().map(crate::model::Delivery::reference)));
@@ -206,5 +204,11 @@ fn candidates(tally: &Tally, graph: &Graph<'_>, kept: &[bool]) -> Vec<(LeaveOutK
         found.push((kind, Some(application.name.clone()), packages));
     }
     found.retain(|(_, _, packages)| !packages.is_empty());
+    let (mut apps, mut found): (Vec<_>, Vec<_>) = found.into_iter().partition(|(_, name, _)| name.is_some());
+    apps.sort_by_key(|(_, name, packages)| {
+        (std::cmp::Reverse(graph.bytes(packages.iter().copied())), name.clone())
+    });
+    apps.truncate(MOST_APPS);
+    found.extend(apps);
     found
 }

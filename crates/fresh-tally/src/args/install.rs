@@ -93,7 +93,8 @@ pub(crate) struct ShowArgs {
 
 /// Find packages, programs and commands by approximate name
 ///
-/// Misspelt and partial names will do. The best matches come first, each with the reason why it matched. If nothing is found,
+/// Everyday words are answered first: `firewall`, `sound`, `office`, `games`, `telemetry`. Misspelt and partial names will do. The best
+/// matches come first, each with the reason why it matched. If nothing is found,
 /// the exit code is 1 and similar names are listed.
 #[derive(Debug, Args)]
 #[command(after_help = "\
@@ -209,7 +210,7 @@ pub(crate) struct WhyArgs {
     pub(crate) all: bool,
 }
 
-/// Check whether an install fits a size limit, and suggest what to remove
+/// Check whether an install fits a size limit, and propose what to leave out
 ///
 /// Ends with exit code 1 when it is over the limit.
 #[derive(Debug, Args)]

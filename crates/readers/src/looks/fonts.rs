@@ -54,6 +54,10 @@ fn folder_name(top: &str, path: &Path) -> Option<Text> {
     let below = path.parent()?.strip_prefix(top).ok()?;
     let mut parts = below.components();
     let (first, second) = (parts.next()?, parts.next());
+    // Bitmap fonts of the X server lie by their resolutions, which say nothing.
+    if first.as_os_str() == "X11" && second.is_none_or(|one| one.as_os_str() != "Type1") {
+        return Some("X11".into());
+    }
     Some(name_text(second.unwrap_or(first).as_os_str()))
 }
 

@@ -361,7 +361,7 @@ mod tests {
         assert_eq!(names(&looks.themes), ["Quill", "dark"], "what keys do is no look");
         assert_eq!(
             (names(&looks.fonts), looks.fonts[1].count, looks.fonts[2].count),
-            (vec!["misc".into(), "reed".into(), "sedge-fonts".into()], Some(2), Some(2))
+            (vec!["X11".into(), "reed".into(), "sedge-fonts".into()], Some(2), Some(2))
         );
         assert_eq!(looks.icon_sets.len(), 1);
     }

@@ -24,13 +24,8 @@ const WRAPPERS: &[&str] = &[
     "systemd-cat",
     "ssh-agent",
     "nohup",
-    "sh",
-    "bash",
     "setsid",
     "nice",
-    "run-session",
-    "wayland-session",
-    "uwsm",
 ];
 
 /// A command: a program by its name without folders, its arguments, and the variables that are set for it.
@@ -59,6 +54,14 @@ impl Command {
             let name = word.rsplit('/').next().unwrap_or(&word);
             if let Some((key, value)) = word.split_once('=').filter(|(key, _)| is_variable(key)) {
                 command.set.push((key.to_owned(), value.to_owned()));
+            } else if matches!(name, "sh" | "bash" | "dash") {
+                // `sh -c "weir --x"`: the words are in the argument.
+                let given = words.find(|word| !word.starts_with('-')).unwrap_or_default();
+                let inner = Self::parse(&given);
+                command.set.extend(inner.set);
+                (command.program, command.arguments) = (inner.program, inner.arguments);
+                command.arguments.extend(words);
+                break;
             } else if WRAPPERS.contains(&name) {
                 // Their own options go with them.
                 while words.next_if(|next| next.starts_with('-')).is_some() {}
@@ -175,26 +178,35 @@ fn script(tree: &dyn Tree, program: &str) -> Option<Vec<u8>> {
     None
 }
 
-/// What a script sets as the desktop, and the command that it ends as: the last `exec` that its conditions on the first argument let
-/// through.
+/// A condition that is open: whether its branch holds, where that is known, and whether an earlier one of it did.
+struct Branch {
+    holds: Option<bool>,
+    held: bool,
+}
+
+/// What a script sets as the desktop, and the command that it ends as: the first `exec` that is certain to be reached, else the last
+/// one that its conditions on the first argument let through.
 fn read_script(script: &[u8], arguments: &[String]) -> (Option<String>, Option<Command>) {
     let (mut variable, mut next) = (None, None);
     // Only one kind of condition is understood: whether the first argument is a certain word.
-    let mut open: Vec<Option<bool>> = Vec::new();
+    let mut open: Vec<Branch> = Vec::new();
     for (_, line) in lines(script) {
         let line = text(line);
         let line = line.trim();
-        if line.starts_with("if ") || line.starts_with("elif ") {
-            if line.starts_with("elif ") {
-                open.pop();
-            }
-            open.push(asks_first_argument(line, arguments));
-            continue;
-        }
         match line.split([' ', ';', '\t']).next() {
-            Some("else") => {
+            Some("if") => {
+                open.push(Branch { holds: asks_first_argument(line, arguments), held: false });
+                continue;
+            }
+            Some(word @ ("elif" | "else")) => {
                 if let Some(last) = open.last_mut() {
-                    *last = last.map(|holds| !holds);
+                    last.held |= last.holds == Some(true);
+                    let asked = if word == "elif" {
+                        asks_first_argument(line, arguments)
+                    } else {
+                        last.holds.map(|_| true)
+                    };
+                    last.holds = if last.held { Some(false) } else { asked };
                 }
                 continue;
             }
@@ -204,7 +216,7 @@ fn read_script(script: &[u8], arguments: &[String]) -> (Option<String>, Option<C
             }
             _ => {}
         }
-        if open.contains(&Some(false)) {
+        if open.iter().any(|branch| branch.holds == Some(false)) {
             continue;
         }
         let set = line.strip_prefix("export ").unwrap_or(line).trim();
@@ -221,6 +233,9 @@ fn read_script(script: &[u8], arguments: &[String]) -> (Option<String>, Option<C
             }
             if !command.program.is_empty() {
                 next = Some(command);
+                if open.iter().all(|branch| branch.holds == Some(true)) {
+                    break;
+                }
             }
         }
     }
@@ -328,6 +343,12 @@ mod tests {
             ("X-Weir", "X-Weir-Wayland")
         );
         assert_eq!(names("sets"), "Weir");
+        assert_eq!(names("sh -c 'exec weir-wayland --wayland'"), "X-Weir-Wayland");
+        let chain = "if [ \"$1\" = a ]; then\n exec weir-session --session weir\nelif [ \"$1\" = b ]; then\n exec none\nelse\n exec weir-session --session weir-w\nfi\nexec none";
+        let tree = tree.file("usr/bin/chain", script(chain));
+        let names = |line: &str| Command::parse(line).follow(&tree).names.join(":");
+        assert_eq!((names("chain a").as_str(), names("chain c").as_str()), ("X-Weir", "X-Weir-Wayland"));
+        assert_eq!(names("chain b"), "");
         assert_eq!(Command::parse("round").scripts(&tree).len(), DEEPEST);
     }
 

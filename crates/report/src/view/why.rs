@@ -256,7 +256,11 @@ impl View for FindView {
         let result = &self.result;
         let mut document = Document::default();
         document.title(self.label.title(), words::seen(self.label.seen_as()));
-        for answer in &result.answers {
+        // That no known program does it is no answer where something says of itself that it does.
+        let told = |answer: &&Answer| {
+            result.hits.is_empty() || answer.is_there() || !matches!(answer, Answer::Packages { .. })
+        };
+        for answer in result.answers.iter().filter(told) {
             document.paragraph(Line::from(Span::new(Role::Strong, words::found(answer))));
         }
         if result.hits.is_empty() && !result.answers.is_empty() {

@@ -4,7 +4,7 @@ use tally_core::compare::{
     ApplicationChangeKind, DecisionKind, DefaultChangeKind, Filling, ListItem, Named, News, PartChangeKind,
     Succession, Weight,
 };
-use tally_core::model::{Looks, Session, System, Text};
+use tally_core::model::{Looks, System, Text};
 
 /// Names that one line holds; the rest is counted.
 const NAMES: usize = 4;
@@ -72,16 +72,12 @@ pub fn display(name: &str) -> &str {
     }
 }
 
-/// The session that starts, how it draws, and what starts it: `GNOME (Wayland), by gdm`. `None` where nothing tells.
+/// The session that starts and how it draws: `GNOME (Wayland)`. `None` where nothing tells.
 pub fn session(looks: &Looks) -> Option<String> {
-    let id = looks.default_session.as_ref()?;
-    let shown = looks.default_display.as_ref();
-    let is = |one: &&Session| one.id == *id && shown.is_none_or(|shown| one.display == *shown);
-    let name = looks.sessions.iter().find(is).map_or(id, |session| &session.name);
-    let draws = shown.map(|shown| display(shown)).filter(|shown| !name.contains(shown));
-    let draws = draws.map(|shown| format!(" ({shown})")).unwrap_or_default();
-    let by = looks.display_manager.as_ref().map(|manager| format!(", by {manager}")).unwrap_or_default();
-    Some(format!("{name}{draws}{by}"))
+    let started = looks.started()?;
+    let shown = display(&started.display);
+    let said = started.name.contains(shown);
+    Some(if said { started.name.to_string() } else { format!("{} ({shown})", started.name) })
 }
 
 fn look(item: ListItem, was: Option<&Text>, is: Option<&Text>) -> String {
@@ -104,6 +100,9 @@ fn look(item: ListItem, was: Option<&Text>, is: Option<&Text>) -> String {
         | ListItem::Font => item.name(),
     };
     match (was, is) {
+        (Some(was), None) if item == ListItem::DefaultDisplay => {
+            format!("No graphical session starts by default; it was {}", display(was))
+        }
         (Some(was), Some(is)) => format!("{what}: {} → {}", display(was), display(is)),
         (None, Some(is)) => format!("{what}: {} is new", display(is)),
         (Some(was), None) => format!("{what}: {} is gone", display(was)),

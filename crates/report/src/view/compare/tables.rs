@@ -1,7 +1,7 @@
 use super::CompareView;
 use crate::document::{Block, Column, Document, Line, Role, Span, Table};
 use crate::text::bytes_signed;
-use crate::view::{dim, optional};
+use crate::view::{capital, dim, optional};
 use crate::words;
 use tally_core::compare::{
     ApplicationChange, ApplicationChangeKind, Comparison, Filling, PackageChange, PackageChangeKind,
@@ -25,10 +25,11 @@ pub(crate) fn key_figures(document: &mut Document, comparison: &Comparison) {
         Some(filling) => said(Some(&filling.name), filling.version.as_deref().map(words::display)),
         None => "none".to_owned(),
     };
-    let mut previous = "";
+    let mut previous = String::new();
     for figure in &comparison.key_figures {
-        let said = if figure.about == "session" { "Default session" } else { figure.label.as_str() };
-        let label = if said == previous { "" } else { said };
+        let said =
+            if figure.about == "session" { "Default session".to_owned() } else { capital(&figure.label) };
+        let label = if said == previous { String::new() } else { said.clone() };
         previous = said;
         let is = match (&figure.was, &figure.is) {
             _ if figure.same => dim("unchanged"),

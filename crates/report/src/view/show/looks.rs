@@ -15,7 +15,7 @@ pub(super) fn document(tally: &Tally) -> Document {
     let pictures: u64 = looks.wallpapers.iter().filter_map(|pack| pack.count).map(u64::from).sum();
     let packs =
         format!("{} in {}", count_of(pictures, "picture"), count_of(looks.wallpapers.len() as u64, "pack"));
-    document.push(Block::Facts(vec![
+    let mut facts = vec![
         fact(
             "Sessions",
             if sessions.is_empty() { "none".into() } else { sessions.join(", ") },
@@ -30,20 +30,16 @@ pub(super) fn document(tally: &Tally) -> Document {
         ),
         fact(
             "Fonts",
-            format!("{}: {}", count_of(looks.fonts.len() as u64, "font"), named(&looks.fonts)),
+            format!("{}: {}", count_of(looks.fonts.len() as u64, "family"), named(&looks.fonts)),
             set(looks.default_font.as_ref()),
         ),
-        fact(
-            "Mouse pointer",
-            looks.default_pointer.as_deref().unwrap_or("not set").to_owned(),
-            Line::default(),
-        ),
-        fact(
-            "Colour scheme",
-            looks.default_colours.as_deref().unwrap_or("not set").to_owned(),
-            Line::default(),
-        ),
-    ]));
+    ];
+    let more = [("Mouse pointer", &looks.default_pointer), ("Colour scheme", &looks.default_colours)];
+    let more = more
+        .into_iter()
+        .filter_map(|(name, value)| Some(fact(name, value.as_ref()?.to_string(), Line::default())));
+    facts.extend(more);
+    document.push(Block::Facts(facts));
     let files: Vec<String> = looks.evidence.iter().map(tally_core::model::Evidence::place).collect();
     let said = if files.is_empty() {
         "No file sets a theme for new users.".to_owned()
@@ -62,8 +58,9 @@ fn fact(name: &str, value: String, set: Line) -> Fact {
 
 /// The session that starts, how it draws, and what starts it.
 fn started(looks: &Looks) -> Line {
+    let by = looks.display_manager.as_ref().map(|by| format!(", started by {by}")).unwrap_or_default();
     match words::session(looks) {
-        Some(said) => dim(format!("; starts: {said}")).into(),
+        Some(said) => dim(format!("; default: {said}{by}")).into(),
         None => Line::default(),
     }
 }
@@ -95,7 +92,7 @@ pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
         kind: "session",
         name: &session.id,
         count: None,
-        default: looks.default_session.as_ref() == Some(&session.id),
+        default: looks.started().is_some_and(|started| std::ptr::eq(started, session)),
         package: session.package.as_ref().map(PackageRef::as_str),
         file: session.evidence.place(),
     });
