@@ -6,6 +6,7 @@ use crate::{interrupt, output, progress};
 use rustc_hash::FxHashSet;
 use sha2::{Digest, Sha256};
 use std::io::{BufReader, Cursor, Read};
+use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use tally_core::derive::Rules;
@@ -126,7 +127,7 @@ pub(crate) fn unknown(asked: &str, settings: &Settings) -> CommandError {
 pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>, CommandError> {
     interrupt::prepare(settings);
     let path = Path::new(asked);
-    let is_source = path.is_dir() || (path.is_file() && !is_tally(path));
+    let is_source = path.is_dir() || (is_bytes(path) && !is_tally(path));
     let source = if is_source && !settings.shelf.has(asked) {
         PathBuf::from(asked)
     } else {
@@ -134,7 +135,7 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
             find_as_found(asked, settings, &PartRules::default(), Detail::Brief)?.taken.from.as_str(),
         )
     };
-    if source.is_file() {
+    if is_bytes(&source) {
         let opened =
             Source::open(&source).map_err(|error| CommandError::Image { path: source, source: error })?;
         return Ok(opened.tree);
@@ -146,6 +147,11 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
     let folder = Folder::open(&source);
     let folder = folder.map_err(|error| CommandError::Source { path: source, why: error.why.into() })?;
     Ok(Box::new(folder))
+}
+
+/// Whether a path names bytes that may hold an install: a file, or the block device of a disk or a partition.
+fn is_bytes(path: &Path) -> bool {
+    path.metadata().is_ok_and(|found| found.is_file() || found.file_type().is_block_device())
 }
 
 /// What stands for standard input where a source is asked for.
@@ -319,12 +325,17 @@ impl Options {
 pub(crate) fn take(source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandError> {
     interrupt::prepare(request.settings);
     start_threads(None);
-    if source == Path::new(STDIN) || source.is_file() {
+    if source == Path::new(STDIN) || is_bytes(source) {
         if source.is_file() && is_tally(source) {
             let why = "it is a tally already; `show` looks at one, `shelf import` puts one on the shelf";
             return Err(CommandError::Source { path: source.into(), why: why.into() });
         }
         return take_file(source, request);
+    }
+    if source.metadata().is_ok_and(|found| !found.is_dir()) {
+        let why = "it is a device, a pipe or a socket: give a folder, an archive, an image or a disk, or `-` for \
+                   standard input";
+        return Err(CommandError::Source { path: source.into(), why: why.into() });
     }
     let tree = Folder::open(source)
         .map_err(|error| CommandError::Source { path: source.into(), why: error.why.into() })?;

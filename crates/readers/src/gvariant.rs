@@ -50,6 +50,41 @@ impl<'a> Variant<'a> {
         (self.kind == b"v").then(|| Self::boxed(self.data)).flatten()
     }
 
+    /// As key files write it, down to the deepest type that has values; strings as they are, between quotes.
+    pub(crate) fn printed(self) -> Option<String> {
+        self.print(0)
+    }
+
+    fn print(self, depth: u8) -> Option<String> {
+        let signed = |bytes: usize| {
+            let value = self.data.iter().rev().fold(0_u64, |sum, byte| sum << 8 | u64::from(*byte));
+            let unused = 64 - 8 * bytes;
+            (self.data.len() == bytes).then(|| (value << unused).cast_signed() >> unused)
+        };
+        let size = shape(self.kind, 0)?.fixed;
+        let list = |open: char, close: char| -> Option<String> {
+            if depth >= DEEPEST {
+                return None;
+            }
+            let items: Option<Vec<String>> =
+                self.items().into_iter().map(|one| one.print(depth + 1)).collect();
+            Some(format!("{open}{}{close}", items?.join(", ")))
+        };
+        match self.kind.first()? {
+            b'b' => Some((*self.data.first()? != 0).to_string()),
+            b'y' | b'q' | b'u' | b't' | b'h' => {
+                let value = self.data.iter().rev().fold(0_u64, |sum, byte| sum << 8 | u64::from(*byte));
+                (size == Some(self.data.len())).then(|| value.to_string())
+            }
+            b'n' | b'i' | b'x' => signed(size?).map(|value| value.to_string()),
+            b'd' => Some(f64::from_le_bytes(self.data.try_into().ok()?).to_string()),
+            b's' | b'o' | b'g' => self.text().map(|text| format!("'{text}'")),
+            b'a' => list('[', ']'),
+            b'(' => list('(', ')'),
+            _ => None,
+        }
+    }
+
     /// The members of a tuple, an entry of a dictionary, or an array, as far as they can be read.
     pub(crate) fn items(self) -> Vec<Self> {
         match self.kind.first() {

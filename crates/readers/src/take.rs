@@ -123,6 +123,7 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
         || (parts::probe(tree, options.rules.parts), storage::read(tree)),
     );
     facts.unread.extend(unread);
+    facts.unread.extend(user.gsettings.unread());
     (facts.associations, facts.probes, facts.storage) = (associations, probes, storage);
     facts.findings = options.on_medium.disagreements(&facts.packages);
     Ok(timed("the tally", || derive::tally(facts, &options.rules)))

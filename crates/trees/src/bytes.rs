@@ -1,6 +1,6 @@
 use crate::{TreeError, TreeErrorKind};
 use std::fs::File;
-use std::io;
+use std::io::{self, Seek};
 use std::os::unix::fs::FileExt;
 use std::path::Path;
 use std::sync::Arc;
@@ -39,7 +39,7 @@ impl dyn ReadAt + '_ {
     }
 }
 
-/// A file on disk; its length is what it was when it was opened.
+/// A file or a block device; its length is what it was when it was opened.
 pub struct OnDisk {
     pub(crate) file: File,
     pub(crate) length: u64,
@@ -50,8 +50,12 @@ impl OnDisk {
     ///
     /// # Errors
     /// When its length can't be told.
-    pub fn new(file: File) -> io::Result<Self> {
-        let length = file.metadata()?.len();
+    pub fn new(mut file: File) -> io::Result<Self> {
+        // A block device has a length of 0 in its metadata.
+        let length = match file.metadata()? {
+            data if data.is_file() => data.len(),
+            _ => file.seek(io::SeekFrom::End(0))?,
+        };
         Ok(Self { file, length })
     }
 }

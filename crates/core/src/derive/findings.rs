@@ -69,11 +69,14 @@ fn launchers(tally: &Tally, found: &mut Findings) {
 }
 
 fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
+    let by_parent = |choice: &DefaultChoice| matches!(choice.decided.by, DecidedBy::ParentType { .. });
+    // Who opens a table as any text has no role by it.
     let primary: BTreeMap<&str, &Text> = tally
         .defaults
         .iter()
         .rev()
-        .filter_map(|d| Some((d.role.as_str(), d.application.as_ref()?)))
+        .filter(|choice| !by_parent(choice))
+        .filter_map(|choice| Some((choice.role.as_str(), choice.application.as_ref()?)))
         .collect();
     let about = |role: &str| vec![Text::from(format!("role:{role}"))];
     let of_role = |name: &str| roles.role.iter().find(|role| role.role == name);
@@ -94,9 +97,8 @@ fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
             };
             found.add(details, about(&choice.role), &evidence_of(choice, tally));
         }
-        let by_parent = matches!(choice.decided.by, DecidedBy::ParentType { .. });
         let others = of_role(&choice.role).map(|role| &role.unlikely);
-        let unlikely = choice.application.as_ref().filter(|_| !by_parent).and_then(|application| {
+        let unlikely = choice.application.as_ref().filter(|_| !by_parent(choice)).and_then(|application| {
             let other = others?.iter().find(|other| primary.get(other.as_str()) == Some(&application))?;
             Some((application.clone(), other.clone()))
         });

@@ -123,10 +123,18 @@ vocabulary! {
         AtLogin = "at-login",
         /// The session that starts by default.
         DefaultSession = "default-session",
+        /// What it draws with: X11 or Wayland.
+        Display = "display",
+        /// The display manager that starts it.
+        DisplayManager = "display-manager",
         /// The theme for new users.
         Theme = "theme",
         /// The icons for new users.
         Icons = "icons",
+        /// The mouse pointer for new users.
+        Pointer = "pointer",
+        /// The colour scheme for new users: light, dark or a name.
+        Colours = "colours",
         /// The font for new users.
         Font = "font",
         /// The wallpaper for new users.

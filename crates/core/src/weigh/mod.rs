@@ -78,7 +78,7 @@ fn candidates(tally: &Tally, graph: &Graph<'_>, kept: &[bool], over: u64) -> Vec
                 Kind::Kernel | Kind::System | Kind::Packaging | Kind::Library | Kind::Driver | Kind::Runtime
             )
     };
-    let wanted = graph.all().filter(|at| !essential(*at)).filter(|at| {
+    let wanted = graph.all().filter(|at| !kept[at.0] && !essential(*at)).filter(|at| {
         let package = graph.package(*at);
         matches!(package.kind, Kind::Application | Kind::Game | Kind::Artwork | Kind::Language | Kind::Font)
             || package.reason == crate::model::Reason::Explicit
@@ -89,7 +89,7 @@ fn candidates(tally: &Tally, graph: &Graph<'_>, kept: &[bool], over: u64) -> Vec
         .filter_map(|at| {
             let leaving = graph.leaves_with(at);
             // What would tear the base system or the desktop down is no suggestion.
-            if kept[at.0] || leaving.iter().any(|at| kept[at.0]) {
+            if leaving.iter().any(|at| kept[at.0]) {
                 return None;
             }
             let frees_bytes = graph.bytes(leaving.iter().copied().chain([at]));

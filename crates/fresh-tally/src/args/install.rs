@@ -3,7 +3,7 @@
 use super::{NonEmpty, OneOf, READ_BY_HAND, handles};
 use clap::Args;
 use std::path::PathBuf;
-use tally_core::model::bytes_of;
+use tally_core::model::{Kind, Reason, System, bytes_of};
 use tally_report::chart::Size;
 use tally_report::{Sbom, ShowWhat};
 
@@ -81,6 +81,7 @@ pub(crate) struct LabelArgs {
 Examples:
   fresh-tally show saltmarsh-5.0-reedbed
   fresh-tally show saltmarsh-5.0-reedbed menu
+  fresh-tally show saltmarsh-5.0-reedbed packages --kind game,font --reason explicit
   fresh-tally show / packages --format csv -o packages.csv")]
 pub(crate) struct ShowArgs {
     /// Handle, tally file, or source
@@ -89,6 +90,26 @@ pub(crate) struct ShowArgs {
     /// The view
     #[arg(default_value_t = ShowWhat::Overview, value_parser = OneOf::<ShowWhat>::new())]
     pub(crate) view: ShowWhat,
+    #[command(flatten)]
+    pub(crate) packages: PackageFilterArgs,
+}
+
+/// Which packages `show INSTALL packages` lists.
+#[derive(Debug, Args, Default)]
+#[command(next_help_heading = "Filters of the view `packages`")]
+pub(crate) struct PackageFilterArgs {
+    /// Only packages of these kinds: application, game, library ...
+    #[arg(long, value_name = "KIND", value_delimiter = ',', value_parser = OneOf::<Kind>::new(), hide_possible_values = true)]
+    pub(crate) kind: Vec<Kind>,
+    /// Only packages that are there for these reasons
+    #[arg(long, value_name = "REASON", value_delimiter = ',', value_parser = OneOf::<Reason>::new())]
+    pub(crate) reason: Vec<Reason>,
+    /// Only these package systems: dpkg, snap, flatpak ...
+    #[arg(long, value_name = "SYSTEM", value_delimiter = ',', value_parser = OneOf::<System>::new(), hide_possible_values = true)]
+    pub(crate) system: Vec<System>,
+    /// Only names that match: `*` any characters, `?` one character, `#` digits and dots, `|` or
+    #[arg(long, value_name = "PATTERN")]
+    pub(crate) name: Option<String>,
 }
 
 /// Find packages, programs and commands by approximate name

@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use tally_core::check::Checklist;
 use tally_core::knowledge::OwnRules;
 use tally_core::lag::Upstream;
-use tally_report::{Format, ShowWhat};
+use tally_report::{Format, PackageFilter, ShowWhat};
 use tally_shelf::Shelf;
 
 /// Marks a folder that the demo made, so that it may be written again.
@@ -75,7 +75,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
         super::take::run(full(source), own)?;
     }
     step.say("List the programs in the menu", &format!("show {new} menu"))?;
-    super::show::run(new, ShowWhat::Menu, own)?;
+    super::show::view(new, ShowWhat::Menu, &PackageFilter::default(), own)?;
     step.say("Compare the two releases", &format!("compare {old} {new}"))?;
     super::compare::run(&CompareArgs::of(old, new), own)?;
     let sisters: Vec<&Install> = world.installs().iter().filter(|i| i.key.starts_with("5.0")).collect();

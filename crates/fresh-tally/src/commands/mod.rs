@@ -28,7 +28,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Command
     match command {
         Command::Take(args) => take::run(args, settings),
         Command::Kit(_) => kit::run(settings),
-        Command::Show(args) => show::run(&args.install, args.view, settings),
+        Command::Show(args) => show::run(&args, settings),
         Command::Find(args) => find::run(&args, settings),
         Command::Why(args) => why::run(&args, settings),
         Command::Weigh(args) => weigh::run(&args, settings),

@@ -5,12 +5,12 @@ use crate::settings::Settings;
 use crate::{install, output};
 use std::path::Path;
 use tally_core::model::{Conditions, MEASURES, Measure, Note, Reading, Tally, bytes_of};
-use tally_report::ShowWhat;
+use tally_report::{PackageFilter, ShowWhat};
 use tally_shelf::{Lock, encode, read_tally};
 
 pub(crate) fn run(args: &NoteArgs, settings: &Settings) -> Result<Exit, CommandError> {
     if args.words.is_empty() {
-        return super::show::run(&args.install, ShowWhat::Readings, settings);
+        return super::show::view(&args.install, ShowWhat::Readings, &PackageFilter::default(), settings);
     }
     let said = if settings.shelf.has(&args.install) {
         let noted = Noted::of(args, settings)?;

@@ -23,8 +23,8 @@ fn packages_in_every_form() {
     let place = Place::with_installs(&["5.0-reedbed"]);
     let table = place.run("show root-5.0-reedbed packages").plain();
     let line = table.lines().find(|line| line.contains(" towpath ")).unwrap();
-    let words: Vec<&str> = line.split_whitespace().take(5).collect();
-    assert_eq!(words, ["towpath", "4.2.0-2", "amd64", "dependency", "3.5"]);
+    let words: Vec<&str> = line.split_whitespace().take(6).collect();
+    assert_eq!(words, ["towpath", "4.2.0-2", "amd64", "application", "dependency", "3.5"]);
     let csv = place.run("show root-5.0-reedbed packages --format csv").plain();
     assert!(
         csv.lines()
@@ -34,6 +34,24 @@ fn packages_in_every_form() {
     let json = place.run("show root-5.0-reedbed packages --format json").json();
     assert_eq!((json["schema_version"].as_u64(), json["view"].as_str()), (Some(2), Some("packages")));
     assert_eq!(json["packages"].as_array().unwrap().len(), csv.lines().count() - 1);
+}
+
+#[test]
+fn packages_by_kind_reason_and_name() {
+    let place = Place::with_installs(&["5.0-reedbed"]);
+    let names = |filter: &str| -> Vec<String> {
+        let csv = place.run(&format!("show root-5.0-reedbed packages --format csv {filter}")).plain();
+        csv.lines().skip(1).map(|line| line.split(',').nth(1).unwrap_or_default().to_owned()).collect()
+    };
+    let all = names("");
+    let games = names("--kind game");
+    assert!(!games.is_empty() && games.len() < all.len());
+    assert_eq!(names("--kind game --reason explicit --reason dependency"), games);
+    assert_eq!(names("--name towpath"), ["towpath"]);
+    assert_eq!(names("--system snap --kind kernel"), [""; 0]);
+    let wrong = place.run("show root-5.0-reedbed menu --kind game");
+    assert_eq!(wrong.code, 2);
+    assert!(wrong.all().contains("show root-5.0-reedbed packages"), "{}", wrong.all());
 }
 
 #[test]

@@ -1,10 +1,11 @@
-//! GSettings: key files of dconf's system databases, overrides of schemas, and the schemas' own defaults.
+//! GSettings: dconf's system databases (compiled, else their key files), overrides of schemas, and the schemas' own defaults.
 
+use super::dconf::Database;
 use crate::keyfile::KeyFile;
 use crate::text::name_text;
 use crate::xml::{Step, walk};
 use std::sync::OnceLock;
-use tally_core::model::Text;
+use tally_core::model::{Text, Unread};
 use tally_trees::{NodeKind, Tree};
 
 /// Folders of schemas and their overrides.
@@ -19,11 +20,30 @@ pub(crate) struct Gsettings<'t> {
 
 /// Files that set values, those that win first.
 struct Files {
-    /// Key files of the system databases that the user's profile names.
-    databases: Vec<(String, KeyFile)>,
+    /// The system databases that the user's profile names.
+    databases: Vec<Values>,
     overrides: Vec<(String, KeyFile)>,
+    /// Databases that could not be read.
+    unread: Vec<Unread>,
     /// Files of schemas.
     schemas: Vec<String>,
+}
+
+/// The values of a database, and the files that have them.
+enum Values {
+    /// What dconf reads.
+    Compiled(String, Database),
+    /// What it is compiled of.
+    KeyFiles(Vec<(String, KeyFile)>),
+}
+
+impl Values {
+    fn get(&self, folder: &str, key: &str) -> Option<(Text, String)> {
+        match self {
+            Self::Compiled(file, database) => Some((database.get(folder, key)?.clone(), file.clone())),
+            Self::KeyFiles(files) => value(files, folder, key),
+        }
+    }
 }
 
 /// What a schema says of one of its keys.
@@ -46,7 +66,7 @@ impl<'t> Gsettings<'t> {
         let declared = self.declared(files, schema, key);
         let path =
             declared.as_ref().map_or_else(|| schema.replace('.', "/"), |declared| declared.path.clone());
-        let in_databases = || value(&files.databases, &path, key);
+        let in_databases = || files.databases.iter().find_map(|one| one.get(&path, key));
         // A group for a desktop goes before the one for all, in the order of the desktop's names.
         let own = || {
             self.desktops
@@ -58,6 +78,11 @@ impl<'t> Gsettings<'t> {
         let (value, file) = found.or_else(by_schema)?;
         let plain = value.trim().trim_matches(['\'', '"']);
         (!plain.is_empty()).then(|| (plain.into(), file))
+    }
+
+    /// Databases that could not be read.
+    pub(crate) fn unread(&self) -> Vec<Unread> {
+        self.files.get_or_init(|| Files::read(self.tree)).unread.clone()
     }
 
     /// What the file of a schema says of it: a file is called like a schema in it, or like the begin of several.
@@ -92,20 +117,32 @@ impl Files {
         };
         let profile = tree.read("etc/dconf/profile/user").unwrap_or_default();
         let profile = String::from_utf8_lossy(&profile);
-        let databases = profile.lines().filter_map(|line| line.trim().strip_prefix("system-db:"));
-        // Within a folder the last file wins.
-        let databases = databases.flat_map(|name| {
-            let mut files = all(&format!("etc/dconf/db/{}.d", name.trim()), "");
+        let mut unread = Vec::new();
+        let mut database = |line: &str| {
+            let (kind, name) = line.trim().split_once(':')?;
+            let file = match kind {
+                "system-db" => format!("etc/dconf/db/{}", name.trim()),
+                "file-db" => name.trim().trim_start_matches('/').to_owned(),
+                _ => return None,
+            };
+            match tree.read(&file).ok().map(|bytes| Database::read(&bytes)) {
+                Some(Ok(database)) => return Some(Values::Compiled(file, database)),
+                Some(Err(why)) => unread.push(Unread::whole(file.as_str(), why)),
+                None => {}
+            }
+            // Within a folder the last file wins.
+            let mut files = all(&format!("{file}.d"), "");
             files.reverse();
-            files
-        });
+            Some(Values::KeyFiles(files.into_iter().filter_map(parse).collect()))
+        };
         let mut overrides: Vec<String> =
             SCHEMAS.iter().flat_map(|folder| all(folder, ".gschema.override")).collect();
         overrides.reverse();
         Self {
-            databases: databases.filter_map(parse).collect(),
+            databases: profile.lines().filter_map(&mut database).collect(),
             overrides: overrides.into_iter().filter_map(parse).collect(),
             schemas: SCHEMAS.iter().flat_map(|folder| all(folder, ".gschema.xml")).collect(),
+            unread,
         }
     }
 }
@@ -191,6 +228,27 @@ mod tests {
         assert_eq!(get(&tree, "Weir", "theme").as_deref(), Some("Database"));
         assert_eq!(get(&tree, "Weir", "font").as_deref(), Some("Late 9"));
         assert_eq!(get(&tree, "Weir", "none"), None);
+    }
+
+    #[test]
+    fn a_compiled_database_goes_before_what_it_was_made_of_and_a_broken_one_is_named() {
+        const COMPILED: &[u8] = include_bytes!("../../tests/data/dconf-database");
+        let tree = |database: &[u8]| {
+            MemoryTree::new()
+                .file("etc/dconf/profile/user", "user-db:user\nsystem-db:local\n")
+                .file("etc/dconf/db/local", database)
+                .file("etc/dconf/db/local.d/00", "[org/gnome/desktop/interface]\ngtk-theme='Later'\n")
+        };
+        let get = |tree: &MemoryTree| {
+            let settings = Gsettings::new(tree, &[]);
+            (settings.get("org.gnome.desktop.interface", "gtk-theme"), settings.unread())
+        };
+        let (whole, none) = get(&tree(COMPILED));
+        assert_eq!(whole, Some(("Marsh-Dark".into(), "etc/dconf/db/local".into())));
+        assert_eq!(none, []);
+        let (cut, unread) = get(&tree(&COMPILED[..30]));
+        assert_eq!(cut, Some(("Later".into(), "etc/dconf/db/local.d/00".into())));
+        assert_eq!(unread[0].file, "etc/dconf/db/local");
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! Settings as a new user of the install has them: key files in the folders of configuration, GSettings, Xfce's channels.
 
+mod dconf;
 mod gsettings;
 mod xfconf;
 

@@ -21,7 +21,7 @@ pub use owner::{OwnedFile, OwnerView};
 pub use shelf::ShelfView;
 pub use shelf_find::ShelfFindView;
 pub(crate) use show::findings_with_text;
-pub use show::{ShowView, ShowWhat};
+pub use show::{PackageFilter, ShowView, ShowWhat};
 pub use trail::TrailView;
 pub use why::{FindView, WeighView, WhyView};
 

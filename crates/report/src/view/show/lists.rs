@@ -64,12 +64,11 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
     let answered = tally.defaults.iter().filter(|choice| choice.application.is_some()).count() as u64;
     let unsure =
         tally.defaults.iter().filter(|choice| !choice.sure && !choice.is_not_recorded()).count() as u64;
-    let first = format!(
-        "{} of {} types and roles have an app; for {} no default is set",
-        thousands(answered),
-        tally.defaults.len(),
-        thousands(unsure)
-    );
+    let mut first =
+        format!("{} of {} types and roles have an app", thousands(answered), tally.defaults.len());
+    if unsure > 0 {
+        first.push_str(&format!("; {} with several candidates and no default", thousands(unsure)));
+    }
     let mut document = titled(tally, first);
     let mut table = Table::new(vec![
         Column::new("role").name(),
@@ -85,12 +84,12 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
         let decided = dim(words::decided(&choice.decided));
         let by_type =
             roles.role.iter().find(|role| role.role == choice.role).is_none_or(|role| !role.is_by_launcher());
-        let names: Vec<&str> = choice.candidates.iter().map(|id| name_of(tally, id)).collect();
+        let names: Vec<&str> = choice.candidates.iter().map(|id| tally.holder(id).0).collect();
         let several = || Span::new(Role::LookTwice, format!("no default among {}", words::listed(&names, 8)));
         let (answer, because) = match (&choice.application, choice.sure) {
-            (Some(application), true) => (Cell::from(name_of(tally, application)), decided),
+            (Some(application), true) => (Cell::from(tally.holder(application).0), decided),
             (Some(application), false) => {
-                (Span::new(Role::LookTwice, format!("{}?", name_of(tally, application))), several())
+                (Span::new(Role::LookTwice, format!("{}?", tally.holder(application).0)), several())
             }
             (None, _) if choice.is_not_recorded() => (dim("not known"), decided),
             (None, true) => (dim("none"), decided),
@@ -111,15 +110,6 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
         ));
     }
     document
-}
-
-/// The name of an application in the menu; its ID where it is in none.
-fn name_of<'a>(tally: &'a Tally, id: &'a str) -> &'a str {
-    tally
-        .applications
-        .iter()
-        .find(|application| application.id == id)
-        .map_or(id, |application| application.name.as_str())
 }
 
 pub(super) fn defaults_csv(tally: &Tally) -> csv::Result<CsvTable> {

@@ -9,6 +9,7 @@ mod weight;
 
 use crate::words;
 pub(crate) use lists::findings_with_text;
+pub use packages::PackageFilter;
 
 use crate::View;
 use crate::document::{Document, Role, Span};

@@ -94,7 +94,8 @@ fn by_system(counts: &Counts) -> String {
         let own = thousands(u64::from(n - platform.min(*n)));
         match platform {
             0 => format!("{own} {system}"),
-            _ => format!("{own} {system} (and {platform} platform)"),
+            1 => format!("{own} {system} (plus 1 platform)"),
+            _ => format!("{own} {system} (plus {platform} platforms)"),
         }
     };
     counts.packages.iter().map(one).collect::<Vec<_>>().join(", ")

@@ -4,7 +4,41 @@ use crate::view::{came, dim, strong};
 use crate::wire::{CsvTable, ShowWire, pretty};
 use crate::words;
 use serde::Serialize;
-use tally_core::model::{MissingFact, Package, Reason, State, Tally};
+use tally_core::knowledge::matches;
+use tally_core::model::{Kind, MissingFact, Package, Reason, State, System, Tally};
+
+/// Which packages are listed; what is not asked for lists all.
+#[derive(Debug, Clone, Default)]
+pub struct PackageFilter {
+    /// Kinds.
+    pub kinds: Vec<Kind>,
+    /// Package systems.
+    pub systems: Vec<System>,
+    /// Why they are installed.
+    pub reasons: Vec<Reason>,
+    /// Pattern of names.
+    pub name: Option<String>,
+}
+
+impl PackageFilter {
+    /// Whether it lists everything.
+    pub fn is_empty(&self) -> bool {
+        self.kinds.is_empty() && self.systems.is_empty() && self.reasons.is_empty() && self.name.is_none()
+    }
+
+    /// Leaves out of a tally the packages that are not asked for.
+    pub fn apply(&self, tally: &mut Tally) {
+        fn asked<T: PartialEq>(asked: &[T], one: &T) -> bool {
+            asked.is_empty() || asked.contains(one)
+        }
+        tally.packages.retain(|package| {
+            asked(&self.kinds, &package.kind)
+                && asked(&self.systems, &package.system)
+                && asked(&self.reasons, &package.reason)
+                && self.name.as_ref().is_none_or(|pattern| matches(pattern, &package.name))
+        });
+    }
+}
 
 pub(super) fn document(tally: &Tally) -> Document {
     let mut document = Document::default();
@@ -19,10 +53,11 @@ pub(super) fn document(tally: &Tally) -> Document {
         Column::new("package").name(),
         Column::new("version"),
         Column::new("arch").drops(2),
+        Column::new("kind").drops(5),
         Column::new("reason").drops(4),
-        Column::new("MB").right().drops(5),
+        Column::new("MB").right().drops(6),
         Column::new("section").drops(1),
-        Column::new("since installation").drops(6),
+        Column::new("since installation").drops(7),
         Column::new("summary").sentence().drops(3),
         Column::new("read from").name().drops(0),
     ]);
@@ -32,6 +67,7 @@ pub(super) fn document(tally: &Tally) -> Document {
             package.name.as_str().into(),
             package.version.as_str().into(),
             package.arch.as_str().into(),
+            package.kind.name().into(),
             reason(package),
             package.installed_bytes.map(megabytes).unwrap_or_default().into(),
             package.section.as_str().into(),
@@ -76,6 +112,7 @@ pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
         summary: &'a str,
         file: &'a str,
         line: Option<u32>,
+        kind_because: String,
     }
     CsvTable::of(tally.packages.iter().map(|package| Row {
         system: package.system.name(),
@@ -98,6 +135,7 @@ pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
         summary: &package.summary,
         file: &package.evidence.file,
         line: package.evidence.line,
+        kind_because: words::kind_reason(package),
     }))
 }
 

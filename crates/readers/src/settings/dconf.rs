@@ -1,0 +1,127 @@
+//! Compiled databases of dconf (`/etc/dconf/db/NAME`): a hash table as GLib lays it out (GVDB), with values as GVariant.
+//!
+//! The header names the place of the table; the table has a Bloom filter, buckets, and items of 24 bytes, each with the item whose
+//! key its own key goes on from. The hashes are for looking one key up; all are read here.
+
+use crate::gvariant::Variant;
+use std::collections::BTreeMap;
+use tally_core::model::Text;
+use tally_trees::num::{le16, le32};
+
+/// How a database begins on a machine that puts the lowest byte first, and on one that does not.
+const MAGIC: (&[u8], &[u8]) = (b"GVariant", b"raVGtnai");
+
+/// Bytes of an item.
+const ITEM: usize = 24;
+
+/// Folders inside each other that a key may have.
+const DEEPEST: usize = 64;
+
+/// Values by folder (`org/gnome/desktop/interface`) and key, as key files have them.
+#[derive(Debug, Default)]
+pub(super) struct Database {
+    values: BTreeMap<(String, String), Text>,
+}
+
+impl Database {
+    /// Reads a database.
+    ///
+    /// # Errors
+    /// Why it is none, or where it breaks off: nothing of it counts then, as for dconf itself.
+    pub(super) fn read(bytes: &[u8]) -> Result<Self, &'static str> {
+        if bytes.starts_with(MAGIC.1) {
+            return Err("is a database of a machine that puts the highest byte first");
+        }
+        if !bytes.starts_with(MAGIC.0) {
+            return Err("is no dconf database");
+        }
+        let table = span(bytes, bytes, 16).ok_or("breaks off before its table")?;
+        // The upper five bits say how the filter is asked.
+        let filter = (le32(table, 0) & 0x07ff_ffff) as usize;
+        let buckets = le32(table, 4) as usize;
+        let start = filter.checked_add(buckets).and_then(|words| words.checked_mul(4)?.checked_add(8));
+        let items = start.and_then(|start| table.get(start..)).ok_or("has a table that breaks off")?;
+        let items: Vec<&[u8]> = items.chunks_exact(ITEM).collect();
+        let mut values = BTreeMap::new();
+        for item in items.iter().filter(|item| item[14] == b'v') {
+            let key = key(bytes, &items, item).ok_or("has a key that leads nowhere")?;
+            let value = span(bytes, item, 16).ok_or("has a value behind its end")?;
+            let Some((folder, name)) = key.trim_start_matches('/').rsplit_once('/') else { continue };
+            if let Some(value) = Variant::new(b"v", value).inner().and_then(Variant::printed) {
+                values.insert((folder.to_owned(), name.to_owned()), value.into());
+            }
+        }
+        Ok(Self { values })
+    }
+
+    /// The value of a key, as a key file writes it.
+    pub(super) fn get(&self, folder: &str, key: &str) -> Option<&Text> {
+        self.values.get(&(folder.to_owned(), key.to_owned()))
+    }
+}
+
+/// The bytes of the database whose begin and end stand at a place of a record.
+fn span<'a>(bytes: &'a [u8], record: &[u8], at: usize) -> Option<&'a [u8]> {
+    bytes.get(le32(record, at) as usize..le32(record, at + 4) as usize)
+}
+
+/// The whole key of an item: those of the items that it goes on from, and its own.
+fn key(bytes: &[u8], items: &[&[u8]], item: &[u8]) -> Option<String> {
+    let mut parts = Vec::new();
+    let mut next = Some(item);
+    while let Some(item) = next {
+        if parts.len() == DEEPEST {
+            return None;
+        }
+        let start = le32(item, 8) as usize;
+        let name = bytes.get(start..start.checked_add(le16(item, 12) as usize)?)?;
+        parts.push(std::str::from_utf8(name).ok()?);
+        next = match le32(item, 4) {
+            u32::MAX => None,
+            parent => Some(*items.get(parent as usize)?),
+        };
+    }
+    parts.reverse();
+    Some(parts.concat())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Made by `dconf compile` of dconf 0.40.
+    const COMPILED: &[u8] = include_bytes!("../../tests/data/dconf-database");
+
+    #[test]
+    fn what_dconf_compiled_is_read_as_it_was_written() {
+        let database = Database::read(COMPILED).unwrap();
+        let get = |folder: &str, key: &str| database.get(folder, key).map(Text::as_str);
+        let interface = "org/gnome/desktop/interface";
+        assert_eq!(get(interface, "gtk-theme"), Some("'Marsh-Dark'"));
+        assert_eq!(get(interface, "enable-animations"), Some("false"));
+        assert_eq!(get(interface, "text-scaling-factor"), Some("1.25"));
+        assert_eq!(get(interface, "cursor-size"), Some("32"));
+        assert_eq!(get("org/gnome/shell", "favorite-apps"), Some("['inkcap.desktop', 'curlew.desktop']"));
+        assert_eq!(get("org/gnome/shell", "tuple"), Some("(1, 'a')"));
+        assert_eq!(get("org/gnome", "shell"), None);
+    }
+
+    #[test]
+    fn one_that_is_cut_or_foreign_says_so() {
+        assert_eq!(Database::read(b"").unwrap_err(), "is no dconf database");
+        assert_eq!(Database::read(&COMPILED[..20]).unwrap_err(), "breaks off before its table");
+        assert!(Database::read(&COMPILED[..COMPILED.len() - 40]).is_err());
+        assert!(Database::read(b"raVGtnai").unwrap_err().contains("highest byte first"));
+    }
+
+    proptest! {
+        #[test]
+        fn any_damage_ends(changes in prop::collection::vec((0..COMPILED.len(), any::<u8>()), 1..12), cut in 0..COMPILED.len()) {
+            let mut bytes = COMPILED.to_vec();
+            changes.into_iter().for_each(|(at, byte)| bytes[at] = byte);
+            let _ = Database::read(&bytes);
+            let _ = Database::read(&bytes[..cut]);
+        }
+    }
+}
