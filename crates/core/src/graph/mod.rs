@@ -33,6 +33,35 @@ pub struct Graph<'g> {
     needed_by: Vec<Vec<Ix>>,
     /// Where everything starts, found once.
     roots: OnceLock<Vec<Ix>>,
+    /// What each package needs or wants, each once; made when somebody asks what can be reached.
+    edges: OnceLock<Edges>,
+}
+
+/// The edges of a graph in one piece.
+#[derive(Debug)]
+struct Edges {
+    /// Where those of each package end.
+    ends: Vec<usize>,
+    targets: Vec<Ix>,
+}
+
+impl Edges {
+    fn of(graph: &Graph<'_>) -> Self {
+        let (mut ends, mut targets) = (Vec::with_capacity(graph.packages.len()), Vec::new());
+        for at in graph.all() {
+            let mut own: Vec<Ix> = graph.targets(at).collect();
+            own.sort_unstable();
+            own.dedup();
+            targets.append(&mut own);
+            ends.push(targets.len());
+        }
+        Self { ends, targets }
+    }
+
+    fn from(&self, at: Ix) -> &[Ix] {
+        let start = at.0.checked_sub(1).map_or(0, |before| self.ends[before]);
+        &self.targets[start..self.ends[at.0]]
+    }
 }
 
 impl<'g> Graph<'g> {
@@ -71,7 +100,7 @@ impl<'g> Graph<'g> {
             }
             wants.push(wanted);
         }
-        Self { packages, needs, wants, recommends, needed_by, roots: OnceLock::new() }
+        Self { packages, needs, wants, recommends, needed_by, roots: OnceLock::new(), edges: OnceLock::new() }
     }
 
     /// The package at a position.
@@ -227,10 +256,11 @@ impl<'g> Graph<'g> {
         let mut reached = vec![false; self.packages.len()];
         let mut queue: Vec<Ix> = from.collect();
         queue.iter().for_each(|at| reached[at.0] = true);
+        let edges = self.edges.get_or_init(|| Edges::of(self));
         while let Some(at) = queue.pop() {
-            for target in self.targets(at) {
+            for target in edges.from(at) {
                 if !without[target.0] && !std::mem::replace(&mut reached[target.0], true) {
-                    queue.push(target);
+                    queue.push(*target);
                 }
             }
         }
