@@ -1,12 +1,15 @@
 //! The rules for kinds, held against what a person says of 370 real packages.
 #![allow(clippy::unwrap_used, reason = "tests may fail")]
 
-use tally_core::knowledge::{KindRules, Trait, Traits, menu_of};
+use std::collections::BTreeMap;
+use tally_core::knowledge::{KindRules, Trait, Traits, folder_class, menu_of, trait_of};
 use tally_core::model::{
     Alternatives, Dependency, Does, Evidence, Kind, Launcher, Menu, Package, System, Text,
 };
 
 const TRUTH: &str = include_str!("fixtures/kinds.tsv");
+
+const FAMILIES: &str = include_str!("fixtures/kinds-of-families.tsv");
 
 /// The least share of agreement that is let pass.
 const LEAST: f64 = 0.97;
@@ -71,6 +74,54 @@ fn the_rules_agree_with_a_person() {
         .collect();
     let share = 1.0 - wrong.len() as f64 / packages.len() as f64;
     assert!(share >= LEAST, "{:.1}% agree:\n{}", share * 100.0, wrong.join("\n"));
+}
+
+/// The traits that paths show.
+fn shown_by(paths: &str) -> Traits {
+    let of = |path: &str| {
+        let (folder, file) = path.rsplit_once('/').unwrap_or(("", path));
+        trait_of(folder_class(folder.as_bytes()), file.as_bytes())
+    };
+    paths.split(' ').filter(|path| !path.is_empty()).filter_map(of).collect()
+}
+
+/// Nine families, each with about sixty packages; `FRESH_TALLY_COUNT=1` prints the count of each.
+#[test]
+fn the_rules_agree_with_a_person_in_every_family() {
+    let mut by_family: BTreeMap<&str, (usize, Vec<String>)> = BTreeMap::new();
+    let rules = KindRules::built_in().unwrap();
+    for line in FAMILIES.lines().filter(|line| !line.starts_with('#')) {
+        let columns: Vec<&str> = line.split('\t').collect();
+        let [family, system, name, section, summary, needs, files, shown, truth] = columns[..] else {
+            panic!("{line}");
+        };
+        let mut package = Package::new(System::from_name(system).unwrap(), name, "1");
+        (package.section, package.summary) = (section.into(), summary.into());
+        if !needs.is_empty() {
+            let one = Dependency { name: "other".into(), op: None, version: None };
+            package.depends.push(Alternatives::from_elem(one, 1));
+        }
+        let launchers: Vec<Launcher> =
+            shown.split('|').filter(|c| !c.is_empty()).map(|c| launcher(&package, c)).collect();
+        let mut packages = [package];
+        rules.apply(&mut packages, &[Some(shown_by(files))], &launchers);
+        let counted = by_family.entry(family).or_default();
+        counted.0 += 1;
+        let [package] = packages;
+        if !truth.split('|').any(|kind| Kind::from_name(kind) == Some(package.kind)) {
+            let told = format!("{name} is {truth}, not {} ({:?})", package.kind, package.kind_because);
+            counted.1.push(told);
+        }
+    }
+    if std::env::var_os("FRESH_TALLY_COUNT").is_some() {
+        for (family, (all, wrong)) in &by_family {
+            println!("{family}: {} of {all} wrong", wrong.len());
+        }
+        return;
+    }
+    for (family, (all, wrong)) in by_family {
+        assert!(wrong.len() * 100 <= all * 5, "{family}: {} of {all}\n{}", wrong.len(), wrong.join("\n"));
+    }
 }
 
 /// Alternatives of the patterns of a rule, by condition; a condition that is no pattern is one alternative.
