@@ -43,7 +43,7 @@ pub struct KindRule {
     /// Pattern of names.
     #[serde(default, deserialize_with = "some_pattern")]
     name: Option<Text>,
-    /// Pattern of sections; a part before a slash does not count.
+    /// Pattern of sections: of the last part, or of all of one with several parts.
     #[serde(default, deserialize_with = "some_pattern")]
     section: Option<Text>,
     /// Pattern of the summary, in lower case.
@@ -55,7 +55,7 @@ pub struct KindRule {
     /// Traits that its files must not show, none of them.
     #[serde(default)]
     lacks: Vec<Trait>,
-    /// `program`, `game`, `settings` or `store`: what its launchers shown in the menu are.
+    /// `program`, `game`, `settings` or `store`: what its launchers shown in the menu are; `none` where they are at most settings.
     #[serde(default)]
     menu: Option<MenuShow>,
     /// Whether its files show nothing at all.
@@ -76,6 +76,7 @@ enum MenuShow {
     Game,
     Settings,
     Store,
+    None,
 }
 
 /// What the menu shows of a package.
@@ -94,11 +95,17 @@ impl Shown {
             MenuShow::Game => self.game.as_ref(),
             MenuShow::Settings => self.settings.as_ref(),
             MenuShow::Store => self.store.as_ref(),
+            MenuShow::None => None,
         }
     }
 
     fn add(&mut self, launcher: &Launcher) {
-        let store = launcher.categories.iter().any(|category| category == "PackageManager");
+        let is = |name: &str| launcher.categories.iter().any(|category| category == name);
+        // A tool of a terminal stays one with an entry in the menu.
+        if is("ConsoleOnly") {
+            return;
+        }
+        let store = is("PackageManager");
         let slot = match (launcher.does, launcher.menu) {
             (Does::WebPage | Does::Link | Does::Action, _) => return,
             _ if store => &mut self.store,
@@ -263,13 +270,23 @@ impl<'r> Compiled<'r> {
             return None;
         }
         let menu = match rule.menu {
+            Some(MenuShow::None) => {
+                let shown = told.shown;
+                if shown.program.is_some() || shown.game.is_some() || shown.store.is_some() {
+                    return None;
+                }
+                None
+            }
             Some(what) => Some(told.shown.get(what)?),
             None => None,
         };
         let holds = |matcher: &Option<Matcher<'_>>, text: &str| {
             matcher.as_ref().is_none_or(|matcher| matcher.is_match(text))
         };
-        let all = holds(&self.section, told.section)
+        let in_section = |matcher: &Matcher<'_>| {
+            matcher.is_match(told.section) || matcher.is_match(&told.package.section)
+        };
+        let all = self.section.as_ref().is_none_or(in_section)
             && holds(&self.name, told.name)
             && holds(&self.summary, &told.summary)
             && holds(&self.version, &told.package.upstream_version);

@@ -71,6 +71,7 @@ pub fn folder_class(folder: &[u8]) -> FolderClass {
             other => other,
         },
         b"etc" => return configuration(rest),
+        b"boot" if first_part(rest).0 == b"modules" => return Each(Trait::Drivers),
         b"boot" => return Each(Trait::Boot),
         other => (other, rest),
     };
@@ -78,8 +79,13 @@ pub fn folder_class(folder: &[u8]) -> FolderClass {
         b"bin" if rest.is_empty() => Each(Trait::Programs),
         b"sbin" if rest.is_empty() => Each(Trait::AdminPrograms),
         b"games" => Each(Trait::GamePrograms),
-        b"include" => Each(Trait::Headers),
-        b"lib" | b"lib32" | b"lib64" | b"libexec" | b"libx32" => library(rest),
+        b"include" | b"libdata" => Each(Trait::Headers),
+        b"src" => Each(Trait::Sources),
+        // FreeBSD's ports keep theirs below `usr/local`, some distributions their defaults below `usr`.
+        b"etc" => configuration(rest),
+        b"libexec" if rest.starts_with(b"fcitx") => Each(Trait::InputMethods),
+        b"libexec" => Each(Trait::Helpers),
+        b"lib" | b"lib32" | b"lib64" | b"libx32" => library(rest),
         b"share" => shared(rest),
         b"opt" | b"srv" => Each(Trait::Other),
         b"var" if rest.starts_with(b"games") => Each(Trait::Other),
@@ -94,15 +100,22 @@ fn first_part(path: &[u8]) -> (&[u8], &[u8]) {
 }
 
 fn configuration(rest: &[u8]) -> FolderClass {
-    FolderClass::Each(match rest {
-        b"init.d" => Trait::Services,
-        b"fonts/conf.avail" | b"fonts/conf.d" => Trait::Fonts,
-        _ => Trait::Configuration,
+    FolderClass::Each(match first_part(rest).0 {
+        // Scripts and folders of the init systems: sysvinit and OpenRC, BSD, runit, dinit, s6.
+        b"init.d" | b"rc.d" | b"sv" | b"dinit.d" | b"s6" | b"s6-rc" => Trait::Services,
+        b"systemd" if rest.starts_with(b"systemd/system") => Trait::Services,
+        _ => return FolderClass::Each(by_path(rest)),
     })
 }
 
+const fn by_path(rest: &[u8]) -> Trait {
+    match rest {
+        b"fonts/conf.avail" | b"fonts/conf.d" => Trait::Fonts,
+        _ => Trait::Configuration,
+    }
+}
+
 const PLUGIN_FOLDERS: &[&[u8]] = &[
-    b"gstreamer-1.0",
     b"plugins",
     b"gio",
     b"gdk-pixbuf-2.0",
@@ -110,8 +123,6 @@ const PLUGIN_FOLDERS: &[&[u8]] = &[
     b"gtk-2.0",
     b"gtk-4.0",
     b"alsa-lib",
-    b"ladspa",
-    b"lv2",
     b"frei0r-1",
     b"sasl2",
     b"imlib2",
@@ -131,7 +142,25 @@ const PLUGIN_FOLDERS: &[&[u8]] = &[
     b"tumbler-1",
     b"thunarx-3",
     b"evince",
+    b"NetworkManager",
+    b"gnome-software",
+    b"nautilus",
+    b"geany",
+    b"gimp",
+    b"purple-2",
+    b"audacious",
+    b"gedit",
+    b"bluetooth",
+    b"speech-dispatcher-modules",
+    b"ossl-modules",
+    b"openvpn",
+    b"obs-plugins",
+    b"xfce4",
+    b"engines-3",
 ];
+
+/// Plug-ins of media frameworks and players, below a folder of libraries.
+const MEDIA_FOLDERS: &[&[u8]] = &[b"gstreamer-1.0", b"ladspa", b"lv2", b"libheif", b"gdk-pixbuf-2.0"];
 
 const INTERPRETER_FOLDERS: &[&[u8]] =
     &[b"python", b"perl", b"ruby", b"node", b"jvm", b"tcl", b"guile", b"lua", b"php", b"gjs"];
@@ -147,6 +176,7 @@ fn library(rest: &[u8]) -> FolderClass {
     match first {
         b"" => LibraryFolder,
         b"systemd" if below == b"system" => Each(Trait::Services),
+        b"dinit.d" => Each(Trait::Services),
         b"systemd" if below == b"user" => Each(Trait::UserServices),
         b"modules" => Each(Trait::Modules),
         b"firmware" => Each(Trait::Firmware),
@@ -154,6 +184,11 @@ fn library(rest: &[u8]) -> FolderClass {
         b"dri" | b"vdpau" | b"xorg" | b"sane" | b"cups" | b"libva" | b"vulkan" => Each(Trait::Drivers),
         b"locale" => Each(Trait::Translations),
         b"udev" | b"tmpfiles.d" | b"sysusers.d" | b"modprobe.d" | b"sysctl.d" => Each(Trait::Configuration),
+        b"qt5" | b"qt6" if below == b"qml" => Each(Trait::InterpreterModules),
+        b"girepository-1.0" => Each(Trait::InterpreterModules),
+        b"fcitx5" | b"fcitx" | b"uim" | b"scim-1.0" => Each(Trait::InputMethods),
+        b"vlc" if below == b"plugins" => Each(Trait::MediaPlugins),
+        _ if MEDIA_FOLDERS.contains(&first) => Each(Trait::MediaPlugins),
         _ if PLUGIN_FOLDERS.contains(&first) => Each(Trait::Plugins),
         _ if INTERPRETER_FOLDERS.iter().any(|language| first.starts_with(language)) => {
             Each(Trait::InterpreterModules)
@@ -176,8 +211,13 @@ fn shared(rest: &[u8]) -> FolderClass {
         // Every package has a folder here; a handbook shows by its own.
         b"doc" if deeper == b"html" || deeper == b"manual" => Each(Trait::Manuals),
         b"" | b"doc" | b"lintian" | b"bug" | b"doc-base" | b"menu" | b"metainfo" | b"appdata" | b"apport"
-        | b"bash-completion" | b"pkgconfig" => Nothing,
-        b"man" | b"zsh" | b"fish" | b"pixmaps" => Nothing,
+        | b"licenses" | b"pkgconfig" => Nothing,
+        // Handbooks of sections 2 and 3 are for those who build programs; the others stand beside what they are about.
+        b"man" if below == b"man2" || below == b"man3" => Each(Trait::Manuals),
+        b"man" | b"zsh" | b"fish" | b"bash-completion" | b"pixmaps" => Nothing,
+        b"ibus" if below == b"component" => Each(Trait::InputMethods),
+        b"fcitx5" | b"fcitx" if below == b"addon" || below == b"inputmethod" => Each(Trait::InputMethods),
+        b"dbus-1" if below == b"system-services" => Each(Trait::BusServices),
         b"help" | b"gtk-doc" | b"info" | b"devhelp" | b"gnome" if first != b"gnome" || below == b"help" => {
             Each(Trait::Manuals)
         }
@@ -209,7 +249,9 @@ fn shared(rest: &[u8]) -> FolderClass {
         b"applications" => Each(Trait::Launchers),
         b"perl5" | b"perl" | b"python3" | b"java" | b"nodejs" | b"javascript" | b"ruby-rubygems"
         | b"gjs-1.0" | b"tcltk" => Each(Trait::InterpreterModules),
-        b"ppd" | b"foomatic" | b"cups" | b"alsa" | b"X11" | b"vulkan" | b"drirc.d" => Each(Trait::Drivers),
+        b"ppd" | b"foomatic" | b"cups" | b"vulkan" | b"drirc.d" => Each(Trait::Drivers),
+        b"alsa" if matches!(below, b"ucm" | b"ucm2" | b"topology" | b"init") => Each(Trait::Drivers),
+        b"X11" if below == b"xorg.conf.d" => Each(Trait::Drivers),
         _ => Each(Trait::Shared),
     }
 }

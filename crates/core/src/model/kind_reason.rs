@@ -44,6 +44,16 @@ vocabulary! {
         InterpreterModules = "interpreter-modules",
         /// Plug-ins of another program or library.
         Plugins = "plugins",
+        /// Plug-ins that decode or encode media.
+        MediaPlugins = "media-plugins",
+        /// Engines that turn keys into the characters of a script.
+        InputMethods = "input-methods",
+        /// Programs that other programs start, in a `libexec` folder.
+        Helpers = "helpers",
+        /// Services that the system's message bus starts.
+        BusServices = "bus-services",
+        /// Sources of kernel modules or of the kernel.
+        Sources = "sources",
         /// Drivers for graphics, printers, scanners.
         Drivers = "drivers",
         /// Spelling, hyphenation, thesaurus.

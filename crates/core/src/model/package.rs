@@ -28,8 +28,10 @@ vocabulary! {
         Library = "library",
         /// Language interpreters and their modules, sandbox runtimes and bases.
         Runtime = "runtime",
-        /// Codecs and other plug-ins.
+        /// Decoders and encoders of media.
         Codec = "codec",
+        /// A plug-in of a program, toolkit, database or service that is no codec.
+        Plugin = "plugin",
         /// Translations, dictionaries, input methods.
         Language = "language",
         /// Fonts.

@@ -139,7 +139,7 @@ fn component<'a>(item: &'a Item<'_>) -> Component<'a> {
 /// The nearest of the types that the standard knows.
 const fn sort(kind: Kind) -> &'static str {
     match kind {
-        Kind::Library | Kind::Runtime | Kind::Codec => "library",
+        Kind::Library | Kind::Runtime | Kind::Codec | Kind::Plugin => "library",
         Kind::Font | Kind::Artwork | Kind::Language | Kind::Documentation | Kind::Data => "data",
         _ => "application",
     }
