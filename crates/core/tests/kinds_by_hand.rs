@@ -225,7 +225,7 @@ fn a_part_counts_packages_that_its_guards_let_through_alone() {
     let found = |system, version: &str| {
         let mut package = Package::new(system, "gtk3", version);
         package.upstream_version = version.into();
-        rules.apply(&[package], &tally_core::knowledge::Probes::new()).len()
+        rules.apply(&[package], &tally_core::knowledge::Probes::new(), None).len()
     };
     assert_eq!(
         (found(System::Rpm, "3.24"), found(System::Rpm, "4.1"), found(System::Dpkg, "3.24")),

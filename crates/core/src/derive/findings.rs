@@ -163,7 +163,13 @@ fn packages(tally: &Tally, agents: &Agents, found: &mut Findings) {
         if package.kind == Kind::Transitional {
             add(FindingDetails::TransitionalPackage { package: name() });
         }
-        if let Some(purpose) = agents.does(&package.name) {
+        // Its headers, manuals and translations report nothing, nor do libraries that are split off it.
+        let inert = match package.kind {
+            Kind::Development | Kind::Documentation | Kind::Language | Kind::Data | Kind::Artwork => true,
+            Kind::Library => !package.name.starts_with("lib"),
+            _ => false,
+        };
+        if let Some(purpose) = agents.does(package.plain_name()).filter(|_| !inert) {
             let summary = package.summary.clone();
             add(FindingDetails::ReportsHome { package: name(), purpose, summary });
         }

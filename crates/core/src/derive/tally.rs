@@ -2,7 +2,9 @@
 
 use super::{Associations, choose_defaults, dead_defaults, derive_findings, join_applications, mark_roles};
 use crate::history::{Past, Records};
-use crate::knowledge::{Agents, KindRules, PartRules, Probes, Roles, Traits, fold_companions};
+use crate::knowledge::{
+    Agents, Desktop, KindRules, PartRules, Probes, Roles, Traits, desktops, fold_companions,
+};
 use crate::model::{
     Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks,
     Medium, MissingFact, Package, PackageRef, Phase, Repository, ShippedChoice, StartupItem, Storage, Taken,
@@ -113,7 +115,7 @@ pub fn tally(facts: Facts, rules: &Rules<'_>) -> Tally {
     fold_companions(&mut tally.packages);
     let (programs, parts) = rayon::join(
         || Programs::of(&tally, &associations, rules.roles),
-        || rules.parts.apply(&tally.packages, &probes),
+        || rules.parts.apply(&tally.packages, &probes, session_desktop(&tally)),
     );
     (tally.applications, tally.defaults, tally.parts) = (programs.applications, programs.defaults, parts);
     note_what_was_shipped(&mut tally, rules, associations, &probes);
@@ -219,6 +221,11 @@ pub fn is_dropped_in(file: &str) -> bool {
     folder.is_some_and(|folder| ["sources.list.d", "repos.d", "yum.repos.d"].contains(&folder))
 }
 
+/// The desktop of the session that starts.
+fn session_desktop(tally: &Tally) -> Option<&'static Desktop> {
+    desktops().called(tally.looks.started()?.desktop.as_deref()?)
+}
+
 /// Answers as shipped, where what came later changed them.
 fn note_what_was_shipped(
     tally: &mut Tally,
@@ -229,7 +236,7 @@ fn note_what_was_shipped(
     if tally.packages.iter().any(|package| package.phase != Phase::Shipped) {
         let shipped: Vec<Package> =
             tally.packages.iter().filter_map(|package| package.as_shipped()).collect();
-        let parts = rules.parts.apply(&shipped, probes);
+        let parts = rules.parts.apply(&shipped, probes, session_desktop(tally));
         tally.shipped_parts = (parts != tally.parts).then_some(parts);
     }
     let (shipped, later): (Vec<Launcher>, Vec<Launcher>) =

@@ -45,6 +45,8 @@ pub struct Desktop {
     pub by_preference: bool,
     /// A desktop whose places are asked after its own.
     pub also: Option<Text>,
+    /// Its window manager, as the parts name it; its own name where it is one itself.
+    pub window_manager: Option<Text>,
 }
 
 crate::vocabulary! {
@@ -98,6 +100,11 @@ impl Desktops {
         self.desktop.iter().find(|one| one.names.iter().any(|own| own.eq_ignore_ascii_case(name)))
     }
 
+    /// The desktop of a name for people.
+    pub fn called(&self, name: &str) -> Option<&Desktop> {
+        self.desktop.iter().find(|one| one.name == name)
+    }
+
     /// The desktop that a program starts.
     pub fn started_by(&self, program: &str) -> Option<&Desktop> {
         self.desktop.iter().find(|one| one.programs.iter().any(|own| own == program))
@@ -110,7 +117,7 @@ impl Desktops {
 
     /// A desktop, then the one that it stands on.
     fn with_base<'a>(&'a self, desktop: &'a Desktop) -> impl Iterator<Item = &'a Desktop> {
-        let also = desktop.also.as_ref().and_then(|name| self.desktop.iter().find(|one| one.name == *name));
+        let also = desktop.also.as_ref().and_then(|name| self.called(name));
         std::iter::once(desktop).chain(also)
     }
 

@@ -283,9 +283,8 @@ impl<'r> Compiled<'r> {
         let holds = |matcher: &Option<Matcher<'_>>, text: &str| {
             matcher.as_ref().is_none_or(|matcher| matcher.is_match(text))
         };
-        let in_section = |matcher: &Matcher<'_>| {
-            matcher.is_match(told.section) || matcher.is_match(&told.package.section)
-        };
+        let in_section =
+            |matcher: &Matcher<'_>| matcher.is_match(told.section) || matcher.is_match(&told.package.section);
         let all = self.section.as_ref().is_none_or(in_section)
             && holds(&self.name, told.name)
             && holds(&self.summary, &told.summary)

@@ -28,6 +28,8 @@ pub struct Names {
     /// Pattern of packages that no clean-up takes.
     #[serde(deserialize_with = "pattern")]
     pub never_cleared: Text,
+    /// Words by which a kernel's release or package tells its flavour.
+    pub kernel_flavours: Vec<Text>,
     /// Metapackages that stand for an edition, the surest first.
     pub edition: Vec<EditionName>,
 }

@@ -3,6 +3,8 @@
 //! A rule lists ways in order of trust. Ways that look at the file tree are answered by [`Probes`], which a
 //! reader fills beforehand; this module only reasons.
 
+use super::desktops::Desktop;
+use super::names::names;
 use super::pattern::{Pattern, matches, some_pattern, systems};
 use crate::model::{Evidence, Package, PackageRef, Part, System, Text};
 use crate::systems;
@@ -71,6 +73,10 @@ pub struct PartWay {
     pub version: Option<Text>,
     /// Asked only when no way before it answered.
     pub fallback: bool,
+    /// Each flavour is one of its own, named in brackets: kernels.
+    pub flavours: bool,
+    /// The value of the key is a path, whose last component is what fills the part.
+    pub names: bool,
 }
 
 /// What is asked of the tree for a path.
@@ -174,10 +180,13 @@ impl PartRules {
         probes
     }
 
-    /// What fills each part, in the order of the rules.
-    pub fn apply(&self, packages: &[Package], probes: &Probes) -> Vec<Part> {
+    /// What fills each part, in the order of the rules; of several the one that the session's desktop brings.
+    pub fn apply(&self, packages: &[Package], probes: &Probes, session: Option<&Desktop>) -> Vec<Part> {
         let index = NameIndex::of(packages);
-        self.part.iter().flat_map(|rule| rule.apply(&index, probes)).collect()
+        let names =
+            session.into_iter().flat_map(|desktop| [Some(&desktop.name), desktop.window_manager.as_ref()]);
+        let led: Vec<&Text> = names.flatten().collect();
+        self.part.iter().flat_map(|rule| rule.apply(&index, probes, &led)).collect()
     }
 
     /// A name as the rules spell it, whatever the letters' case: `lxqt` is `LXQt`; the first word is enough.
@@ -209,17 +218,15 @@ pub struct FoundPart {
 }
 
 impl PartRule {
-    fn apply(&self, index: &NameIndex<'_>, probes: &Probes) -> Vec<Part> {
+    fn apply(&self, index: &NameIndex<'_>, probes: &Probes, led: &[&Text]) -> Vec<Part> {
         let mut found: Vec<FoundPart> = Vec::new();
         for way in &self.ways {
             if way.fallback && !found.is_empty() {
                 continue;
             }
             for mut answer in way.apply(index, probes) {
-                if way.name.is_none()
-                    && let Some(name) = self.proper_name(&answer)
-                {
-                    answer.name = name;
+                if way.name.is_none() {
+                    self.name_properly(&mut answer, index);
                 }
                 let same = |known: &FoundPart| {
                     known.name == answer.name || (known.package.is_some() && known.package == answer.package)
@@ -229,6 +236,7 @@ impl PartRule {
                 }
             }
         }
+        found.sort_by_key(|one| !led.contains(&&one.name));
         if self.many {
             return found.into_iter().map(|answer| self.part_of(answer, Vec::new())).collect();
         }
@@ -238,11 +246,22 @@ impl PartRule {
         vec![self.part_of(first, others)]
     }
 
-    /// The name that another way has for the package that was found.
-    fn proper_name(&self, found: &FoundPart) -> Option<Text> {
-        let package = found.package.as_ref()?;
-        let fits = |way: &&PartWay| way.package.as_deref().is_some_and(|p| matches(p, package.name()));
-        self.ways.iter().find(fits)?.name.clone()
+    /// Gives what was found the name that another way has for its package; where no package is called so, name and package of the way
+    /// that knows what was found as one of its own.
+    fn name_properly(&self, found: &mut FoundPart, index: &NameIndex<'_>) {
+        let called =
+            found.package.as_ref().map_or_else(|| found.name.to_lowercase().into(), |p| Text::from(p.name()));
+        let fits = |way: &&PartWay| way.package.as_deref().is_some_and(|pattern| matches(pattern, &called));
+        let Some(way) = self.ways.iter().find(fits) else { return };
+        if found.package.is_none()
+            && let Some(package) = newest(index.matching(way.package.as_deref().unwrap_or_default()))
+        {
+            let known = way.found_in_package(index, package);
+            (found.package, found.version) = (known.package, known.version);
+        }
+        if let Some(name) = &way.name {
+            found.name = name.clone();
+        }
     }
 
     fn part_of(&self, found: FoundPart, others: Vec<Text>) -> Part {
@@ -272,9 +291,15 @@ impl PartWay {
 
     fn apply(&self, index: &NameIndex<'_>, probes: &Probes) -> Vec<FoundPart> {
         if let Some(pattern) = &self.package {
-            let newest =
-                newest(index.matching(pattern).into_iter().filter(|package| self.counts(package)).collect());
-            return newest.into_iter().map(|package| self.found_in_package(index, package)).collect();
+            let found: Vec<&Package> =
+                index.matching(pattern).into_iter().filter(|package| self.counts(package)).collect();
+            let mut by_flavour: BTreeMap<Option<&str>, Vec<&Package>> = BTreeMap::new();
+            for package in found {
+                let flavour = if self.flavours { flavour_in(package.plain_name()) } else { None };
+                by_flavour.entry(flavour).or_default().push(package);
+            }
+            let found = by_flavour.into_values().filter_map(newest);
+            return found.map(|package| self.found_in_package(index, package)).collect();
         }
         if let Some(virtual_name) = &self.provides {
             return index
@@ -285,35 +310,60 @@ impl PartWay {
         }
         let Some(probe) = self.probe() else { return Vec::new() };
         let answers = probes.get(&probe).map_or(&[][..], Vec::as_slice);
-        let answer = match probe.kind {
-            ProbeKind::Entries => answers.iter().max_by(|a, b| version::compare_plain(a, b)),
-            _ => answers.first(),
-        };
-        answer.into_iter().map(|answer| self.found_in_tree(index, &probe, answer)).collect()
+        if probe.kind != ProbeKind::Entries {
+            // What every shell is called by, and none of them.
+            let own =
+                probe.path.rsplit('/').next().and_then(|name| name.split('.').next()).unwrap_or_default();
+            let says = |answer: &&Text| match probe.kind {
+                // openSUSE's link leads to a unit that is called like it, and starts what a file names.
+                ProbeKind::Link => own.is_empty() || !last_component(answer).starts_with(own) || own == "sh",
+                _ => !self.names || last_component(answer) != "sh",
+            };
+            let first = answers.first().filter(says);
+            return first.into_iter().map(|answer| self.found_in_tree(index, &probe, answer)).collect();
+        }
+        let mut entries: Vec<&Text> =
+            answers.iter().filter(|entry| leading_version(entry).is_some()).collect();
+        entries.sort_by(|a, b| version::compare_plain(b, a));
+        entries.truncate(if self.flavours { entries.len() } else { 1 });
+        entries.into_iter().map(|entry| self.found_in_tree(index, &probe, entry)).collect()
     }
 
     /// Whether the guards let a package count.
     fn counts(&self, package: &Package) -> bool {
         let version = self.version.as_deref();
-        (self.system.is_empty() || self.system.contains(&package.system))
-            && version.is_none_or(|pattern| matches(pattern, &package.upstream_version))
+        // A snap fills a part only where the rule says so: most are programs that bring their own surroundings.
+        let of_system = match &self.system[..] {
+            [] => package.system != System::Snap,
+            systems => systems.contains(&package.system),
+        };
+        of_system && version.is_none_or(|pattern| matches(pattern, &package.upstream_version))
     }
 
     fn found_in_package(&self, index: &NameIndex<'_>, package: &Package) -> FoundPart {
         let of =
             self.version_of.as_ref().and_then(|pattern| newest(index.matching(pattern))).unwrap_or(package);
         FoundPart {
-            name: self.name.clone().unwrap_or_else(|| display_name(package.plain_name())),
+            name: self.named(package.plain_name(), || display_name(package.plain_name())),
             version: Some(of.upstream_version.clone()).filter(|version| !version.is_empty()),
             package: Some(of.reference()),
             evidence: of.evidence.clone(),
         }
     }
 
+    /// The name that this way gives, with the flavour that a name of what was found tells.
+    fn named(&self, found: &str, own: impl FnOnce() -> Text) -> Text {
+        let name = self.name.clone().unwrap_or_else(own);
+        match flavour_in(found).filter(|_| self.flavours) {
+            Some(flavour) => format!("{name} ({flavour})").into(),
+            None => name,
+        }
+    }
+
     /// A part from what the tree said: the package of that name, if one is there, gives the version.
     fn found_in_tree(&self, index: &NameIndex<'_>, probe: &Probe, answer: &str) -> FoundPart {
         let file = probe.path.split(' ').next().unwrap_or_default();
-        if probe.kind == ProbeKind::Setting {
+        if probe.kind == ProbeKind::Setting && !self.names {
             return FoundPart {
                 name: self.name.clone().unwrap_or_else(|| answer.into()),
                 version: Some(answer.into()),
@@ -321,25 +371,43 @@ impl PartWay {
                 evidence: Evidence::file(file),
             };
         }
-        let last = answer.rsplit('/').find(|s| !s.is_empty()).unwrap_or(answer);
+        let last = last_component(answer);
         let stem = last.strip_suffix(".service").or_else(|| last.strip_suffix(".target")).unwrap_or(last);
         let pattern = self.version_of.as_ref().map_or_else(|| stem.to_owned(), |p| p.replace("{}", stem));
-        let package = newest(index.matching(&pattern));
-        let name = match (&self.name, probe.kind) {
-            (Some(name), _) => name.clone(),
-            (None, _) => display_name(package.map_or(stem, Package::plain_name)),
+        let own_version = (probe.kind == ProbeKind::Entries).then(|| leading_version(stem)).flatten();
+        // Of several kernels the package that has the number of this one.
+        let of_series = |package: &&Package| {
+            own_version.as_ref().is_none_or(|version| {
+                let rest = package.upstream_version.strip_prefix(version.as_str());
+                rest.is_some_and(|rest| !rest.starts_with(|c: char| c.is_ascii_digit()))
+            })
         };
-        let own_version = (probe.kind == ProbeKind::Entries).then(|| leading_version(stem));
+        let all = index.matching(&pattern);
+        let package = newest(all.iter().copied().filter(of_series).collect())
+            .or_else(|| newest(all).filter(|_| !self.flavours));
+        let name = self.named(stem, || display_name(package.map_or(stem, Package::plain_name)));
         FoundPart {
             name,
             version: package
                 .map(|p| p.upstream_version.clone())
                 .filter(|version| !version.is_empty())
-                .or_else(|| own_version.flatten()),
+                .or(own_version),
             package: package.map(Package::reference),
             evidence: Evidence::file(file),
         }
     }
+}
+
+fn last_component(path: &str) -> &str {
+    path.rsplit('/').find(|part| !part.is_empty()).unwrap_or(path)
+}
+
+/// The flavour of a kernel that a name tells: `lts` of `6.12.58-1-lts`, `zen` of `linux-zen`.
+fn flavour_in(name: &str) -> Option<&'static str> {
+    let words =
+        name.split(['-', '.', '_', '+']).map(|word| word.trim_end_matches(|c: char| c.is_ascii_digit()));
+    let mut known = words.filter_map(|word| names().kernel_flavours.iter().find(|one| *one == word));
+    known.next().map(Text::as_str)
 }
 
 /// `6.9.2` of `6.9.2-amd64`.
@@ -374,14 +442,13 @@ impl<'p> NameIndex<'p> {
     fn of(packages: &'p [Package]) -> Self {
         let mut by_name: FxHashMap<&str, Vec<&Package>> = FxHashMap::default();
         let mut by_provided: FxHashMap<&str, Vec<&Package>> = FxHashMap::default();
-        let native = |package: &&Package| package.is_present() && !matches!(package.system, System::Snap);
-        for package in packages.iter().filter(native) {
+        for package in packages.iter().filter(|package| package.is_present()) {
             by_name.entry(package.plain_name()).or_default().push(package);
             for provided in &package.provides {
                 by_provided.entry(&provided.name).or_default().push(package);
             }
         }
-        let mut names: Vec<&str> = packages.iter().filter(native).map(Package::plain_name).collect();
+        let mut names: Vec<&str> = by_name.keys().copied().collect();
         names.sort_unstable();
         names.dedup();
         Self { names, by_name, by_provided }
@@ -423,7 +490,8 @@ mod tests {
             "[[part]]\npart='sound'\nlabel='Sound'\nways=[{name='Brook',package='brook'},{name='Ripple',package='ripple'}]",
         )
         .unwrap();
-        let parts = rules.apply(&[package("ripple", "14.2-1"), package("brook", "1.1-3")], &Probes::new());
+        let parts =
+            rules.apply(&[package("ripple", "14.2-1"), package("brook", "1.1-3")], &Probes::new(), None);
         assert_eq!(parts.len(), 1);
         assert_eq!((parts[0].name.as_str(), parts[0].version.as_deref()), ("Brook", Some("1.1")));
         assert_eq!(parts[0].others, ["Ripple"]);
@@ -438,6 +506,7 @@ mod tests {
         let found = rules.apply(
             &[package("linux-image-6.9.2-a", "6.9.2-1"), package("linux-image-6.10.1-a", "6.10.1-1")],
             &Probes::new(),
+            None,
         );
         assert_eq!(found[0].version.as_deref(), Some("6.10.1"));
     }
@@ -448,10 +517,10 @@ mod tests {
         let probe = Probe { kind: ProbeKind::Link, path: "etc/dm".into() };
         assert_eq!(rules.probes(), std::slice::from_ref(&probe));
         let probes = Probes::from([(probe, vec!["/usr/lib/systemd/system/jetty.service".into()])]);
-        let parts = rules.apply(&[package("jetty", "2.0-1")], &probes);
+        let parts = rules.apply(&[package("jetty", "2.0-1")], &probes, None);
         assert_eq!((parts[0].name.as_str(), parts[0].version.as_deref()), ("Jetty", Some("2.0")));
         let named = "[[part]]\npart='dm'\nlabel='DM'\nways=[{link='etc/dm'},{name='JETty',package='jetty'}]";
-        let parts = PartRules::parse(named).unwrap().apply(&[package("jetty", "2.0-1")], &probes);
+        let parts = PartRules::parse(named).unwrap().apply(&[package("jetty", "2.0-1")], &probes, None);
         assert_eq!((parts.len(), parts[0].name.as_str(), parts[0].others.len()), (1, "JETty", 0));
     }
 
