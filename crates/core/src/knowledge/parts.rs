@@ -525,6 +525,80 @@ mod tests {
     }
 
     #[test]
+    fn each_kernel_is_told_with_its_flavour_and_the_number_of_its_own_package() {
+        let rules = PartRules::built_in().unwrap();
+        let probe = Probe { kind: ProbeKind::Entries, path: "usr/lib/modules".into() };
+        let entries = ["6.12.58-1-lts", "6.17.9-arch1-1", "6.17.8-zen1-1-zen", "extramodules"];
+        let probes = Probes::from([(probe, entries.map(Text::from).to_vec())]);
+        let packages = [
+            package("linux", "6.17.9.arch1-1"),
+            package("linux-lts", "6.12.58-1"),
+            package("linux-zen", "6.17.8-1"),
+        ];
+        let parts = rules.apply(&packages, &probes, None);
+        let told: Vec<(&str, Option<&str>)> = parts
+            .iter()
+            .filter(|part| part.part == "kernel")
+            .map(|part| (part.name.as_str(), part.package.as_ref().map(|package| package.name())))
+            .collect();
+        assert_eq!(
+            told,
+            [
+                ("Linux", Some("linux")),
+                ("Linux (zen)", Some("linux-zen")),
+                ("Linux (lts)", Some("linux-lts"))
+            ]
+        );
+    }
+
+    #[test]
+    fn what_the_session_brings_goes_first_and_the_shell_is_that_of_new_users() {
+        let rules = PartRules::built_in().unwrap();
+        let packages = [
+            package("gnome-shell", "48.0-1"),
+            package("libmutter-16-0", "48.0-1"),
+            package("xfce4-session", "4.20-1"),
+            package("xfwm4", "4.20-1"),
+            package("bash", "5.2-1"),
+            package("fish", "4.0-1"),
+        ];
+        let said = |probes: &Probes, session: Option<&str>| -> Vec<String> {
+            let session = session.and_then(|name| super::super::desktops().called(name));
+            let parts = rules.apply(&packages, probes, session);
+            let wanted = ["desktop", "window-manager", "shell"];
+            wanted
+                .iter()
+                .filter_map(|part| parts.iter().find(|one| one.part == *part))
+                .map(|part| part.name.to_string())
+                .collect()
+        };
+        assert_eq!(said(&Probes::new(), None), ["GNOME", "Mutter", "Bash"]);
+        assert_eq!(said(&Probes::new(), Some("Xfce")), ["Xfce", "Xfwm", "Bash"]);
+        let shell = |path: &str| {
+            let probe = Probe { kind: ProbeKind::Setting, path: "etc/default/useradd SHELL".into() };
+            Probes::from([(probe, vec![path.into()])])
+        };
+        assert_eq!(said(&shell("/usr/bin/fish"), None)[2], "fish");
+        assert_eq!(said(&shell("/bin/sh"), None)[2], "Bash", "what every shell is called by tells none");
+    }
+
+    #[test]
+    fn a_link_to_a_unit_of_its_own_name_tells_nothing() {
+        let rules = PartRules::built_in().unwrap();
+        let link = Probe { kind: ProbeKind::Link, path: "etc/systemd/system/display-manager.service".into() };
+        let setting =
+            Probe { kind: ProbeKind::Setting, path: "etc/sysconfig/displaymanager DISPLAYMANAGER".into() };
+        let probes = Probes::from([
+            (link, vec!["/usr/lib/systemd/system/display-manager-legacy.service".into()]),
+            (setting, vec!["sddm".into()]),
+        ]);
+        let parts = rules.apply(&[package("sddm", "0.21.0-1"), package("gdm", "48-1")], &probes, None);
+        let manager = parts.iter().find(|part| part.part == "display-manager").unwrap();
+        assert_eq!((manager.name.as_str(), manager.version.as_deref()), ("SDDM", Some("0.21.0")));
+        assert_eq!(manager.others, ["GDM"]);
+    }
+
+    #[test]
     fn a_bad_table_names_its_line() {
         let error = PartRules::parse("[[part]]\npart='x'\nlabel='X'\nwayz=[]").unwrap_err();
         assert_eq!(error.line, Some(4));

@@ -423,9 +423,13 @@ impl Tally {
         if let Some(known) = self.applications.iter().find(|application| application.id == id) {
             return (&known.name, known.version.as_deref());
         }
-        let launcher =
-            self.launchers.iter().find(|launcher| launcher.id.strip_suffix(".desktop") == Some(id));
-        (launcher.map_or(id, |launcher| launcher.name.as_str()), None)
+        let named = |launcher: &&Launcher| launcher.id.strip_suffix(".desktop") == Some(id);
+        let meant = |launcher: &&Launcher| crate::derive::application_id(&launcher.id) == id;
+        let launcher = self.launchers.iter().find(named).or_else(|| self.launchers.iter().find(meant));
+        (
+            launcher.map_or(id, |launcher| launcher.name.as_str()),
+            launcher.and_then(|launcher| launcher.version.as_deref()),
+        )
     }
 
     /// Whether the source could not tell this fact.

@@ -51,6 +51,8 @@ root/.local/share/applications usr/share/mime/aliases usr/share/mime/subclasses 
 usr/share/xsessions usr/share/wayland-sessions usr/local/share/xsessions usr/local/share/wayland-sessions etc/systemd/system etc/systemd/user
 etc/systemd/zram-generator.conf usr/lib/systemd/zram-generator.conf etc/default/zramswap usr/lib/systemd/system usr/lib/systemd/user
 usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/inittab etc/rc[S2-5].d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d
+etc/dinit.d usr/lib/dinit.d lib/dinit.d usr/local/lib/dinit.d etc/s6/adminsv etc/s6/sv
+etc/adduser.conf etc/default/useradd etc/sysconfig/displaymanager etc/conf.d/display-manager
 usr/local/etc/rc.d etc/dconf/profile etc/dconf/db usr/share/glib-2.0/schemas/*.override usr/share/glib-2.0/schemas/*.gschema.xml
 usr/local/share/glib-2.0/schemas/*.override usr/local/share/glib-2.0/schemas/*.gschema.xml usr/local/etc/xdg etc/environment.d usr/lib/environment.d
 usr/share/*-session/sessions usr/bin/start* usr/bin/*-session usr/bin/*-session-* usr/libexec/*-session usr/share/accountsservice/user-templates

@@ -1,4 +1,4 @@
-//! Services of the init systems beside systemd: OpenRC, runit, FreeBSD's rc, Slackware's rc.d.
+//! Services of the init systems beside systemd: OpenRC, runit, dinit, s6, FreeBSD's rc, Slackware's rc.d.
 
 use crate::text::{filled, lines, name_text, text};
 use std::collections::BTreeMap;
@@ -10,6 +10,8 @@ use tally_trees::{NodeKind, Tree};
 pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
     let mut items = openrc(tree);
     items.extend(runit(tree));
+    items.extend(dinit(tree));
+    items.extend(s6(tree));
     items.extend(rc_conf(tree));
     items.extend(slackware(tree));
     items
@@ -80,6 +82,44 @@ fn runit(tree: &dyn Tree) -> Vec<StartupItem> {
             (one.enabled, one.off_because) = (false, Some("down".into()));
         }
         items.push(one);
+    }
+    items
+}
+
+/// dinit (dinit-service(5)): what the service `boot` waits for, which are the names in its folder `boot.d`.
+fn dinit(tree: &dyn Tree) -> Vec<StartupItem> {
+    const FOLDERS: &[&str] = &["etc/dinit.d", "usr/local/lib/dinit.d", "usr/lib/dinit.d", "lib/dinit.d"];
+    let mut found: BTreeMap<Text, StartupItem> = BTreeMap::new();
+    for entry in FOLDERS.iter().flat_map(|folder| tree.names(format!("{folder}/boot.d"))) {
+        let name = name_text(&entry.name);
+        let files = FOLDERS.iter().map(|folder| format!("{folder}/{name}"));
+        let Some((file, bytes)) =
+            files.filter_map(|file| tree.read(&file).ok().map(|bytes| (file, bytes))).next()
+        else {
+            continue;
+        };
+        // Settings are `key = value`, a colon for lists.
+        let command = lines(&bytes).find_map(|(_, line)| {
+            let line = text(line);
+            let (key, value) = line.split_once('=')?;
+            (key.trim() == "command").then(|| filled(value.trim().into())).flatten()
+        });
+        found.entry(name.clone()).or_insert_with(|| item(&name, file, command, None));
+    }
+    found.into_values().collect()
+}
+
+/// s6 with s6-rc: what the bundle `default` of the administrator contains, each a file of that name.
+fn s6(tree: &dyn Tree) -> Vec<StartupItem> {
+    let mut items = Vec::new();
+    for entry in tree.names("etc/s6/adminsv/default/contents.d") {
+        let name = name_text(&entry.name);
+        // A name may be that of a bundle, whose daemon has an ending.
+        let folders = [format!("etc/s6/sv/{name}"), format!("etc/s6/sv/{name}-srv")];
+        let Some(folder) = folders.into_iter().find(|folder| tree.is_folder(folder)) else { continue };
+        let run = format!("{folder}/run");
+        let file = if tree.exists(&run) { run } else { format!("{folder}/type") };
+        items.push(item(&name, file, None, None));
     }
     items
 }
@@ -165,7 +205,13 @@ mod tests {
             )
             .file("etc/rc.conf", "sea_gate_enable=\"YES\"\n")
             .file("usr/local/etc/rc.d/sea-gate", "command=\"/usr/local/sbin/sea-gate\"\n")
-            .file("etc/rc.d/cron", "");
+            .file("etc/rc.d/cron", "")
+            .file("etc/dinit.d/weird", "type = process\ncommand = /usr/bin/weird -f\n")
+            .link("usr/lib/dinit.d/boot.d/weird", "/etc/dinit.d/weird")
+            .link("etc/dinit.d/boot.d/gone", "../gone")
+            .file("etc/s6/sv/brook-srv/run", "#!/bin/execlineb\n")
+            .file("etc/s6/adminsv/default/contents.d/brook", "")
+            .file("etc/s6/adminsv/default/contents.d/ghost", "");
         let said: Vec<(Text, bool, Option<Text>)> =
             read(&tree).into_iter().map(|one| (one.name, one.enabled, one.runs)).collect();
         assert_eq!(
@@ -174,6 +220,8 @@ mod tests {
                 ("rill".into(), true, Some("/usr/sbin/rill".into())),
                 ("pond".into(), false, None),
                 ("spring".into(), true, Some("springd -n".into())),
+                ("weird".into(), true, Some("/usr/bin/weird -f".into())),
+                ("brook".into(), true, None),
                 ("cron".into(), true, None),
                 ("sea-gate".into(), true, Some("/usr/local/sbin/sea-gate".into())),
             ]

@@ -162,10 +162,8 @@ fn default_apps(tally: &Tally, roles: &Roles) -> Option<Fact> {
         .filter_map(|role| tally.defaults.iter().find(|choice| choice.role == *role))
         .filter_map(|choice| {
             let id = choice.application.as_ref()?;
-            let application = tally.applications.iter().find(|application| application.id == *id);
-            let name = application.map_or(id.as_str(), |application| application.name.as_str());
-            let version =
-                application.and_then(|a| a.version.as_deref()).map(|v| format!(" {v}")).unwrap_or_default();
+            let (name, version) = tally.holder(id);
+            let version = version.map(|version| format!(" {version}")).unwrap_or_default();
             let doubt = if choice.sure { "" } else { "?" };
             Some(format!("{} {name}{version}{doubt}", roles.label(&choice.role).to_lowercase()))
         })
