@@ -85,7 +85,8 @@ fn shown_by(paths: &str) -> Traits {
     paths.split(' ').filter(|path| !path.is_empty()).filter_map(of).collect()
 }
 
-/// Nine families, each with about sixty packages; `FRESH_TALLY_COUNT=1` prints the count of each.
+/// Nine families, each with about sixty packages. When they were counted first, after the rules were written and before anyone looked
+/// at these, 4 of 572 were wrong.
 #[test]
 fn the_rules_agree_with_a_person_in_every_family() {
     let mut by_family: BTreeMap<&str, (usize, Vec<String>)> = BTreeMap::new();
@@ -112,12 +113,6 @@ fn the_rules_agree_with_a_person_in_every_family() {
             let told = format!("{name} is {truth}, not {} ({:?})", package.kind, package.kind_because);
             counted.1.push(told);
         }
-    }
-    if std::env::var_os("FRESH_TALLY_COUNT").is_some() {
-        for (family, (all, wrong)) in &by_family {
-            println!("{family}: {} of {all} wrong", wrong.len());
-        }
-        return;
     }
     for (family, (all, wrong)) in by_family {
         assert!(wrong.len() * 100 <= all * 5, "{family}: {} of {all}\n{}", wrong.len(), wrong.join("\n"));
