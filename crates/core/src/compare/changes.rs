@@ -99,6 +99,8 @@ vocabulary! {
         Upgraded = "upgraded",
         /// An earlier version.
         Downgraded = "downgraded",
+        /// The same under another numbering, a date against a number: which one is later can't be told.
+        OtherNumbering = "other-numbering",
         /// The same.
         Same = "same",
     }

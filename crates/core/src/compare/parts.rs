@@ -31,6 +31,12 @@ pub(super) fn changes(old: &[Part], new: &[Part]) -> Vec<PartChange> {
     changes
 }
 
+/// Whether a version is a day, as `20251111`.
+fn is_dated(version: &str) -> bool {
+    let digits = version.split(|c: char| !c.is_ascii_digit()).next().unwrap_or_default();
+    digits.len() == 8 && ["19", "20"].iter().any(|century| digits.starts_with(century))
+}
+
 fn change(old: Option<&Part>, new: Option<&Part>) -> PartChange {
     let step = match (old.and_then(|o| o.version.as_deref()), new.and_then(|n| n.version.as_deref())) {
         (Some(old), Some(new)) => version::step(old, new),
@@ -41,6 +47,7 @@ fn change(old: Option<&Part>, new: Option<&Part>) -> PartChange {
         (_, None) => PartChangeKind::Removed,
         (Some(old), Some(new)) if old.name != new.name => PartChangeKind::Replaced,
         (Some(old), Some(new)) => match (old.version.as_deref(), new.version.as_deref()) {
+            (Some(a), Some(b)) if is_dated(a) != is_dated(b) => PartChangeKind::OtherNumbering,
             (Some(a), Some(b)) if version::compare_plain(a, b).is_lt() => PartChangeKind::Upgraded,
             (Some(a), Some(b)) if version::compare_plain(a, b).is_gt() => PartChangeKind::Downgraded,
             _ => PartChangeKind::Same,
@@ -53,7 +60,14 @@ fn change(old: Option<&Part>, new: Option<&Part>) -> PartChange {
         old_version: old.and_then(|p| p.version.clone()),
         new_name: new.map(|p| p.name.clone()),
         new_version: new.and_then(|p| p.version.clone()),
-        step: if matches!(change, PartChangeKind::Replaced | PartChangeKind::Same) { None } else { step },
+        step: if matches!(
+            change,
+            PartChangeKind::Replaced | PartChangeKind::OtherNumbering | PartChangeKind::Same
+        ) {
+            None
+        } else {
+            step
+        },
         package: new.or(old).and_then(|p| p.package.clone()),
         inherited: None,
     }
@@ -74,6 +88,26 @@ mod tests {
             others: vec![],
             evidence,
         }
+    }
+
+    #[test]
+    fn a_day_and_a_number_have_no_order() {
+        let part = |version: &str| Part {
+            part: "firmware".into(),
+            name: "Marsh microcode".into(),
+            version: Some(version.into()),
+            package: None,
+            others: Vec::new(),
+            evidence: crate::model::Evidence::default(),
+        };
+        let told = |old: &str, new: &str| {
+            let one = change(Some(&part(old)), Some(&part(new)));
+            (one.change, one.step.is_some())
+        };
+        assert_eq!(told("20251111", "2.1"), (PartChangeKind::OtherNumbering, false));
+        assert_eq!(told("2.1", "20251111"), (PartChangeKind::OtherNumbering, false));
+        assert_eq!(told("20251111", "20251201"), (PartChangeKind::Upgraded, true));
+        assert_eq!(told("2.1", "3"), (PartChangeKind::Upgraded, true));
     }
 
     #[test]

@@ -104,6 +104,7 @@ pub const fn part_change(change: PartChangeKind) -> (Role, &'static str) {
         PartChangeKind::Replaced => (Role::Changed, "replaced"),
         PartChangeKind::Upgraded => (Role::Changed, "upgraded"),
         PartChangeKind::Downgraded => (Role::LookTwice, "downgraded"),
+        PartChangeKind::OtherNumbering => (Role::Changed, "numbered differently"),
         PartChangeKind::Same => (Role::Plain, ""),
     }
 }

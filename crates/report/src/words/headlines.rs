@@ -149,7 +149,7 @@ fn part_said(change: PartChangeKind, part: &Named, was: &Filling, is: &Filling) 
         PartChangeKind::Replaced => format!("{label}: {} replaces {}", whole(is), whole(was)),
         PartChangeKind::Added => format!("{label}: {} is new", whole(is)),
         PartChangeKind::Removed => format!("{label}: {} is gone", whole(was)),
-        PartChangeKind::Upgraded | PartChangeKind::Same => {
+        PartChangeKind::Upgraded | PartChangeKind::OtherNumbering | PartChangeKind::Same => {
             format!("{label}: {} → {}", whole(was), version(is))
         }
         PartChangeKind::Downgraded => format!("{label}: {} → {}, a downgrade", whole(was), version(is)),

@@ -109,9 +109,10 @@ pub(super) fn parts(document: &mut Document, view: &CompareView<'_>, all: bool) 
             PartChangeKind::Upgraded => Span::new(role, step(change.step)),
             PartChangeKind::Downgraded => Span::new(role, format!("{word}, {}", step(change.step))),
             PartChangeKind::Same => Span::default(),
-            PartChangeKind::Added | PartChangeKind::Removed | PartChangeKind::Replaced => {
-                Span::new(role, word)
-            }
+            PartChangeKind::Added
+            | PartChangeKind::Removed
+            | PartChangeKind::Replaced
+            | PartChangeKind::OtherNumbering => Span::new(role, word),
         };
         table.row(vec![view.rules.label(&change.part).into(), old.into(), Span::new(role, new), remark]);
     }
