@@ -316,7 +316,7 @@ impl PartWay {
                 probe.path.rsplit('/').next().and_then(|name| name.split('.').next()).unwrap_or_default();
             let says = |answer: &&Text| match probe.kind {
                 // openSUSE's link leads to a unit that is called like it, and starts what a file names.
-                ProbeKind::Link => own.is_empty() || !last_component(answer).starts_with(own) || own == "sh",
+                ProbeKind::Link => own.is_empty() || !last_component(answer).starts_with(own),
                 _ => !self.names || last_component(answer) != "sh",
             };
             let first = answers.first().filter(says);
