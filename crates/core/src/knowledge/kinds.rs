@@ -37,6 +37,9 @@ pub struct KindRule {
     /// Package systems; any where none is named.
     #[serde(default, deserialize_with = "systems")]
     system: Vec<System>,
+    /// Package systems that it does not come from; no sandbox then either.
+    #[serde(default, deserialize_with = "systems")]
+    except: Vec<System>,
     /// Pattern of upstream versions.
     #[serde(default, deserialize_with = "some_pattern")]
     version: Option<Text>,
@@ -263,7 +266,10 @@ impl<'r> Compiled<'r> {
             }
             _ => {}
         }
-        if !rule.system.is_empty() && !rule.system.contains(&told.package.system) {
+        let system = told.package.system;
+        if (!rule.system.is_empty() && !rule.system.contains(&system))
+            || (!rule.except.is_empty() && (rule.except.contains(&system) || system.is_sandbox()))
+        {
             return None;
         }
         if (rule.essential && !told.package.essential) || (rule.needs && told.package.depends.is_empty()) {

@@ -2,6 +2,7 @@
 
 mod agents;
 mod desktops;
+mod found;
 mod kinds;
 mod menu;
 mod names;
@@ -27,7 +28,7 @@ pub use menu::{main_category, menu_of};
 pub use names::{EditionName, Names, names};
 pub use own::{OwnCounts, OwnRules};
 pub(crate) use parts::line_of;
-pub use parts::{FoundPart, PartRule, PartRules, PartWay, Probe, ProbeKind, Probes, RulesError};
+pub use parts::{PartRule, PartRules, PartWay, Probe, ProbeKind, Probes, RulesError};
 pub use pattern::{Matcher, Pattern, matches};
 pub use roles::{Role, Roles};
 pub use scores::Scores;

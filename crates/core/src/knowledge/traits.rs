@@ -104,21 +104,14 @@ fn configuration(rest: &[u8]) -> FolderClass {
         // Scripts and folders of the init systems: sysvinit and OpenRC, BSD, runit, dinit, s6.
         b"init.d" | b"rc.d" | b"sv" | b"dinit.d" | b"s6" | b"s6-rc" => Trait::Services,
         b"systemd" if rest.starts_with(b"systemd/system") => Trait::Services,
-        _ => return FolderClass::Each(by_path(rest)),
-    })
-}
-
-const fn by_path(rest: &[u8]) -> Trait {
-    match rest {
-        b"fonts/conf.avail" | b"fonts/conf.d" => Trait::Fonts,
+        _ if matches!(rest, b"fonts/conf.avail" | b"fonts/conf.d") => Trait::Fonts,
         _ => Trait::Configuration,
-    }
+    })
 }
 
 const PLUGIN_FOLDERS: &[&[u8]] = &[
     b"plugins",
     b"gio",
-    b"gdk-pixbuf-2.0",
     b"gtk-3.0",
     b"gtk-2.0",
     b"gtk-4.0",

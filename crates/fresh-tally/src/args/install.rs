@@ -81,7 +81,7 @@ pub(crate) struct LabelArgs {
 Examples:
   fresh-tally show saltmarsh-5.0-reedbed
   fresh-tally show saltmarsh-5.0-reedbed menu
-  fresh-tally show saltmarsh-5.0-reedbed packages --kind game,font --reason explicit
+  fresh-tally show saltmarsh-5.0-reedbed packages --kind game,font
   fresh-tally show / packages --format csv -o packages.csv")]
 pub(crate) struct ShowArgs {
     /// Handle, tally file, or source
