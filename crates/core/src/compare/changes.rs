@@ -178,6 +178,9 @@ pub struct DefaultChange {
     pub role: Text,
     /// The type or category that was asked.
     pub asked: Text,
+    /// Whether it is asked besides: a further type of the role, or a role that few installs fill.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub also: bool,
     /// The application that held it; `null` when none did.
     pub old: Option<Text>,
     /// The application that holds it.

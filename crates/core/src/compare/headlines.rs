@@ -100,7 +100,7 @@ impl<'a> HeadlineBuilder<'a> {
         let mut pairs: BTreeMap<(DefaultChangeKind, &str, &str), Line<'_>> = BTreeMap::new();
         // An application that replaces several in one role is one headline too.
         let mut firsts: FxHashMap<(&str, &Text), &str> = FxHashMap::default();
-        for change in &self.comparison.defaults {
+        for change in self.comparison.defaults.iter().filter(|change| !change.also) {
             let (old, new) = (change.old.as_deref().unwrap_or(""), change.new.as_deref().unwrap_or(""));
             let key = match change.change {
                 DefaultChangeKind::Replaced => *firsts.entry((new, &change.role)).or_insert(old),
@@ -203,7 +203,7 @@ impl<'a> HeadlineBuilder<'a> {
     fn versions(&mut self) {
         let mut told: BTreeSet<&str> = BTreeSet::new();
         let mut lines = Vec::new();
-        for choice in &self.new.defaults {
+        for choice in self.new.defaults.iter().filter(|choice| !choice.also) {
             let score = self.rules.scores.role(&choice.role);
             let told_by_version = self.rules.scores.is_told_by_version(&choice.role);
             let Some(id) = choice.application.as_deref().filter(|_| told_by_version) else { continue };

@@ -2,7 +2,7 @@
 
 use super::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange};
 use crate::model::{DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
 
 /// Default apps that differ. `stays` tells whether an application of the old side is on the new one.
@@ -35,6 +35,7 @@ pub(super) fn defaults(
             change,
             role: choice.role.clone(),
             asked: choice.asked.clone(),
+            also: choice.also,
             old: earlier.application.clone(),
             new: choice.application.clone(),
             sure: choice.sure,
@@ -42,6 +43,10 @@ pub(super) fn defaults(
             inherited: None,
         });
     }
+    // What changed in the role as a whole is not told again for each further type.
+    let of = |change: &DefaultChange| (change.role.clone(), change.old.clone(), change.new.clone());
+    let told: FxHashSet<_> = changes.iter().filter(|change| !change.also).map(of).collect();
+    changes.retain(|change| !change.also || !told.contains(&of(change)));
     changes
 }
 

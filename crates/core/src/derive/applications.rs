@@ -109,7 +109,8 @@ fn finish(mut application: Application, companions: &FxHashMap<(System, &str), u
 /// Writes into each application the roles that it can take: those in whose questions it answers or could answer.
 pub fn mark_roles(applications: &mut [Application], defaults: &[DefaultChoice]) {
     let mut roles: FxHashMap<&str, Vec<&Text>> = FxHashMap::default();
-    for choice in defaults {
+    // Who opens one more type beside has no role by it.
+    for choice in defaults.iter().filter(|choice| !choice.also || !choice.asked.contains('/')) {
         for candidate in &choice.candidates {
             roles.entry(candidate).or_default().push(&choice.role);
         }

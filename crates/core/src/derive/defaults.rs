@@ -17,9 +17,15 @@ pub fn choose_defaults(
     let chooser = Chooser::new(associations, launchers, applications);
     let mut choices = Vec::new();
     for role in &roles.role {
-        choices.extend(role.types.iter().map(|asked| chooser.by_type(role, asked)));
-        if role.types.is_empty() {
-            choices.push(chooser.by_launcher(role));
+        let mut ask = |choice: DefaultChoice, also: bool| choices.push(DefaultChoice { also, ..choice });
+        for asked in &role.types {
+            ask(chooser.by_type(role, asked), role.quiet);
+        }
+        if role.is_by_launcher() {
+            ask(chooser.by_launcher(role), role.quiet);
+        }
+        for asked in &role.also {
+            ask(chooser.by_type(role, asked), true);
         }
     }
     choices
@@ -197,6 +203,7 @@ impl<'a> Chooser<'a> {
         DefaultChoice {
             role: role.clone(),
             asked: asked.clone(),
+            also: false,
             application,
             launcher,
             decided,
@@ -414,6 +421,23 @@ mod tests {
             BTreeMap::from([parent("text/csv", "text/x-mid"), parent("text/x-mid", "text/plain")]);
         let choice = asked(&associations, &[launcher("a", "")], "text/csv");
         assert_eq!(choice.decided, by_parent("cache"));
+    }
+
+    #[test]
+    fn what_is_asked_besides_is_marked_and_gives_an_application_a_role_only_by_its_launcher() {
+        let associations = cached("image/gif", &["reed"]);
+        let called = Launcher { name: "Dune Backup".into(), ..launcher("dune", "Utility") };
+        let launchers = [launcher("reed", "Viewer"), called];
+        let mut applications = crate::derive::join_applications(&launchers, &[]);
+        let choices = choose_defaults(&Roles::built_in().unwrap(), &associations, &launchers, &applications);
+        let of = |asked: &str| choices.iter().find(|choice| choice.asked == asked).unwrap();
+        assert_eq!((of("image/gif").application.as_deref(), of("image/gif").also), (Some("reed"), true));
+        assert_eq!((of("image/png").application.as_deref(), of("image/png").also), (None, false));
+        let backup = choices.iter().find(|choice| choice.role == "backup").unwrap();
+        assert_eq!((backup.application.as_deref(), backup.also), (Some("dune"), true));
+        crate::derive::mark_roles(&mut applications, &choices);
+        let roles = |id: &str| applications.iter().find(|one| one.id == id).unwrap().roles.clone();
+        assert_eq!((roles("reed"), roles("dune")), (Vec::new(), vec![Text::from("backup")]));
     }
 
     #[test]

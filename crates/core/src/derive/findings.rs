@@ -69,10 +69,10 @@ fn launchers(tally: &Tally, found: &mut Findings) {
 }
 
 fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
+    let asked: Vec<&DefaultChoice> = tally.defaults.iter().filter(|choice| !choice.also).collect();
     let by_parent = |choice: &DefaultChoice| matches!(choice.decided.by, DecidedBy::ParentType { .. });
     // Who opens a table as any text has no role by it.
-    let primary: BTreeMap<&str, &Text> = tally
-        .defaults
+    let primary: BTreeMap<&str, &Text> = asked
         .iter()
         .rev()
         .filter(|choice| !by_parent(choice))
@@ -83,7 +83,7 @@ fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
     let apart = |name: &str| of_role(name).is_some_and(|role| role.apart);
     let mut by_role: BTreeMap<&str, Vec<(&DefaultChoice, &Text)>> = BTreeMap::new();
     let mut not_set: FxHashSet<&str> = FxHashSet::default();
-    for choice in &tally.defaults {
+    for choice in asked {
         let (role, asked) = (choice.role.clone(), choice.asked.clone());
         if let Some(application) = &choice.application {
             by_role.entry(&choice.role).or_default().push((choice, application));

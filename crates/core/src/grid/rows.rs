@@ -4,8 +4,8 @@ use super::GridRules;
 use super::document::{Cell, CellState, Field, GridRow, Remark, RowGroup, RowLabel};
 use crate::ask::{AskFor, ask};
 use crate::model::{
-    FindingName, Kind, Label, Look, MEASURES, Medium, MissingFact, Part, Reading, Reason, Scope, System,
-    Tally, Text,
+    DefaultChoice, FindingName, Kind, Label, Look, MEASURES, Medium, MissingFact, Part, Reading, Reason,
+    Scope, System, Tally, Text,
 };
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -192,9 +192,19 @@ impl Rows<'_> {
     /// The answer to the first question of each role that has one.
     fn defaults(&mut self, rules: &GridRules<'_>) {
         for role in &rules.roles.role {
+            let of_role = |choice: &DefaultChoice| choice.role == role.role && !choice.candidates.is_empty();
+            if role.quiet && !self.tallies.iter().any(|tally| tally.defaults.iter().any(of_role)) {
+                continue;
+            }
             let label = RowLabel::Name(role.label.clone());
             self.each(RowGroup::Defaults, &role.role, label, |tally| {
-                let choices = || tally.defaults.iter().filter(|choice| choice.role == role.role);
+                let choices = || {
+                    let of_role = tally.defaults.iter().filter(|choice| choice.role == role.role);
+                    of_role.filter(|choice| role.quiet || !choice.also)
+                };
+                if choices().next().is_none() && !tally.defaults.is_empty() {
+                    return Cell::of(CellState::NotRecorded);
+                }
                 let Some(choice) = choices().find(|choice| choice.application.is_some()) else {
                     return if choices()
                         .any(|choice| !choice.candidates.is_empty() || choice.is_not_recorded())

@@ -180,7 +180,7 @@ fn candidates(tally: &Tally, graph: &Graph<'_>, kept: &[bool]) -> Vec<(LeaveOutK
         (LeaveOutKind::Firmware, None, firmware),
     ];
     let mut jobs: FxHashMap<&Text, bool> = FxHashMap::default();
-    for choice in &tally.defaults {
+    for choice in tally.defaults.iter().filter(|choice| !choice.also) {
         let Some(application) = &choice.application else { continue };
         // Whether nobody else could do one of its jobs.
         *jobs.entry(application).or_default() |= choice.candidates.len() < 2;

@@ -7,7 +7,7 @@ use crate::text::{lines, name_text, text};
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use tally_core::model::{Evidence, Looks, Text};
-use tally_trees::{NodeKind, Tree};
+use tally_trees::Tree;
 
 /// What starts when the install has started.
 #[derive(Debug, Clone, Default)]
@@ -213,7 +213,7 @@ impl<'a> Rule<'a> {
         Some(Chosen { file, evidence: no_wayland.map(|(_, file)| file) })
     }
 
-    /// SDDM: the first of its list, Wayland sessions before those of X11 since 0.20; a session of the automatic login before that.
+    /// SDDM: the session of the automatic login, else the first of its list, in which Wayland sessions go before those of X11.
     fn sddm(&self, manager: &str) -> Option<Chosen<'a>> {
         let mut files = self.drop_ins(&format!("usr/lib/{manager}/{manager}.conf.d"));
         files.extend(self.drop_ins(&format!("etc/{manager}.conf.d")));
@@ -227,26 +227,8 @@ impl<'a> Rule<'a> {
                 return Some(Chosen { file: session, evidence: Some(file) });
             }
         }
-        // The helper that starts a greeter under Wayland came with 0.20, as did the order of the list.
-        let folders =
-            ["usr/libexec", "usr/lib/sddm", "usr/lib/libexec", "usr/libexec/sddm", "usr/local/libexec"];
-        let old = manager == "sddm"
-            && self.tree.exists("usr/bin/sddm")
-            && !folders.iter().any(|folder| self.tree.exists(format!("{folder}/sddm-helper-start-wayland")))
-            && !self.below_multiarch("sddm/sddm-helper-start-wayland");
-        let first = if old { "x11" } else { "wayland" };
-        let of = |display: &str| self.sessions.iter().find(|one| one.session.display == display);
-        of(first).or_else(|| self.sessions.first()).map(plain)
-    }
-
-    /// Whether a file lies in a folder of libraries of an architecture.
-    fn below_multiarch(&self, file: &str) -> bool {
-        let folders = self.tree.names("usr/lib");
-        let mut folders = folders.iter().filter(|entry| entry.kind == NodeKind::Folder);
-        folders.any(|entry| {
-            let name = name_text(&entry.name);
-            name.contains("-linux-") && self.tree.exists(format!("usr/lib/{name}/{file}"))
-        })
+        let wayland = self.sessions.iter().find(|one| one.session.display == "wayland");
+        wayland.or_else(|| self.sessions.first()).map(plain)
     }
 
     /// LightDM: `user-session` (with an automatic login its own), else what the program was built with; where that session is not there,
@@ -409,9 +391,6 @@ mod tests {
         is(&gnome.file("etc/gdm3/daemon.conf", "[daemon]\nWaylandEnable=false\n"), ("gdm", "gnome", "x11"));
         let sddm = manager(sessions(), "sddm");
         is(&sddm, ("sddm", "weir-w", "wayland"));
-        let old = manager(sessions(), "sddm").file("usr/bin/sddm", "");
-        is(&old, ("sddm", "alder", "x11"));
-        is(&old.file("usr/libexec/sddm-helper-start-wayland", ""), ("sddm", "weir-w", "wayland"));
         is(
             &sddm.file("etc/sddm.conf.d/a.conf", "[Autologin]\nUser=live\nSession=weir.desktop\n"),
             ("sddm", "weir", "x11"),

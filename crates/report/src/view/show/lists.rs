@@ -7,7 +7,9 @@ use crate::wire::{CsvTable, WithText};
 use crate::words;
 use serde::Serialize;
 use tally_core::knowledge::{PartRules, Roles};
-use tally_core::model::{Evidence, Finding, FindingName, PackageRef, Scope, StartupItem, Tally};
+use tally_core::model::{
+    DefaultChoice, Evidence, Finding, FindingName, PackageRef, Scope, StartupItem, Tally,
+};
 
 fn titled(tally: &Tally, first: impl Into<crate::document::Line>) -> Document {
     let mut document = Document::default();
@@ -61,11 +63,11 @@ pub(super) fn parts_csv(tally: &Tally) -> csv::Result<CsvTable> {
 }
 
 pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
-    let answered = tally.defaults.iter().filter(|choice| choice.application.is_some()).count() as u64;
-    let unsure =
-        tally.defaults.iter().filter(|choice| !choice.sure && !choice.is_not_recorded()).count() as u64;
-    let mut first =
-        format!("{} of {} types and roles have an app", thousands(answered), tally.defaults.len());
+    let (besides, asked): (Vec<&DefaultChoice>, Vec<&DefaultChoice>) =
+        tally.defaults.iter().partition(|choice| choice.also);
+    let answered = asked.iter().filter(|choice| choice.application.is_some()).count() as u64;
+    let unsure = asked.iter().filter(|choice| !choice.sure && !choice.is_not_recorded()).count() as u64;
+    let mut first = format!("{} of {} types and roles have an app", thousands(answered), asked.len());
     if unsure > 0 {
         first.push_str(&format!("; {} with several candidates and no default", thousands(unsure)));
     }
@@ -77,7 +79,7 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
         Column::new("decided by").sentence().drops(1),
     ]);
     let mut previous = "";
-    for choice in &tally.defaults {
+    for choice in asked {
         let label = roles.label(&choice.role);
         let shown = if label == previous { "" } else { label };
         previous = label;
@@ -109,7 +111,45 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
             "? no default is set: the first of several apps opens it, and another install may differ.",
         ));
     }
+    further_defaults(tally, roles, &besides, &mut document);
     document
+}
+
+/// What is asked besides, where there is an answer: types of a role that one app opens in one line.
+fn further_defaults(tally: &Tally, roles: &Roles, besides: &[&DefaultChoice], document: &mut Document) {
+    let mut lines: Vec<(&str, Vec<&str>, String)> = Vec::new();
+    for choice in besides {
+        let label = roles.label(&choice.role);
+        let answer = match &choice.application {
+            Some(application) => tally.holder(application).0.to_owned(),
+            None if choice.candidates.is_empty() => continue,
+            None => {
+                let names: Vec<&str> = choice.candidates.iter().map(|id| tally.holder(id).0).collect();
+                words::listed(&names, 8)
+            }
+        };
+        let asked = if choice.asked.contains('/') { choice.asked.as_str() } else { "" };
+        match lines.iter_mut().find(|(known, _, app)| *known == label && *app == answer) {
+            Some((_, types, _)) => types.push(asked),
+            None => lines.push((label, vec![asked], answer)),
+        }
+    }
+    if lines.is_empty() {
+        return;
+    }
+    document.heading("Further types and roles");
+    let mut table = Table::new(vec![
+        Column::new("role").name(),
+        Column::new("app").name(),
+        Column::new("types").sentence().drops(1),
+    ]);
+    let mut previous = "";
+    for (label, types, answer) in lines {
+        let shown = if label == previous { "" } else { label };
+        previous = label;
+        table.row(vec![shown.into(), answer.into(), dim(types.join(", "))]);
+    }
+    document.table_or(table, "");
 }
 
 pub(super) fn defaults_csv(tally: &Tally) -> csv::Result<CsvTable> {
@@ -117,6 +157,7 @@ pub(super) fn defaults_csv(tally: &Tally) -> csv::Result<CsvTable> {
     struct Row<'a> {
         role: &'a str,
         asked: &'a str,
+        also: bool,
         application: Option<&'a str>,
         launcher: Option<&'a str>,
         sure: bool,
@@ -127,6 +168,7 @@ pub(super) fn defaults_csv(tally: &Tally) -> csv::Result<CsvTable> {
     CsvTable::of(tally.defaults.iter().map(|choice| Row {
         role: &choice.role,
         asked: &choice.asked,
+        also: choice.also,
         application: choice.application.as_deref(),
         launcher: choice.launcher.as_deref(),
         sure: choice.sure,
