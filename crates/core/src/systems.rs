@@ -28,6 +28,10 @@ vocabulary! {
         Xbps = "xbps",
         /// Slackware packages.
         Slackware = "slackware",
+        /// Store paths of Nix.
+        Nix = "nix",
+        /// Store paths of Guix.
+        Guix = "guix",
         /// Snaps.
         Snap = "snap",
         /// Flatpak applications and runtimes.
@@ -111,6 +115,8 @@ const XBPS: Descriptor = Descriptor {
 const SLACKWARE: Descriptor =
     Descriptor { neutral_architecture: "noarch", upstream: upstream::without_revision, ..NATIVE };
 
+const NIX: Descriptor = ordered(version::compare_nix, upstream::as_it_is);
+
 impl System {
     /// What is particular to it.
     pub const fn descriptor(self) -> &'static Descriptor {
@@ -124,6 +130,8 @@ impl System {
             Self::Portage => &PORTAGE,
             Self::Xbps => &XBPS,
             Self::Slackware => &SLACKWARE,
+            Self::Nix => &NIX,
+            Self::Guix => &NATIVE,
             Self::Snap | Self::Flatpak | Self::Appimage => &SANDBOX,
         }
     }

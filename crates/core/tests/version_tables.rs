@@ -34,3 +34,9 @@ fn rpm() {
 fn pacman() {
     agrees(System::Pacman, include_str!("fixtures/versions/pacman.tsv"), 686);
 }
+
+/// Answers of Nix 2.8 (`builtins.compareVersions`).
+#[test]
+fn nix() {
+    agrees(System::Nix, include_str!("fixtures/versions/nix.tsv"), 321);
+}

@@ -39,7 +39,9 @@ pub struct Overrides {
 /// Reads the label: os-release(5), else `etc/lsb-release`, else a one-line release file, else `etc/debian_version`.
 pub fn read(tree: &dyn Tree) -> LabelFacts {
     let mut facts = LabelFacts::default();
-    for path in ["etc/os-release", "usr/lib/os-release"] {
+    // Nix and Guix make `etc` when the system starts, from what its profile has.
+    let profiles = ["nix/var/nix/profiles/system/etc/os-release", "var/guix/profiles/system/etc/os-release"];
+    for path in ["etc/os-release", "usr/lib/os-release"].into_iter().chain(profiles) {
         if let Ok(bytes) = tree.read(path) {
             facts.found = true;
             os_release(path, &bytes, &mut facts);

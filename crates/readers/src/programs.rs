@@ -12,6 +12,10 @@ pub(crate) const PROGRAM_FOLDERS: &[&str] = &[
     "bin",
     "usr/local/games",
     "usr/games",
+    "nix/var/nix/profiles/system/sw/bin",
+    "nix/var/nix/profiles/system/sw/sbin",
+    "var/guix/profiles/system/profile/bin",
+    "var/guix/profiles/system/profile/sbin",
     "snap/bin",
 ];
 

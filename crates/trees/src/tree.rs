@@ -1,3 +1,4 @@
+use crate::path::{Step, resolve};
 use crate::{LIMITS, ReadAt, TreeError};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
@@ -140,6 +141,19 @@ impl dyn Tree + '_ {
         }
         found.sort();
         found
+    }
+
+    /// The path without links, `.` and `..` that a path leads to; `None` where it leads nowhere.
+    pub fn real_path(&self, path: impl AsRef<Path>) -> Option<PathBuf> {
+        let look = |clean: &Path| {
+            Ok(match self.node(clean, false) {
+                Ok(Node { kind: NodeKind::Folder, .. }) => Step::Folder,
+                Ok(Node { kind: NodeKind::Link, .. }) => Step::Link(self.read_link(clean)?),
+                Ok(_) => Step::Leaf,
+                Err(_) => Step::Missing,
+            })
+        };
+        resolve(path.as_ref(), true, look).ok()
     }
 
     /// The names in a folder; none when there is no such folder.

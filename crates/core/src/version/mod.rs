@@ -3,6 +3,7 @@
 mod dewey;
 mod dpkg;
 mod freebsd;
+mod nix;
 mod pacman;
 mod plain;
 mod release;
@@ -15,6 +16,7 @@ pub mod upstream;
 pub use dewey::compare as compare_xbps;
 pub use dpkg::compare as compare_dpkg;
 pub use freebsd::compare as compare_freebsd;
+pub use nix::compare as compare_nix;
 pub use pacman::{compare as compare_pacman, order as order_pacman};
 pub use plain::compare as compare_plain;
 pub use release::compare_eopkg;

@@ -23,6 +23,8 @@ const FOLDERS: &[&str] = &[
     "var/lib/flatpak/exports/share/applications",
     "usr/local/share/applications",
     "usr/share/applications",
+    "nix/var/nix/profiles/system/sw/share/applications",
+    "var/guix/profiles/system/profile/share/applications",
     "var/lib/snapd/desktop/applications",
 ];
 

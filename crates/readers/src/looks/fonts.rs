@@ -12,7 +12,13 @@ use ttf_parser::name::{Name, Table, name_id};
 const FONTS: &[&str] =
     &["ttf", "otf", "ttc", "otc", "pfa", "pfb", "t1", "otb", "bdf", "pcf", "woff", "woff2"];
 /// Folders of fonts.
-const FOLDERS: &[&str] = &["usr/share/fonts", "usr/local/share/fonts"];
+const FOLDERS: &[&str] = &[
+    "usr/share/fonts",
+    "usr/local/share/fonts",
+    "nix/var/nix/profiles/system/sw/share/X11/fonts",
+    "nix/var/nix/profiles/system/sw/share/fonts",
+    "var/guix/profiles/system/profile/share/fonts",
+];
 /// How deep they may nest.
 const DEPTH: usize = 5;
 /// Bytes at the start of a font, in which its list of tables lies.

@@ -13,6 +13,7 @@ pub mod portage;
 pub mod rpm;
 pub mod slackware;
 pub mod snap;
+pub mod store;
 pub mod xbps;
 
 pub use owners::{Owners, WantedPaths, each_folder, split_folder};
@@ -188,6 +189,8 @@ pub static REGISTRY: &[&dyn PackageReader] = &[
     &portage::Portage,
     &xbps::Xbps,
     &slackware::Slackware,
+    &store::NIX,
+    &store::GUIX,
     &snap::Snap,
     &flatpak::Flatpak,
     &appimage::Appimage,

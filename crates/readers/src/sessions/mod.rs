@@ -21,11 +21,23 @@ const FOLDERS: &[(&str, &str)] = &[
     ("usr/share/xsessions", "x11"),
     ("usr/local/share/wayland-sessions", "wayland"),
     ("usr/local/share/xsessions", "x11"),
+    ("nix/var/nix/profiles/system/sw/share/wayland-sessions", "wayland"),
+    ("nix/var/nix/profiles/system/sw/share/xsessions", "x11"),
+    ("var/guix/profiles/system/profile/share/wayland-sessions", "wayland"),
+    ("var/guix/profiles/system/profile/share/xsessions", "x11"),
 ];
 
 /// Folders of programs, as a login has them.
-pub(crate) const PROGRAMS: &[&str] =
-    &["usr/local/bin", "usr/bin", "bin", "usr/local/sbin", "usr/sbin", "usr/games"];
+pub(crate) const PROGRAMS: &[&str] = &[
+    "usr/local/bin",
+    "usr/bin",
+    "bin",
+    "usr/local/sbin",
+    "usr/sbin",
+    "usr/games",
+    "nix/var/nix/profiles/system/sw/bin",
+    "var/guix/profiles/system/profile/bin",
+];
 
 /// A session, with what its file says that only readers need.
 pub(crate) struct SessionFile {

@@ -9,7 +9,12 @@ use tally_core::model::{Text, Unread};
 use tally_trees::{NodeKind, Tree};
 
 /// Folders of schemas and their overrides.
-const SCHEMAS: &[&str] = &["usr/share/glib-2.0/schemas", "usr/local/share/glib-2.0/schemas"];
+const SCHEMAS: &[&str] = &[
+    "usr/share/glib-2.0/schemas",
+    "usr/local/share/glib-2.0/schemas",
+    "nix/var/nix/profiles/system/sw/share/glib-2.0/schemas",
+    "var/guix/profiles/system/profile/share/glib-2.0/schemas",
+];
 
 /// Settings of a new user in a session of certain desktops.
 pub(crate) struct Gsettings<'t> {
