@@ -110,6 +110,8 @@ impl PartWay {
             let own =
                 probe.path.rsplit('/').next().and_then(|name| name.split('.').next()).unwrap_or_default();
             let says = |answer: &&Text| match probe.kind {
+                // A link that is only asked whether it is there.
+                ProbeKind::Link if self.name.is_some() => true,
                 // openSUSE's link leads to a unit that is called like it, and starts what a file names.
                 ProbeKind::Link => own.is_empty() || !last_component(answer).starts_with(own),
                 _ => !self.names || last_component(answer) != "sh",

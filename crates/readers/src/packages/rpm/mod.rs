@@ -19,8 +19,9 @@ use crate::database::{Database, DatabaseError};
 use crate::logs::Clock;
 use crate::text::text;
 use header::{Header, tag};
-use tally_core::history::SystemRecords;
-use tally_core::model::{Label, MissingFact, Package, System, Unread};
+use rustc_hash::FxHashSet;
+use tally_core::history::{Initial, SystemRecords};
+use tally_core::model::{Label, MissingFact, Package, Reason, System, Text, Unread};
 use tally_trees::Tree;
 
 /// Bytes that the header of a package may have: 64 MiB. Kernels with all their files have 2 MB.
@@ -31,6 +32,9 @@ const PROBLEMS: usize = 100;
 
 /// Folders of the database: where it lies today, where it lay before, where image-based systems have it.
 const FOLDERS: &[&str] = &["usr/lib/sysimage/rpm", "var/lib/rpm", "usr/share/rpm"];
+
+/// Where an image-based system keeps the database of the image that it was started from, once packages are layered on it.
+const BASE: &str = "usr/lib/sysimage/rpm-ostree-base-db";
 
 /// Who is called with each blob of a database, or with what is wrong with one.
 type Visit<'v> = dyn FnMut(Result<&[u8], String>) + 'v;
@@ -55,13 +59,17 @@ enum Backend {
 impl RpmDatabase {
     /// The first database in the first folder that has one.
     fn in_tree(tree: &dyn Tree) -> Option<Self> {
+        Self::in_folders(tree, FOLDERS)
+    }
+
+    fn in_folders(tree: &dyn Tree, folders: &[&str]) -> Option<Self> {
         let names = [
             ("rpmdb.sqlite", Backend::Sqlite),
             ("Packages.db", Backend::Ndb),
             ("Packages", Backend::Berkeley),
         ];
         let all =
-            FOLDERS.iter().flat_map(|folder| names.map(|(name, sort)| (format!("{folder}/{name}"), sort)));
+            folders.iter().flat_map(|folder| names.map(|(name, sort)| (format!("{folder}/{name}"), sort)));
         all.into_iter().find(|(file, _)| tree.exists(file)).map(|(file, sort)| Self { file, sort })
     }
 
@@ -102,6 +110,23 @@ impl RpmDatabase {
     }
 }
 
+/// The packages of the image itself, where others are layered on it.
+fn of_the_image(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Vec<Initial>> {
+    let found = RpmDatabase::in_folders(tree, &[BASE])?;
+    let mut packages = Vec::new();
+    let end = found.each(tree, &mut |header| {
+        if let Some(package) = header.ok().and_then(|header| record::package(header, &found.file)) {
+            let Package { name, arch, version, .. } = package;
+            packages.push(Initial { name, arch, version: Some(version) });
+        }
+    });
+    if let Err(why) = end {
+        unread.push(Unread::whole(found.file, why));
+        return None;
+    }
+    Some(packages)
+}
+
 impl PackageReader for Rpm {
     fn system(&self) -> System {
         System::Rpm
@@ -114,6 +139,7 @@ impl PackageReader for Rpm {
                 &[
                     "usr/lib/sysimage/rpm",
                     "usr/share/rpm",
+                    "usr/lib/sysimage/rpm-ostree-base-db",
                     "var/lib/rpm/Packages",
                     "var/lib/rpm/Packages.db",
                     "var/lib/rpm/rpmdb.sqlite*",
@@ -166,9 +192,21 @@ impl PackageReader for Rpm {
         facts.unread.extend(bad.into_iter().map(|why| Unread::whole(found.file.as_str(), why)));
         record::leave_what_nobody_asks(&mut facts.packages);
         let memory = resolver::ResolverState::read(tree, &mut facts.unread);
-        match memory {
-            Some(memory) => memory.apply(&mut facts.packages),
-            None => facts.missing.push(MissingFact::Reasons),
+        let image = of_the_image(tree, &mut facts.unread);
+        match (memory, &image) {
+            (Some(memory), _) => memory.apply(&mut facts.packages),
+            (None, None) => facts.missing.push(MissingFact::Reasons),
+            (None, Some(_)) => {}
+        }
+        if let Some(image) = image {
+            let image: FxHashSet<(Text, Text)> = image.into_iter().map(|one| (one.name, one.arch)).collect();
+            let is_layered =
+                |package: &&mut Package| !image.contains(&(package.name.clone(), package.arch.clone()));
+            facts
+                .packages
+                .iter_mut()
+                .filter(is_layered)
+                .for_each(|layered| layered.reason = Reason::Explicit);
         }
         facts.native_arch = native_arch(&facts.packages, &["glibc", "musl", "rpm"]);
         facts
@@ -202,7 +240,9 @@ impl PackageReader for Rpm {
         clock: &Clock,
         unread: &mut Vec<Unread>,
     ) -> SystemRecords {
-        history::read(tree, clock, unread)
+        let records = history::read(tree, clock, unread);
+        // What is wrong with the image's own database was said when it was read.
+        SystemRecords { initial: of_the_image(tree, &mut Vec::new()), ..records }
     }
 }
 
