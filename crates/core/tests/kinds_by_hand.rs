@@ -35,6 +35,7 @@ fn launcher(package: &Package, categories: &str) -> Launcher {
         format: None,
         mime_types: Vec::new(),
         initial_preference: None,
+        appstream: Vec::new(),
         evidence: Evidence::default(),
     }
 }

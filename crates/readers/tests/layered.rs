@@ -21,12 +21,15 @@ fn deployment(without: Option<&str>) -> Tally {
     let folder = tempfile::tempdir().unwrap();
     let world = World::load().unwrap();
     let family = Family::from_name("rpm").unwrap();
-    saltmarsh::write_install_as(&world, world.install("5.0-reedbed").unwrap(), family, folder.path()).unwrap();
+    saltmarsh::write_install_as(&world, world.install("5.0-reedbed").unwrap(), family, folder.path())
+        .unwrap();
     std::os::unix::fs::symlink("sysroot/ostree", folder.path().join("ostree")).unwrap();
     if let Some(name) = without {
         let base = folder.path().join("usr/lib/sysimage/rpm-ostree-base-db");
         std::fs::create_dir_all(&base).unwrap();
-        let found = ["usr/lib/sysimage/rpm", "var/lib/rpm"].iter().map(|at| folder.path().join(at).join("rpmdb.sqlite"));
+        let found = ["usr/lib/sysimage/rpm", "var/lib/rpm"]
+            .iter()
+            .map(|at| folder.path().join(at).join("rpmdb.sqlite"));
         let database = found.into_iter().find(|file| file.exists()).unwrap();
         let copy = base.join("rpmdb.sqlite");
         std::fs::copy(database, &copy).unwrap();

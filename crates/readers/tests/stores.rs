@@ -4,7 +4,7 @@
 mod common;
 
 use common::taken;
-use tally_core::model::{Kind, Reason, Tally};
+use tally_core::model::{Kind, Tally};
 use tally_readers::packages::{PackageReader, store::NIX};
 use tally_trees::MemoryTree;
 

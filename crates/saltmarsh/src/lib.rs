@@ -34,6 +34,10 @@ pub enum Family {
     Xbps,
     /// In Slackware's.
     Slackware,
+    /// In the store of Nix.
+    Nix,
+    /// In that of Guix.
+    Guix,
 }
 
 impl Family {
@@ -51,6 +55,8 @@ impl Family {
         ("portage", Self::Portage),
         ("xbps", Self::Xbps),
         ("slackware", Self::Slackware),
+        ("nix", Self::Nix),
+        ("guix", Self::Guix),
     ];
 
     /// The family of a name.

@@ -1,22 +1,21 @@
-use super::stem::stem;
+use super::pairing::Partners;
 use super::{ApplicationChange, ApplicationChangeKind, DefaultChange, DefaultChangeKind, NameAndVersion};
 use crate::derive::application_id;
-use crate::model::{Application, Delivery, Does, Launcher, PackageRef, System, Tally, Text};
+use crate::model::{Application, Does, Launcher, Package, System, Tally, Text};
 use crate::version;
 use rustc_hash::FxHashMap;
-use std::collections::{BTreeMap, VecDeque};
-use std::hash::Hash;
 
 /// Applications of one side, and its launchers, which know of those that are hidden as well.
 #[derive(Clone, Copy)]
-pub(super) struct Menus<'a> {
+pub(crate) struct Menus<'a> {
     pub(super) applications: &'a [Application],
     pub(super) launchers: &'a [Launcher],
+    pub(super) packages: &'a [Package],
 }
 
 impl<'a> Menus<'a> {
-    pub(super) fn of(tally: &'a Tally) -> Self {
-        Self { applications: &tally.applications, launchers: &tally.launchers }
+    pub(crate) fn of(tally: &'a Tally) -> Self {
+        Self { applications: &tally.applications, launchers: &tally.launchers, packages: &tally.packages }
     }
 
     /// The package that delivers an application, by its identifier.
@@ -121,90 +120,6 @@ fn sort(changes: &mut [ApplicationChange]) {
     });
 }
 
-/// For each old application the position of the new one that is the same.
-pub(super) type Partners = Vec<Option<usize>>;
-
-/// Pairs applications: by identifier; by name, of packages that are called alike, as two others of one system hold two programs; by name
-/// across systems; then the only ones that are left of a package, whatever they are called now.
-pub(super) fn pair(old: &[Application], new: &[Application]) -> Partners {
-    let mut work = Pairing { old, new, partners: vec![None; old.len()], taken: vec![false; new.len()] };
-    let first = |a: &Application| a.delivered.first().map(|first| (first.system, stem(&first.package)));
-    work.by(|a| a.id.to_lowercase());
-    work.by(|a| (a.name.to_lowercase(), first(a)));
-    work.across_systems();
-    work.alone_in_package();
-    work.partners
-}
-
-struct Pairing<'a> {
-    old: &'a [Application],
-    new: &'a [Application],
-    partners: Partners,
-    taken: Vec<bool>,
-}
-
-impl Pairing<'_> {
-    fn free_old(&self) -> Vec<usize> {
-        (0..self.old.len()).filter(|i| self.partners[*i].is_none()).collect()
-    }
-
-    fn free_new(&self) -> impl Iterator<Item = usize> + '_ {
-        (0..self.new.len()).filter(|j| !self.taken[*j])
-    }
-
-    fn take(&mut self, old: usize, new: usize) {
-        (self.partners[old], self.taken[new]) = (Some(new), true);
-    }
-
-    /// Pairs what has one key, in the order of the lists.
-    fn by<K: Hash + Eq>(&mut self, key: impl Fn(&Application) -> K) {
-        let mut waiting: FxHashMap<K, VecDeque<usize>> = FxHashMap::default();
-        self.free_new().for_each(|j| waiting.entry(key(&self.new[j])).or_default().push_back(j));
-        for i in self.free_old() {
-            if let Some(j) = waiting.get_mut(&key(&self.old[i])).and_then(VecDeque::pop_front) {
-                self.take(i, j);
-            }
-        }
-    }
-
-    /// Pairs what is called the same and is delivered by different systems, or by none.
-    fn across_systems(&mut self) {
-        let system = |a: &Application| a.delivered.first().map(|first| first.system);
-        let mut waiting: FxHashMap<String, BTreeMap<Option<System>, VecDeque<usize>>> = FxHashMap::default();
-        for j in self.free_new() {
-            let of_name = waiting.entry(self.new[j].name.to_lowercase()).or_default();
-            of_name.entry(system(&self.new[j])).or_default().push_back(j);
-        }
-        for i in self.free_old() {
-            let own = system(&self.old[i]);
-            let Some(of_name) = waiting.get_mut(&self.old[i].name.to_lowercase()) else { continue };
-            let mut others = of_name.iter_mut().filter(|(other, _)| own.is_none() || **other != own);
-            if let Some(j) = others.find_map(|(_, others)| others.pop_front()) {
-                self.take(i, j);
-            }
-        }
-    }
-
-    /// Pairs the one that is left of a package with the one that is left of it on the other side.
-    fn alone_in_package(&mut self) {
-        let package = |a: &Application| a.delivered.first().map(Delivery::reference);
-        let mut left: FxHashMap<PackageRef, (Vec<usize>, Vec<usize>)> = FxHashMap::default();
-        for (i, package) in self.free_old().into_iter().filter_map(|i| Some((i, package(&self.old[i])?))) {
-            left.entry(package).or_default().0.push(i);
-        }
-        for (j, package) in self.free_new().filter_map(|j| Some((j, package(&self.new[j])?))) {
-            left.entry(package).or_default().1.push(j);
-        }
-        for i in self.free_old() {
-            if let Some((old, new)) = package(&self.old[i]).and_then(|package| left.get(&package))
-                && let ([_], [j]) = (&old[..], &new[..])
-            {
-                self.take(i, *j);
-            }
-        }
-    }
-}
-
 /// For each old application that has another identifier now, the new one.
 pub(super) fn renamed<'a>(
     before: Menus<'a>,
@@ -278,9 +193,9 @@ fn change(
 
 #[cfg(test)]
 mod tests {
+    use super::super::pairing::pair;
     use super::*;
-    use crate::model::Menu;
-    use crate::model::{HiddenBecause, HiddenBy};
+    use crate::model::{Delivery, HiddenBecause, HiddenBy, Menu};
 
     fn application(id: &str, name: &str, version: &str, system: System) -> Application {
         let delivery = Delivery { system, package: id.into(), version: version.into(), bytes: None };
@@ -297,11 +212,11 @@ mod tests {
     }
 
     fn changes(before: Menus<'_>, after: Menus<'_>) -> Vec<ApplicationChange> {
-        super::changes(before, after, &pair(before.applications, after.applications))
+        super::changes(before, after, &pair(before, after))
     }
 
     fn menus<'a>(applications: &'a [Application], launchers: &'a [Launcher]) -> Menus<'a> {
-        Menus { applications, launchers }
+        Menus { applications, launchers, packages: &[] }
     }
 
     #[test]
@@ -392,7 +307,8 @@ mod tests {
             let word = |at: usize| -> String { (0..17).map(|bit| letters[at >> bit & 1]).collect() };
             (0..100_000).map(|at| application(&word(at), "Same", "1", System::Dpkg)).collect()
         };
-        let partners = pair(&side(['a', 'b']), &side(['c', 'd']));
+        let (old, new) = (side(['a', 'b']), side(['c', 'd']));
+        let partners = pair(menus(&old, &[]), menus(&new, &[]));
         assert!(
             partners.iter().all(Option::is_none),
             "packages that are called otherwise hold other programs"

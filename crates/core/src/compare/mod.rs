@@ -12,6 +12,7 @@ mod inherited;
 mod lists;
 mod news;
 mod packages;
+pub(crate) mod pairing;
 mod parts;
 mod stem;
 
@@ -28,7 +29,7 @@ pub use inherited::Base;
 pub use news::{Filling, Headline, KeyFigure, Named, News, Succession, Weight};
 pub use stem::{family_name, stem};
 
-use applications::Menus;
+pub(crate) use applications::Menus;
 
 use crate::model::{Package, Phase, System, Tally, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -123,7 +124,7 @@ struct Beside {
 impl Beside {
     fn of(old: &Tally, new: &Tally) -> Self {
         let menus = (Menus::of(old), Menus::of(new));
-        let partners = applications::pair(&old.applications, &new.applications);
+        let partners = pairing::pair(menus.0, menus.1);
         let mut applications = applications::changes(menus.0, menus.1, &partners);
         let renamed = applications::renamed(menus.0, menus.1, &partners);
         let there: FxHashSet<&str> =

@@ -1,5 +1,6 @@
 //! How alike installs are: what both of a pair have, as a share of what either has (Jaccard's measure).
 
+use super::same::Same;
 use crate::model::Tally;
 use crate::vocabulary;
 use rustc_hash::FxHashMap;
@@ -17,13 +18,14 @@ vocabulary! {
 }
 
 /// Likeness of every pair, from 0 to 1; two installs that both have nothing are alike.
-pub fn likeness(tallies: &[&Tally], by: Likeness) -> Vec<Vec<f64>> {
+pub(super) fn likeness(tallies: &[&Tally], by: Likeness, same: &Same<'_>) -> Vec<Vec<f64>> {
     // Names become numbers once, so that pairs are compared by walking two sorted lists.
     let mut numbers: FxHashMap<String, u32> = FxHashMap::default();
     let lists: Vec<Vec<(u32, u64)>> = tallies
         .iter()
-        .map(|tally| {
-            let mut list: Vec<(u32, u64)> = things(tally, by)
+        .enumerate()
+        .map(|(at, tally)| {
+            let mut list: Vec<(u32, u64)> = things((at, tally), by, same)
                 .map(|(name, weight)| {
                     let next = u32::try_from(numbers.len()).unwrap_or(u32::MAX);
                     (*numbers.entry(name).or_insert(next), weight)
@@ -37,9 +39,15 @@ pub fn likeness(tallies: &[&Tally], by: Likeness) -> Vec<Vec<f64>> {
     lists.iter().map(|a| lists.iter().map(|b| share(a, b)).collect()).collect()
 }
 
-fn things(tally: &Tally, by: Likeness) -> Box<dyn Iterator<Item = (String, u64)> + '_> {
+fn things<'t>(
+    (at, tally): (usize, &'t Tally),
+    by: Likeness,
+    same: &'t Same<'_>,
+) -> Box<dyn Iterator<Item = (String, u64)> + 't> {
     match by {
-        Likeness::Applications => Box::new(tally.applications.iter().map(|a| (a.id.to_string(), 1))),
+        Likeness::Applications => {
+            Box::new(tally.applications.iter().map(move |a| (same.id(at, &a.id).to_string(), 1)))
+        }
         Likeness::Packages => Box::new(tally.present().map(|p| (p.reference().to_string(), 1))),
         Likeness::Weight => {
             Box::new(tally.present().map(|p| (p.reference().to_string(), p.installed_bytes.unwrap_or(0))))

@@ -3,13 +3,17 @@
 mod document;
 mod likeness;
 mod rows;
+mod same;
 
 pub use document::{Cell, CellState, Field, GRID_SCHEMA, Grid, GridRow, Remark, RowGroup, RowLabel};
-pub use likeness::{Likeness, likeness, side_by_side};
+pub use likeness::{Likeness, side_by_side};
+
+use likeness::likeness;
 
 use crate::knowledge::{PartRules, Roles};
 use crate::model::{Label, PackageRef, Tally, Text};
 use rustc_hash::FxHashMap;
+use same::Same;
 use std::collections::BTreeMap;
 
 /// What a grid is made with besides the tallies.
@@ -37,14 +41,18 @@ pub fn grid(tallies: &[&Tally], rules: &GridRules<'_>) -> Grid {
         names
     };
     let packages = Spread::of(&installs, &tallies.iter().map(names).collect::<Vec<_>>());
-    let ids = |tally: &&Tally| -> Vec<Text> {
-        tally.applications.iter().map(|application| application.id.clone()).collect()
+    let same = Same::of(tallies);
+    let ids = |(at, tally): (usize, &&Tally)| -> Vec<Text> {
+        let mut ids: Vec<Text> = tally.applications.iter().map(|one| same.id(at, &one.id).clone()).collect();
+        ids.sort_unstable();
+        ids.dedup();
+        ids
     };
-    let applications = Spread::of(&installs, &tallies.iter().map(ids).collect::<Vec<_>>());
-    let alike = likeness(tallies, rules.likeness);
+    let applications = Spread::of(&installs, &tallies.iter().enumerate().map(ids).collect::<Vec<_>>());
+    let alike = likeness(tallies, rules.likeness, &same);
     Grid {
         schema_version: GRID_SCHEMA,
-        rows: rows::rows(tallies, &installs, rules),
+        rows: rows::rows(tallies, &installs, rules, &same),
         shared: packages.shared,
         only: packages.only,
         only_lacks: packages.only_lacks,

@@ -2,6 +2,7 @@
 
 use super::GridRules;
 use super::document::{Cell, CellState, Field, GridRow, Remark, RowGroup, RowLabel};
+use super::same::Same;
 use crate::ask::{AskFor, ask};
 use crate::model::{
     DefaultChoice, FindingName, Kind, Label, Look, MEASURES, Medium, MissingFact, Part, Reading, Reason,
@@ -9,7 +10,12 @@ use crate::model::{
 };
 use std::collections::{BTreeMap, BTreeSet};
 
-pub(super) fn rows(tallies: &[&Tally], installs: &[Label], rules: &GridRules<'_>) -> Vec<GridRow> {
+pub(super) fn rows(
+    tallies: &[&Tally],
+    installs: &[Label],
+    rules: &GridRules<'_>,
+    same: &Same<'_>,
+) -> Vec<GridRow> {
     let mut table = Rows { tallies, installs, rows: Vec::new() };
     table.asked(rules.asked);
     table.label();
@@ -17,7 +23,7 @@ pub(super) fn rows(tallies: &[&Tally], installs: &[Label], rules: &GridRules<'_>
     table.defaults(rules);
     table.counts();
     table.sizes();
-    table.programs();
+    table.programs(same);
     table.startup();
     table.repositories();
     table.looks();
@@ -278,11 +284,18 @@ impl Rows<'_> {
     }
 
     /// A line for each program that any of them has: its version, `no`, or that a listing can't tell.
-    fn programs(&mut self) {
+    fn programs(&mut self, same: &Same<'_>) {
+        let mut named: BTreeMap<&Text, &Text> = BTreeMap::new();
+        for (i, tally) in self.tallies.iter().enumerate() {
+            for application in &tally.applications {
+                named.entry(same.id(i, &application.id)).or_insert(&application.name);
+            }
+        }
         let mut all: BTreeMap<(String, &Text), Vec<Option<Cell>>> = BTreeMap::new();
         for (i, tally) in self.tallies.iter().enumerate() {
             for application in &tally.applications {
-                let key = (application.name.to_lowercase(), &application.id);
+                let id = same.id(i, &application.id);
+                let key = (named.get(id).map_or_else(String::new, |name| name.to_lowercase()), id);
                 let cells = all.entry(key).or_insert_with(|| vec![None; self.tallies.len()]);
                 let launcher = tally.launcher_of(application);
                 let cell = Cell::value_or_yes(application.version.clone());
@@ -292,8 +305,6 @@ impl Rows<'_> {
                 });
             }
         }
-        let named: BTreeMap<&Text, &Text> =
-            self.tallies.iter().flat_map(|t| &t.applications).map(|a| (&a.id, &a.name)).collect();
         let unknown: Vec<bool> = self.tallies.iter().map(|t| t.lacks(MissingFact::Launchers)).collect();
         for ((_, id), cells) in all {
             let cells = cells

@@ -182,6 +182,9 @@ pub struct Launcher {
     /// The desktop file.
     #[serde(default)]
     pub evidence: Evidence,
+    /// ID of its AppStream component, then those that the component states to have had or to stand for.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub appstream: Vec<Text>,
     /// Whether it was shipped; left out when it was.
     #[serde(default = "super::package::shipped", skip_serializing_if = "Phase::is_shipped")]
     pub phase: Phase,

@@ -32,6 +32,7 @@ pub(crate) fn launcher(name: &str, runs: &str) -> Launcher {
         format: None,
         mime_types: Vec::new(),
         initial_preference: None,
+        appstream: Vec::new(),
         evidence: Evidence::file(format!("usr/share/applications/{name}.desktop")),
     }
 }

@@ -20,9 +20,15 @@ fn script() -> String {
         let lists = all().filter(move |(known, _)| *known == rule);
         lists.map(|(_, paths)| paths.join(" ")).collect::<Vec<_>>()
     };
-    let filtered =
-        |(rule, paths): &(KitRule, &[&str])| Some(format!("{}~{}", rule.filter()?, paths.join(" ")));
-    let filtered: Vec<String> = all().filter_map(filtered).collect();
+    // Files that the same is cut out of stand in one line.
+    let mut filtered: Vec<String> = Vec::new();
+    for (rule, paths) in all() {
+        let Some(begin) = rule.filter().map(|filter| format!("{filter}~")) else { continue };
+        match filtered.iter_mut().find(|line| line.starts_with(&begin)) {
+            Some(line) => *line = format!("{line} {}", paths.join(" ")),
+            None => filtered.push(format!("{begin}{}", paths.join(" "))),
+        }
+    }
     TEMPLATE
         .replace("@WHOLE@", &of(KitRule::Whole).join("\n"))
         .replace("@FILTERED@", &filtered.join("\n"))

@@ -40,6 +40,18 @@ fn an_archive_of_the_kit_gives_the_same_tally_as_the_root() {
             tally
         };
         let (root, kit) = (tally(name), tally("out.tar.gz"));
+        // A store keeps no lists of files, and the kit takes none of its files: the names are the same, what is what is told by names alone.
+        if matches!(family, Family::Nix | Family::Guix) {
+            let names = |tally: &serde_json::Value, list: &str, name: &str| -> Vec<String> {
+                tally[list].as_array().unwrap().iter().map(|one| one[name].to_string()).collect()
+            };
+            for (list, name) in
+                [("packages", "name"), ("packages", "version"), ("launchers", "id"), ("launchers", "package")]
+            {
+                assert_eq!(names(&root, list, name), names(&kit, list, name), "{list}");
+            }
+            continue;
+        }
         for key in root.as_object().unwrap().keys() {
             assert_eq!(root[key], kit[key], "{name}: {key}");
         }

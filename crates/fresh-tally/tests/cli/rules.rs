@@ -25,7 +25,7 @@ fn an_unknown_system_is_a_wrong_command_line() {
         (outcome.code, outcome.stderr.as_str()),
         (
             2,
-            "error: there is no package system `nosuch`; valid are dpkg, rpm, pacman, apk, eopkg, freebsd-pkg, portage, xbps\n"
+            "error: there is no package system `nosuch`; valid are dpkg, rpm, pacman, apk, eopkg, freebsd-pkg, portage, xbps, nix\n"
         )
     );
     assert_eq!(Place::new().run("rules order dpkg 1").code, 2);

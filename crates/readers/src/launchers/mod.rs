@@ -1,5 +1,6 @@
 //! Launchers: desktop entries by the Desktop Entry Specification 1.5. See `docs/formats/desktop-entry.md`.
 
+mod appstream;
 mod exec;
 
 use crate::keyfile::{Group, KeyFile};
@@ -69,6 +70,7 @@ pub fn read(tree: &dyn Tree, desktops: &[Text]) -> LauncherFacts {
         }
         facts.launchers.push(launcher);
     }
+    facts.unread.extend(appstream::assign(tree, &mut facts.launchers));
     facts
 }
 
@@ -163,6 +165,7 @@ fn launcher(id: &Text, path: &str, group: &Group, desktops: &[Text], programs: &
         format: format_of(group, path),
         mime_types: group.list("MimeType"),
         initial_preference: group.get("InitialPreference").and_then(|value| value.trim().parse().ok()),
+        appstream: Vec::new(),
         evidence: Evidence::file(path),
     }
 }

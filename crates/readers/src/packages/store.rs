@@ -50,9 +50,13 @@ pub static NIX: Store = Store {
     paths: &[
         (
             KitRule::Whole,
-            &["nix/var/nix/db/db.sqlite", "nix/var/nix/db/db.sqlite-wal", "nix/var/nix/profiles/system*"],
+            &[
+                "nix/var/nix/db/db.sqlite*",
+                "nix/var/nix/profiles/[ds]*",
+                "nix/store/*/sw",
+                "nix/store/*/share/applications",
+            ],
         ),
-        (KitRule::Whole, &["nix/var/nix/profiles/default*"]),
         (KitRule::WithoutPasswords, &["root/.nix-channels"]),
     ],
 };
@@ -64,10 +68,18 @@ pub static GUIX: Store = Store {
     database: "var/guix/db/db.sqlite",
     profiles: &["var/guix/profiles/system", "run/current-system"],
     asked_for: "profile",
-    paths: &[(
-        KitRule::Whole,
-        &["var/guix/db/db.sqlite", "var/guix/db/db.sqlite-wal", "var/guix/profiles/system*"],
-    )],
+    paths: &[
+        (
+            KitRule::Whole,
+            &[
+                "var/guix/db/db.sqlite*",
+                "var/guix/profiles/system*",
+                "gnu/store/*/profile",
+                "gnu/store/*/share/applications",
+            ],
+        ),
+        (KitRule::WithoutPasswords, &["etc/guix/channels.scm"]),
+    ],
 };
 
 impl PackageReader for Store {
@@ -131,6 +143,15 @@ impl PackageReader for Store {
     fn repositories(&self, tree: &dyn Tree, _packages: &[Package], label: &Label) -> RepositoryFacts {
         const CHANNELS: &str = "root/.nix-channels";
         let mut facts = RepositoryFacts::default();
+        if self.system == System::Guix {
+            let files = ["var/guix/profiles/system/channels.scm", "etc/guix/channels.scm"];
+            if let Some((file, bytes)) =
+                files.into_iter().find_map(|file| Some((file, tree.read(file).ok()?)))
+            {
+                facts.repositories = channels(&bytes, file, label);
+            }
+            return facts;
+        }
         let bytes =
             if self.system == System::Nix { tree.read(CHANNELS).unwrap_or_default() } else { Vec::new() };
         for (number, line) in lines(&bytes) {
@@ -209,6 +230,30 @@ impl Store {
             facts.unread.push(Unread::whole(self.database, "has more references than are followed"));
         }
     }
+}
+
+/// Channels of Guix: `(channel (name 'guix) (url "https://..."))`, each on a line of its own or several.
+fn channels(bytes: &[u8], file: &str, label: &Label) -> Vec<Repository> {
+    let mut found = Vec::new();
+    let mut name: Option<Text> = None;
+    for (number, line) in lines(bytes) {
+        let line = text(line);
+        let mut rest = line.split(';').next().unwrap_or_default();
+        while let Some(at) = rest.find("(name '").into_iter().chain(rest.find("(url \"")).min() {
+            let is_name = rest[at..].starts_with("(name");
+            rest = &rest[at + if is_name { "(name '".len() } else { "(url \"".len() }..];
+            let (value, after) = rest.split_at(rest.find([')', '"', ' ']).unwrap_or(rest.len()));
+            rest = after;
+            if is_name {
+                name = Some(value.into());
+            } else if let Some(name) = name.take() {
+                let uri = super::without_password(value);
+                let one = Repository::new(System::Guix, name, uri, Evidence::line(file, number));
+                found.push(one.owned_by(&label.distro_id));
+            }
+        }
+    }
+    found
 }
 
 /// One path of the store.

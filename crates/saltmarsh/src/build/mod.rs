@@ -12,6 +12,7 @@ mod sandbox;
 mod shape;
 mod slackware;
 mod squashfs;
+mod store;
 mod system;
 mod xbps;
 
@@ -125,6 +126,8 @@ pub(crate) fn root(
         Family::Portage => portage::write(&root, install, &packages)?,
         Family::Xbps => xbps::write(&root, install, &packages)?,
         Family::Slackware => slackware::write(&root, install, &packages)?,
+        Family::Nix => store::write(&root, install, &packages, store::NIX)?,
+        Family::Guix => store::write(&root, install, &packages, store::GUIX)?,
     }
     sandbox::write(&root, world, install)
 }
