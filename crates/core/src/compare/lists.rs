@@ -1,7 +1,7 @@
 //! Changes of defaults, repositories, startup items, looks and readings: lists compared by key.
 
 use super::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange};
-use crate::model::{DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
+use crate::model::{DecidedBy, DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
 
@@ -46,7 +46,9 @@ pub(super) fn defaults(
     // What changed in the role as a whole is not told again for each further type.
     let of = |change: &DefaultChange| (change.role.clone(), change.old.clone(), change.new.clone());
     let told: FxHashSet<_> = changes.iter().filter(|change| !change.also).map(of).collect();
-    changes.retain(|change| !change.also || !told.contains(&of(change)));
+    // What opens a further type as it opens any text or archive is no news either.
+    let by_parent = |change: &DefaultChange| matches!(change.decided.by, DecidedBy::ParentType { .. });
+    changes.retain(|change| !change.also || !(by_parent(change) || told.contains(&of(change))));
     changes
 }
 

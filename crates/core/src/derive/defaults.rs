@@ -90,7 +90,12 @@ impl<'a> Chooser<'a> {
 
     fn by_type(&self, of: &Role, asked: &Text) -> DefaultChoice {
         let role = &of.role;
-        let all = |name: &Text| self.preferred(self.associated(name));
+        let ruled_out = |id: &Text| self.usable.get(id.as_str()).is_some_and(|one| of.rules_out(one));
+        let all = |name: &Text| {
+            let mut launchers = self.preferred(self.associated(name));
+            launchers.retain(|(id, _)| !ruled_out(id));
+            launchers
+        };
         if let Some((launcher, file)) = self.set_for(role) {
             let decided = Decided { by: DecidedBy::DesktopSetting, file, alias: None };
             return self.choice(role, asked, Some(launcher), decided, &self.rivals(of, &all(asked)), true);

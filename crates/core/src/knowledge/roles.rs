@@ -90,10 +90,15 @@ impl Role {
             return true;
         }
         let has = |wanted: &[Text]| launcher.categories.iter().any(|category| wanted.contains(category));
-        if has(&self.without) {
+        if self.rules_out(launcher) {
             return false;
         }
         has(&self.categories) || self.is_said_by(launcher)
+    }
+
+    /// Whether a category of a launcher rules it out.
+    pub fn rules_out(&self, launcher: &Launcher) -> bool {
+        launcher.categories.iter().any(|category| self.without.contains(category))
     }
 
     /// Whether it is the own job of a launcher that opens one of the types.

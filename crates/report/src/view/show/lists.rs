@@ -8,7 +8,7 @@ use crate::words;
 use serde::Serialize;
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{
-    DefaultChoice, Evidence, Finding, FindingName, PackageRef, Scope, StartupItem, Tally,
+    DecidedBy, DefaultChoice, Evidence, Finding, FindingName, PackageRef, Scope, StartupItem, Tally,
 };
 
 fn titled(tally: &Tally, first: impl Into<crate::document::Line>) -> Document {
@@ -118,7 +118,9 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
 /// What is asked besides, where there is an answer: types of a role that one app opens in one line.
 fn further_defaults(tally: &Tally, roles: &Roles, besides: &[&DefaultChoice], document: &mut Document) {
     let mut lines: Vec<(&str, Vec<&str>, String)> = Vec::new();
-    for choice in besides {
+    // What opens it as it opens any text is no answer worth a line.
+    let by_parent = |choice: &DefaultChoice| matches!(choice.decided.by, DecidedBy::ParentType { .. });
+    for choice in besides.iter().filter(|choice| !by_parent(choice)) {
         let label = roles.label(&choice.role);
         let answer = match &choice.application {
             Some(application) => tally.holder(application).0.to_owned(),
