@@ -141,8 +141,14 @@ static RULES: LazyLock<Rules> = LazyLock::new(|| {
 });
 
 fn options(medium: Medium) -> TakeOptions<'static> {
-    let taken =
-        Taken { at: "2026-11-28T00:00:00Z".into(), from: "fuzz".into(), medium, layer: None, sha256: None };
+    let taken = Taken {
+        at: "2026-11-28T00:00:00Z".into(),
+        from: "fuzz".into(),
+        medium,
+        layer: None,
+        sha256: None,
+        root: None,
+    };
     TakeOptions {
         program: "fuzz".into(),
         taken,

@@ -22,6 +22,7 @@ fn tally(packages: usize, release: usize) -> Tally {
         medium: Medium::Installed,
         layer: None,
         sha256: None,
+        root: None,
     };
     let mut tally = Tally::new("bench", taken, Label::default());
     // A tenth leaves, a tenth comes, half are upgraded.

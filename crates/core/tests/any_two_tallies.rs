@@ -35,8 +35,14 @@ fn package() -> impl Strategy<Value = Package> {
 
 fn tally() -> impl Strategy<Value = Tally> {
     prop::collection::vec(package(), 0..14).prop_map(|packages| {
-        let taken =
-            Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+        let taken = Taken {
+            at: "".into(),
+            from: "".into(),
+            medium: Medium::Installed,
+            layer: None,
+            sha256: None,
+            root: None,
+        };
         let mut tally = Tally::new("test", taken, Label::default());
         tally.packages = packages;
         tally

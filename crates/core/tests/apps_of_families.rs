@@ -18,8 +18,14 @@ const FAMILIES: [(&str, System); 4] =
 /// An install of one family with all applications of the table that it has.
 fn family(column: usize) -> Tally {
     let (name, system) = FAMILIES[column];
-    let taken =
-        Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+    let taken = Taken {
+        at: "".into(),
+        from: "".into(),
+        medium: Medium::Installed,
+        layer: None,
+        sha256: None,
+        root: None,
+    };
     let mut tally = Tally::new("test", taken, Label { handle: name.into(), ..Label::default() });
     for (row, line) in TRUTH.lines().filter(|line| !line.starts_with('#')).enumerate() {
         let cells: Vec<&str> = line.split('|').collect();

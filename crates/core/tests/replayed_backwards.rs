@@ -207,7 +207,7 @@ fn with_times_alone_what_the_shipped_needs_was_updated_and_the_answer_is_unsure(
 #[test]
 fn a_tally_says_what_is_seen_of_it() {
     let tally = |medium| {
-        let taken = Taken { at: "".into(), from: "".into(), medium, layer: None, sha256: None };
+        let taken = Taken { at: "".into(), from: "".into(), medium, layer: None, sha256: None, root: None };
         Tally::new("test", taken, Label::default())
     };
     let seen = |tally: Tally| as_shipped(tally).label.seen_as();
@@ -223,8 +223,14 @@ fn what_came_later_is_gone_from_every_list_and_what_is_about_it_too() {
         Evidence, Finding, FindingDetails, FindingName, Look, Looks, Repository, Scope, StartupItem,
         StartupKind,
     };
-    let taken =
-        Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+    let taken = Taken {
+        at: "".into(),
+        from: "".into(),
+        medium: Medium::Installed,
+        layer: None,
+        sha256: None,
+        root: None,
+    };
     let mut tally = Tally::new("test", taken, Label { distro_id: "marsh".into(), ..Label::default() });
     let mut added = package("added", "1");
     added.phase = Phase::AddedLater;

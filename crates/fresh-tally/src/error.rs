@@ -109,6 +109,10 @@ impl CommandError {
             Self::Image { source: tally_trees::SourceError::Unsupported(_), .. } => Some(
                 "run the script that `fresh-tally kit` prints inside the install, and take its archive".into(),
             ),
+            Self::Image {
+                source: tally_trees::SourceError::Ambiguous(_) | tally_trees::SourceError::NoSuchRoot { .. },
+                ..
+            } => Some("`--root NAME` of `fresh-tally take` chooses one; `--list-roots` shows them".into()),
             Self::Template { .. } => Some(
                 "`fresh-tally report INSTALL --format json` shows the data that templates see".into(),
             ),

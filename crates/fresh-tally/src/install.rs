@@ -12,10 +12,13 @@ use std::sync::Arc;
 use tally_core::derive::Rules;
 use tally_core::history::Moment;
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
-use tally_core::model::{MeasuredWhen, Medium, Method, Reading, System, Taken, Tally, Text, Unread};
+use tally_core::model::{
+    MeasuredWhen, Medium, Method, Reading, RootReason, System, Taken, TakenRoot, Tally, Text, Unread,
+};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
+use tally_report::{RootRow, RootsView};
 use tally_shelf::{ShelfError, open_file, read_tally, read_tally_in_brief};
-use tally_trees::{Folder, Source, Spool, Stream, Tree, start_threads};
+use tally_trees::{Folder, Opening, Root, Source, Spool, Stream, Tree, start_threads};
 
 /// Program and version, as tallies name them.
 pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION"));
@@ -95,6 +98,8 @@ pub(crate) struct TakeRequest<'a> {
     pub(crate) installed: Option<i64>,
     /// What the medium installs at the most, where this is its live session.
     pub(crate) installs: Option<FxHashSet<(System, Text)>>,
+    /// The root to take of a disk with several.
+    pub(crate) root: Option<String>,
     pub(crate) settings: &'a Settings,
     pub(crate) rules: &'a PartRules,
 }
@@ -107,6 +112,7 @@ impl<'a> TakeRequest<'a> {
             overrides: Overrides::default(),
             installed: None,
             installs: None,
+            root: None,
             settings,
             rules,
         }
@@ -128,16 +134,16 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
     interrupt::prepare(settings);
     let path = Path::new(asked);
     let is_source = path.is_dir() || (is_bytes(path) && !is_tally(path));
-    let source = if is_source && !settings.shelf.has(asked) {
-        PathBuf::from(asked)
+    let (source, root) = if is_source && !settings.shelf.has(asked) {
+        (PathBuf::from(asked), None)
     } else {
-        PathBuf::from(
-            find_as_found(asked, settings, &PartRules::default(), Detail::Brief)?.taken.from.as_str(),
-        )
+        let taken = find_as_found(asked, settings, &PartRules::default(), Detail::Brief)?.taken;
+        (PathBuf::from(taken.from.as_str()), taken.root.map(|root| root.name.to_string()))
     };
     if is_bytes(&source) {
+        let opening = Opening { root, beside: None };
         let opened =
-            Source::open(&source).map_err(|error| CommandError::Image { path: source, source: error })?;
+            opening.open(&source).map_err(|error| CommandError::Image { path: source, source: error })?;
         return Ok(opened.tree);
     }
     if !source.is_dir() {
@@ -194,8 +200,9 @@ fn take_file(source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandEr
     if !Source::begins(bytes.as_ref()) {
         return take_list(Stream::of(bytes), source, request);
     }
+    let opening = Opening { root: request.root.clone(), beside: source.parent().map(Path::to_owned) };
     let opened =
-        Source::of(bytes).map_err(|error| CommandError::Image { path: source.into(), source: error })?;
+        opening.of(bytes).map_err(|error| CommandError::Image { path: source.into(), source: error })?;
     take_opened(opened, source, request)
 }
 
@@ -206,6 +213,10 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
     let mut options = Options::new(source, medium, installed, settings)?;
     let layers: Vec<String> =
         opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
+    options.taken.root = opened.root.as_ref().and_then(|root| {
+        let because = RootReason::from_name(root.because.name())?;
+        Some(TakenRoot { name: root.name.as_str().into(), because })
+    });
     options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
     overrides.profile = overrides.profile.or(opened.profile);
     options.on_medium = OnMedium { lists: opened.lists, installs };
@@ -219,6 +230,17 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
     tally.unread.extend(opened.remarks.into_iter().map(|why| Unread::whole(name.as_str(), why)));
     tally.unread.sort();
     Ok(tally)
+}
+
+/// The installs on a disk, as they can be asked for.
+pub(crate) fn roots(source: &Path, settings: &Settings) -> Result<RootsView, CommandError> {
+    interrupt::prepare(settings);
+    let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, error))?;
+    let opening = Opening { root: None, beside: source.parent().map(Path::to_owned) };
+    let found =
+        opening.roots(bytes).map_err(|error| CommandError::Image { path: source.into(), source: error })?;
+    let row = |Root { name, title, bytes }: Root| RootRow { name, title, bytes };
+    Ok(RootsView { source: source.display().to_string(), roots: found.into_iter().map(row).collect() })
 }
 
 /// Reads every profile that a medium can install, the smallest first. What only the live session has beyond the largest of
@@ -304,6 +326,7 @@ impl Options {
             medium,
             layer: None,
             sha256: None,
+            root: None,
         };
         let (kinds, roles, agents) = (settings.own.kinds()?, settings.own.roles()?, settings.own.agents()?);
         Ok(Self { taken, installed, on_medium: OnMedium::default(), kinds, roles, agents })

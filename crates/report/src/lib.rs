@@ -22,7 +22,8 @@ pub use style::{Colour, Palette, Theme};
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
     CheckView, CompareView, CompareWhat, Filter, FindView, GridView, LagView, OwnedFile, OwnerView,
-    PackageFilter, ShelfFindView, ShelfView, ShowView, ShowWhat, TrailView, WeighView, WhyView,
+    PackageFilter, RootRow, RootsView, ShelfFindView, ShelfView, ShowView, ShowWhat, TrailView, WeighView,
+    WhyView,
 };
 pub use wire::{CsvTable, PackageRows, Sbom};
 

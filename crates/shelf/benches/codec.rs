@@ -25,6 +25,7 @@ fn tally() -> Tally {
         medium: Medium::Installed,
         layer: None,
         sha256: None,
+        root: None,
     };
     let mut tally = Tally::new("bench", taken, Label::default());
     for i in 0..1500 {

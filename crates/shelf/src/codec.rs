@@ -389,6 +389,7 @@ mod tests {
             medium: Medium::Installed,
             layer: None,
             sha256: None,
+            root: None,
         };
         let mut tally = Tally::new("test", taken, Label::default());
         tally.packages = packages;

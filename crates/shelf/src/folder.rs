@@ -250,7 +250,8 @@ mod tests {
 
     fn tally(from: &str) -> Tally {
         let at = "2031-05-02T10:00:00Z".into();
-        let taken = Taken { at, from: from.into(), medium: Medium::Installed, layer: None, sha256: None };
+        let taken =
+            Taken { at, from: from.into(), medium: Medium::Installed, layer: None, sha256: None, root: None };
         let label = Label { handle: "marsh-5".into(), ..Label::default() };
         Tally::new("test", taken, label)
     }

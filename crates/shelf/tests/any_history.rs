@@ -51,6 +51,7 @@ fn taken(source: u8, name: u8, packages: &[(u8, u8)]) -> Tally {
         medium: Medium::Installed,
         layer: None,
         sha256: None,
+        root: None,
     };
     let label = Label { distro: distro(name), ..Label::default() };
     let handle = label.natural_handle();

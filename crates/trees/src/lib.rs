@@ -10,6 +10,8 @@
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
 mod archive;
+mod below;
+mod btrfs;
 mod bytes;
 mod cache;
 mod compression;
@@ -17,6 +19,7 @@ mod disk;
 mod error;
 mod ext4;
 mod folder;
+mod inodes;
 mod iso;
 mod layers;
 mod limits;
@@ -32,6 +35,7 @@ mod threads;
 mod tree;
 mod watched;
 mod window;
+mod xfs;
 mod zisofs;
 
 pub use bytes::{OnDisk, ReadAt};
@@ -42,7 +46,7 @@ pub use iso::iso;
 pub use limits::{LIMITS, Limits};
 pub use memory::MemoryTree;
 pub use shield::{is_shielded, shielded};
-pub use source::{Source, SourceError};
+pub use source::{ChosenRoot, Opening, Root, RootBecause, Source, SourceError};
 pub use spool::Spool;
 pub use squashfs::Squashfs;
 pub use threads::start_threads;

@@ -39,8 +39,8 @@ pub use size::{bytes_human, bytes_of};
 pub use startup::{Scope, StartupItem, StartupKind};
 pub use storage::Storage;
 pub use tally::{
-    Doubt, InstallDay, InstallDayCandidate, InstallDayHow, InstallDaySign, Medium, MissingFact, SCHEMA,
-    SinceInstall, Taken, Tally, Unread,
+    Doubt, InstallDay, InstallDayCandidate, InstallDayHow, InstallDaySign, Medium, MissingFact, RootReason,
+    SCHEMA, SinceInstall, Taken, TakenRoot, Tally, Unread,
 };
 
 use schemars::JsonSchema;

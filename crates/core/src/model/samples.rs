@@ -4,7 +4,14 @@ use super::{Does, Evidence, Label, Launcher, Medium, Menu, Phase, Taken, Tally, 
 
 /// How a tally of this medium was taken, in a test.
 pub(crate) fn taken(medium: Medium) -> Taken {
-    Taken { at: "2031-05-02T10:00:00Z".into(), from: "marsh".into(), medium, layer: None, sha256: None }
+    Taken {
+        at: "2031-05-02T10:00:00Z".into(),
+        from: "marsh".into(),
+        medium,
+        layer: None,
+        sha256: None,
+        root: None,
+    }
 }
 
 /// An installed system of which nothing is known yet.

@@ -125,6 +125,36 @@ pub struct Taken {
     /// SHA-256 of an image file.
     #[serde(default)]
     pub sha256: Option<Text>,
+    /// Which root of a disk it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub root: Option<TakenRoot>,
+}
+
+/// Which root of a disk was taken, and why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct TakenRoot {
+    /// The number of a partition, a logical volume as `vg/lv`, the path of a subvolume, or a deployment.
+    pub name: Text,
+    /// Why it was taken.
+    pub because: RootReason,
+}
+
+vocabulary! {
+    /// Why a root of a disk was taken.
+    pub enum RootReason {
+        /// It was asked for.
+        Asked = "asked",
+        /// There is no other.
+        Only = "only",
+        /// The boot loader's first entry starts it.
+        BootEntry = "boot-entry",
+        /// It is the default subvolume.
+        DefaultSubvolume = "default-subvolume",
+        /// Its own table of mounts names it as the root, and no other's does.
+        OwnTable = "own-table",
+        /// It is called as root subvolumes are.
+        UsualName = "usual-name",
+    }
 }
 
 /// The day that the install was made.

@@ -43,6 +43,13 @@ pub(crate) struct TakeArgs {
     /// Take a tally of each profile that the medium can install; -o is a folder for them
     #[arg(long, conflicts_with_all = ["handle", "profile", "live", "installed"])]
     pub(crate) each_profile: bool,
+    /// Of a disk with several installs take this one: the number or label of its partition, `vg/lv`, the path of its subvolume,
+    /// or its deployment
+    #[arg(long, value_name = "NAME", conflicts_with = "each_profile")]
+    pub(crate) root: Option<String>,
+    /// List the installs on a disk, by the names that --root takes, and take none
+    #[arg(long, conflicts_with_all = ["each_profile", "root", "handle", "installed"])]
+    pub(crate) list_roots: bool,
     /// Record the SHA-256 of the file, which takes reading it once more
     #[arg(long)]
     pub(crate) sha256: bool,

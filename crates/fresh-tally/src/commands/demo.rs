@@ -178,7 +178,17 @@ const MEMORY: [(&str, bool); 3] = [("620MB", false), ("410MB", false), ("350MB",
 
 fn full(source: PathBuf) -> TakeArgs {
     let label = LabelArgs { profile: Some("full".into()), ..LabelArgs::default() };
-    TakeArgs { source, label, handle: None, live: false, installed: None, each_profile: false, sha256: false }
+    TakeArgs {
+        source,
+        label,
+        handle: None,
+        live: false,
+        installed: None,
+        each_profile: false,
+        root: None,
+        list_roots: false,
+        sha256: false,
+    }
 }
 
 /// Numbers the steps, and says the command that repeats each.

@@ -12,6 +12,10 @@ use tally_shelf::encode;
 
 pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let rules = settings.own.parts()?;
+    if args.list_roots {
+        output::show(&install::roots(&args.source, settings)?, settings)?;
+        return Ok(Exit::Done);
+    }
     if args.each_profile {
         return each_profile(args, &rules, settings);
     }
@@ -76,8 +80,15 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     check_date(args.label.release_date.as_deref())?;
     let medium = if args.live { Medium::Live } else { Medium::Installed };
     let installed = args.installed.as_deref().map(moment).transpose()?;
-    let request =
-        TakeRequest { medium, overrides: overrides(args.label), installed, installs: None, settings, rules };
+    let request = TakeRequest {
+        medium,
+        overrides: overrides(args.label),
+        installed,
+        installs: None,
+        root: args.root.clone(),
+        settings,
+        rules,
+    };
     let sum = args.sha256.then(|| install::sha256(&args.source, settings)).transpose()?;
     let mut tally = install::take(&args.source, request)?;
     tally.taken.sha256 = sum;

@@ -8,8 +8,14 @@ use tally_trees::Tree;
 
 /// A tally taken with the built-in rules.
 pub(crate) fn take(tree: &dyn Tree) -> Result<Tally, Box<dyn std::error::Error>> {
-    let taken =
-        Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+    let taken = Taken {
+        at: "".into(),
+        from: "".into(),
+        medium: Medium::Installed,
+        layer: None,
+        sha256: None,
+        root: None,
+    };
     let options = TakeOptions {
         program: "example".into(),
         taken,

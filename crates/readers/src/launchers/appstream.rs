@@ -73,7 +73,7 @@ fn component(bytes: &[u8]) -> Result<Component, XmlError> {
     if memmem::find(bytes, b"</component>").is_none() {
         return Err(XmlError { line: 1, why: "has no end of a component".to_owned() });
     }
-    let mut elements = |name: &str, visit: &mut dyn FnMut(&[Text], &[(Text, Text)], &str)| {
+    let elements = |name: &str, visit: &mut dyn FnMut(&[Text], &[(Text, Text)], &str)| {
         let (begin, end) = (format!("<{name}"), format!("</{}>", name.trim_end_matches('>')));
         let mut rest = bytes;
         while let Some(at) = memmem::find(rest, begin.as_bytes()) {

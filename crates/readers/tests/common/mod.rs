@@ -8,8 +8,14 @@ use tally_trees::Tree;
 
 /// The tally of an installed system; `installed` is the last moment of its install day, where somebody knows it.
 pub(crate) fn taken(tree: &dyn Tree, installed: Option<i64>) -> Tally {
-    let taken =
-        Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+    let taken = Taken {
+        at: "".into(),
+        from: "".into(),
+        medium: Medium::Installed,
+        layer: None,
+        sha256: None,
+        root: None,
+    };
     let options = TakeOptions {
         program: "test".into(),
         taken,

@@ -5,6 +5,7 @@ mod compare;
 mod grid;
 mod lag;
 mod owner;
+mod roots;
 mod shelf;
 mod shelf_find;
 mod show;
@@ -18,6 +19,7 @@ pub use grid::GridView;
 pub(crate) use grid::likeness_by;
 pub use lag::LagView;
 pub use owner::{OwnedFile, OwnerView};
+pub use roots::{RootRow, RootsView};
 pub use shelf::ShelfView;
 pub use shelf_find::ShelfFindView;
 pub(crate) use show::findings_with_text;
@@ -28,7 +30,7 @@ pub use why::{FindView, WeighView, WhyView};
 use crate::document::{Line, Role, Span};
 use crate::words;
 use std::borrow::Cow;
-use tally_core::model::{Label, Package, Phase, Seen, Tally};
+use tally_core::model::{Label, Package, Phase, RootReason, Seen, Tally};
 
 /// When a package came, and what became of it since; empty for what was shipped and is as it was.
 fn came(package: &Package, seen: Seen) -> Cow<'static, str> {
@@ -94,6 +96,9 @@ fn origin(tally: &Tally) -> Line {
     words.extend(tally.label.release_date.as_ref().map(|day| format!("released {day}")));
     words.extend(tally.label.support_end.as_ref().map(|day| format!("supported until {day}")));
     words.push(format!("read from {}", tally.taken.from));
+    // Of a disk with one root there is nothing to say.
+    let several = tally.taken.root.as_ref().filter(|root| root.because != RootReason::Only);
+    words.extend(several.map(|root| format!("root `{}`: {}", root.name, words::root_reason(root.because))));
     words.extend(tally.taken.sha256.as_ref().map(|sum| format!("SHA-256 {sum}")));
     dim(words.join("; ")).into()
 }

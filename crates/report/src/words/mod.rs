@@ -26,7 +26,9 @@ pub use found::{found, leave_out};
 pub use headlines::{display, headline, session};
 pub use kinds::kind_reason;
 pub use rows::{cell, measure, measured_when, method, remark, row_label, thing};
-pub use sources::{doubt, hidden, key, matched, missing_fact, not_comparable, not_recorded, section, seen};
+pub use sources::{
+    doubt, hidden, key, matched, missing_fact, not_comparable, not_recorded, root_reason, section, seen,
+};
 
 use tally_core::model::{System, Text};
 

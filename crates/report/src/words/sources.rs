@@ -2,7 +2,9 @@ use super::listed;
 use crate::text::{count_of, thousands};
 use tally_core::compare::{NotRecorded, Section};
 use tally_core::find::{Matched, MatchedBy};
-use tally_core::model::{Doubt, EMBEDDED_KEY, HiddenBecause, HiddenBy, MissingFact, NotComparable, Seen};
+use tally_core::model::{
+    Doubt, EMBEDDED_KEY, HiddenBecause, HiddenBy, MissingFact, NotComparable, RootReason, Seen,
+};
 
 /// What of an install is shown.
 pub const fn seen(seen: Seen) -> &'static str {
@@ -116,5 +118,17 @@ pub fn matched(matched: &Matched) -> String {
         MatchedBy::GenericName => format!("described as {text}"),
         MatchedBy::Command => format!("runs {text}"),
         MatchedBy::Summary => format!("summary \"{text}\""),
+    }
+}
+
+/// Why a root of a disk was taken: behind its name and a colon.
+pub const fn root_reason(reason: RootReason) -> &'static str {
+    match reason {
+        RootReason::Asked => "asked for",
+        RootReason::Only => "the only one",
+        RootReason::BootEntry => "started by the boot loader's first entry",
+        RootReason::DefaultSubvolume => "the default subvolume",
+        RootReason::OwnTable => "named by its own etc/fstab",
+        RootReason::UsualName => "called as root subvolumes are",
     }
 }

@@ -292,5 +292,12 @@ fn add(tally: &mut Tally, thing: Thing, claims: &Claims) {
 }
 
 fn taken() -> Taken {
-    Taken { at: Text::default(), from: "index".into(), medium: Medium::Installed, layer: None, sha256: None }
+    Taken {
+        at: Text::default(),
+        from: "index".into(),
+        medium: Medium::Installed,
+        layer: None,
+        sha256: None,
+        root: None,
+    }
 }

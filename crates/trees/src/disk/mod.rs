@@ -1,10 +1,14 @@
 //! Disks: their partitions, and the formats in which virtual machines keep them.
 
+pub(crate) mod lvm;
 mod qcow2;
 #[cfg(test)]
 mod samples;
 mod table;
 mod vdi;
+pub(crate) mod vhd;
+pub(crate) mod vhdx;
+pub(crate) mod vmdk;
 
 pub(crate) use qcow2::{Qcow2, begins as begins_qcow2};
 pub(crate) use vdi::{Vdi, begins as begins_vdi};

@@ -1,10 +1,12 @@
 //! qcow2 images, versions 2 and 3, by QEMU's `docs/interop/qcow2`: tables of two levels lead to clusters, which may be packed.
 
 use super::table::{Pieces, Table, pieces};
+use super::vmdk::neighbour;
 use crate::ReadAt;
 use crate::bytes::{by_blocks, copy_from};
 use crate::num::{be32, be64};
 use std::io::{self, ErrorKind, Read};
+use std::path::Path;
 use std::sync::Arc;
 
 /// Where an entry of a table points.
@@ -27,6 +29,36 @@ pub(crate) fn begins(head: &[u8]) -> bool {
     head.starts_with(b"QFI\xfb")
 }
 
+/// The image that another one stands on: a file beside it, by its name alone.
+fn below(
+    image: &dyn ReadAt,
+    (at, length): (u64, u32),
+    beside: Option<&Path>,
+    depth: usize,
+) -> io::Result<Box<dyn ReadAt>> {
+    if depth >= BACKING_DEPTH {
+        return Err(damaged("it stands on too many images, or on itself"));
+    }
+    if length > NAME_LIMIT {
+        return Err(damaged("the name of the image below is too long"));
+    }
+    let name =
+        image.exactly(at, length as usize).map_err(|_| damaged("the name of the image below is cut off"))?;
+    let name = String::from_utf8_lossy(&name).into_owned();
+    let Some(folder) = beside else {
+        let why = format!(
+            "stands on the image `{name}`, which is not beside it: flatten it with `qemu-img convert` first"
+        );
+        return Err(unsupported(&why));
+    };
+    let below = neighbour(folder, &name)?;
+    let head = (&below as &dyn ReadAt).exactly(0, 4).unwrap_or_default();
+    if begins(&head) {
+        return Ok(Box::new(Qcow2::open_above(Box::new(below), beside, depth.saturating_add(1))?));
+    }
+    Ok(Box::new(below))
+}
+
 /// An image as the disk that the machine sees.
 pub(crate) struct Qcow2 {
     image: Box<dyn ReadAt>,
@@ -36,14 +68,29 @@ pub(crate) struct Qcow2 {
     zstd: bool,
     tables: Pieces,
     clusters: Pieces,
+    /// Whether an entry has a bit for each part of its cluster.
+    has_parts: bool,
+    /// What it stands on.
+    backing: Option<Box<dyn ReadAt>>,
 }
+
+/// Parts of a cluster that have a bit of their own.
+const PARTS: u64 = 32;
+/// Images that stand on one another.
+const BACKING_DEPTH: usize = 8;
+/// Bytes that the name of the one below may have.
+const NAME_LIMIT: u32 = 1023;
 
 impl Qcow2 {
     /// Opens an image.
     ///
     /// # Errors
-    /// When it is damaged, encrypted, or stands on another image.
-    pub(crate) fn open(image: Box<dyn ReadAt>) -> io::Result<Self> {
+    /// When it is damaged, encrypted, or stands on another image that is not beside it.
+    pub(crate) fn open(image: Box<dyn ReadAt>, beside: Option<&Path>) -> io::Result<Self> {
+        Self::open_above(image, beside, 0)
+    }
+
+    fn open_above(image: Box<dyn ReadAt>, beside: Option<&Path>, depth: usize) -> io::Result<Self> {
         let head =
             image.exactly(0, 112).or_else(|_| image.exactly(0, 72)).map_err(|_| damaged("it is cut off"))?;
         let version = be32(&head, 4);
@@ -51,15 +98,15 @@ impl Qcow2 {
         if !(2..=3).contains(&version) {
             return Err(unsupported(&format!("is a qcow2 image of version {version}; 2 and 3 are read")));
         }
-        if be64(&head, 8) != 0 {
-            return Err(unsupported(
-                "is only what differs from another image: flatten it with `qemu-img convert` first",
-            ));
-        }
+        let backing = match be64(&head, 8) {
+            0 => None,
+            at => Some(below(image.as_ref(), (at, be32(&head, 16)), beside, depth)?),
+        };
         if be32(&head, 32) != 0 {
             return Err(unsupported("is encrypted"));
         }
-        const KNOWN: u64 = 0b1011;
+        const KNOWN: u64 = 0b1_1011;
+        const HAS_PARTS: u64 = 0b1_0000;
         if features & !KNOWN != 0 {
             return Err(unsupported("keeps its data in another file, or in a way that is not read"));
         }
@@ -69,37 +116,61 @@ impl Qcow2 {
             return Err(damaged("its clusters have a size that none may have"));
         }
         let (length, entries, at) = (be64(&head, 24), u64::from(be32(&head, 36)), be64(&head, 40));
-        // A cluster of a second table has an eighth as many entries as bytes.
+        let has_parts = features & HAS_PARTS != 0;
+        if has_parts && cluster_bits < 14 {
+            return Err(damaged("its clusters have a size that none may have"));
+        }
+        // A cluster of a second table has an eighth as many entries as bytes, half of that where they have parts.
         let size = 1_u64 << cluster_bits;
-        let reach = size.saturating_mul(size / 8);
+        let reach = size.saturating_mul(size / if has_parts { 16 } else { 8 });
         if entries.saturating_mul(8) > TABLE_LIMIT || entries < length.div_ceil(reach) {
             return Err(damaged("its first table has a size that it can't have"));
         }
         let first = Table::new(image.as_ref(), at, entries, 8);
         let first = first.map_err(|_| damaged("its first table is beyond its end"))?;
         let (tables, clusters) = (pieces(), pieces());
-        Ok(Self { image, cluster_bits, length, first, zstd, tables, clusters })
+        Ok(Self { image, cluster_bits, length, first, zstd, tables, clusters, has_parts, backing })
     }
 
     fn cluster_size(&self) -> u64 {
         1 << self.cluster_bits
     }
 
-    /// The entry of the second table that a place of the disk has; 0 where nothing was ever written.
-    fn entry(&self, offset: u64) -> io::Result<u64> {
+    /// The entry of the second table that a place of the disk has, and the bits of its parts; 0 where nothing was ever written.
+    fn entry(&self, offset: u64) -> io::Result<(u64, u64)> {
         let number = offset >> self.cluster_bits;
-        let entries = self.cluster_size() / 8;
+        let size: u64 = if self.has_parts { 16 } else { 8 };
+        let entries = self.cluster_size() / size;
         let first = number.checked_div(entries).unwrap_or_default();
         let second = number.checked_rem(entries).unwrap_or_default();
         let at = self.first.entry(self.image.as_ref(), first)?.map_or(0, |entry| be64(&entry, 0) & OFFSET);
         if at == 0 {
-            return Ok(0);
+            return Ok((0, 0));
         }
         let table = self.tables.get_or(at, || {
             let length = usize::try_from(self.cluster_size()).unwrap_or(usize::MAX);
             Ok(self.image.exactly(at, length).map_err(|_| damaged("a table is beyond its end"))?.into())
         })?;
-        Ok(be64(&table, usize::try_from(second.saturating_mul(8)).unwrap_or(usize::MAX)))
+        let at = usize::try_from(second.saturating_mul(size)).unwrap_or(usize::MAX);
+        let parts = if self.has_parts { be64(&table, at.saturating_add(8)) } else { 0 };
+        Ok((be64(&table, at), parts))
+    }
+
+    /// What a part of a cluster is, by the entry and its bits: whether it was written, and whether it is zeros.
+    fn state(&self, (entry, parts): (u64, u64), offset: u64) -> (bool, bool) {
+        if !self.has_parts {
+            return (entry & OFFSET != 0 && entry & ZERO == 0, entry & ZERO != 0);
+        }
+        let inside = offset & !(u64::MAX << self.cluster_bits);
+        let part = inside.checked_div(self.cluster_size() / PARTS).unwrap_or_default();
+        let bit = |above: u64| {
+            parts
+                & 1_u64
+                    .checked_shl(u32::try_from(part.saturating_add(above)).unwrap_or(63))
+                    .unwrap_or_default()
+                != 0
+        };
+        (bit(0) && entry & OFFSET != 0, bit(PARTS))
     }
 
     /// A packed cluster, unpacked.
@@ -137,14 +208,18 @@ impl ReadAt for Qcow2 {
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        by_blocks(offset, self.length, self.cluster_size(), buffer, |at, out| {
+        let piece = if self.has_parts { self.cluster_size() / PARTS } else { self.cluster_size() };
+        by_blocks(offset, self.length, piece, buffer, |at, out| {
             let inside = at & !(u64::MAX << self.cluster_bits);
-            let entry = self.entry(at)?;
+            let (entry, parts) = self.entry(at)?;
+            let (is_written, is_zeros) = self.state((entry, parts), at);
             if entry & PACKED != 0 {
                 let cluster = self.unpacked(entry)?;
                 copy_from(&cluster, usize::try_from(inside).unwrap_or(usize::MAX), out)?;
-            } else if entry & OFFSET == 0 || entry & ZERO != 0 {
-                out.fill(0);
+            } else if !is_written {
+                let below = self.backing.as_ref().filter(|_| !is_zeros);
+                let read = below.map_or(Ok(0), |below| below.read_at(at, out))?;
+                out[read..].fill(0);
             } else {
                 let read = self.image.read_at((entry & OFFSET).saturating_add(inside), out)?;
                 // What is beyond the end of the file was never written.
@@ -235,7 +310,7 @@ mod tests {
             let length = ((pieces.len() as u64) << cluster_bits) - less;
             let content = contents(&pieces, 1 << cluster_bits, length);
             let bytes: Arc<[u8]> = image(version, cluster_bits, length, &pieces).into();
-            held_against(&Qcow2::open(Box::new(bytes)).unwrap(), &content, &asked)?;
+            held_against(&Qcow2::open(Box::new(bytes), None).unwrap(), &content, &asked)?;
         }
     }
 }

@@ -2,12 +2,22 @@
 //! that makes the bytes of the disk of the bytes of the file, and a line here.
 
 use super::probe::stands_at;
+use crate::disk::{lvm, vhd, vhdx, vmdk};
 use crate::{ReadAt, disk};
 use std::io;
+use std::path::Path;
 use std::sync::Arc;
 
-/// Makes the bytes of a disk of the bytes of a file.
-type Opener = fn(Arc<dyn ReadAt>) -> io::Result<Arc<dyn ReadAt>>;
+/// What was found in a file or a partition.
+pub(crate) enum Opened {
+    /// The bytes of one disk, as a machine sees them.
+    Bytes(Arc<dyn ReadAt>),
+    /// Volumes with their names, `vg/lv`.
+    Volumes(Vec<(String, Arc<dyn ReadAt>)>),
+}
+
+/// Makes a disk, or volumes, of the bytes of a file; of what lies in a folder, other files beside it may belong to it.
+type Opener = fn(Arc<dyn ReadAt>, Option<&Path>) -> io::Result<Opened>;
 
 /// A disk or volume in a format of its own: how it is known, and how it is opened.
 pub(crate) struct DiskFormat {
@@ -15,7 +25,7 @@ pub(crate) struct DiskFormat {
     pub(crate) name: &'static str,
     /// Whether the first bytes are its own.
     pub(crate) begins: fn(&[u8]) -> bool,
-    /// Opens it: the bytes as a machine sees them. None where it is known and can't be read.
+    /// Opens it. None where it is known and can't be read.
     pub(crate) open: Option<Opener>,
 }
 
@@ -24,16 +34,33 @@ pub(crate) const DISKS: &[DiskFormat] = &[
     DiskFormat {
         name: "a qcow2 disk",
         begins: disk::begins_qcow2,
-        open: Some(|bytes| Ok(Arc::new(disk::Qcow2::open(Box::new(bytes))?))),
+        open: Some(|bytes, beside| Ok(Opened::Bytes(Arc::new(disk::Qcow2::open(Box::new(bytes), beside)?)))),
     },
     DiskFormat {
         name: "a VDI disk",
         begins: disk::begins_vdi,
-        open: Some(|bytes| Ok(Arc::new(disk::Vdi::open(Box::new(bytes))?))),
+        open: Some(|bytes, _| Ok(Opened::Bytes(Arc::new(disk::Vdi::open(Box::new(bytes))?)))),
     },
-    DiskFormat { name: "a VMDK disk", begins: |head| stands_at(head, 0, b"KDMV"), open: None },
-    DiskFormat { name: "a VHD disk", begins: |head| stands_at(head, 0, b"conectix"), open: None },
-    DiskFormat { name: "a VHDX disk", begins: |head| stands_at(head, 0, b"vhdxfile"), open: None },
+    DiskFormat {
+        name: "a VMDK disk",
+        begins: vmdk::begins,
+        open: Some(|bytes, _| Ok(Opened::Bytes(Arc::new(vmdk::Vmdk::open(Box::new(bytes))?)))),
+    },
+    DiskFormat {
+        name: "a VMDK disk of several files",
+        begins: vmdk::begins_as_text,
+        open: Some(|bytes, beside| vmdk::open_described(bytes.as_ref(), beside).map(Opened::Bytes)),
+    },
+    DiskFormat {
+        name: "a VHD disk",
+        begins: vhd::begins,
+        open: Some(|bytes, _| Ok(Opened::Bytes(Arc::new(vhd::Vhd::open(Box::new(bytes))?)))),
+    },
+    DiskFormat {
+        name: "a VHDX disk",
+        begins: vhdx::begins,
+        open: Some(|bytes, _| Ok(Opened::Bytes(Arc::new(vhdx::Vhdx::open(Box::new(bytes))?)))),
+    },
     DiskFormat {
         name: "an encrypted volume (LUKS)",
         begins: |head| stands_at(head, 0, b"LUKS\xba\xbe"),
@@ -46,8 +73,8 @@ pub(crate) const DISKS: &[DiskFormat] = &[
     },
     DiskFormat {
         name: "a physical volume of LVM",
-        begins: |head| stands_at(head, 512, b"LABELONE"),
-        open: None,
+        begins: lvm::begins,
+        open: Some(|bytes, _| lvm::open(&bytes).map(Opened::Volumes)),
     },
 ];
 

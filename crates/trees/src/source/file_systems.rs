@@ -1,7 +1,10 @@
 //! The file systems that are known, in the order in which a file is asked for them. To add one: a module that makes a [`Tree`] of
 //! bytes, and a line here.
 
+use super::mounts::Subvolume;
 use super::probe::stands_at;
+use crate::btrfs::{self, Btrfs};
+use crate::xfs::{self, Xfs};
 use crate::{ReadAt, Squashfs, Tree, ext4, iso};
 use std::io;
 use std::sync::Arc;
@@ -40,11 +43,14 @@ pub(crate) struct FileSystem {
     pub(crate) label: String,
     /// What should be known: it was not unmounted, it breaks off.
     pub(crate) remarks: Vec<String>,
+    /// Its subvolumes, the top first; none where it has no such thing.
+    pub(crate) subvolumes: Vec<Subvolume>,
 }
 
 impl FileSystem {
     fn of(tree: Arc<dyn Tree>, remark: Option<String>) -> Self {
-        Self { tree, uuid: String::new(), label: String::new(), remarks: remark.into_iter().collect() }
+        let remarks = remark.into_iter().collect();
+        Self { tree, uuid: String::new(), label: String::new(), remarks, subvolumes: Vec::new() }
     }
 }
 
@@ -82,14 +88,32 @@ pub(crate) const FILE_SYSTEMS: &[FileSystemFormat] = &[
     FileSystemFormat {
         name: "a btrfs file system",
         purpose: Purpose::Disk,
-        begins: |head| stands_at(head, 0x1_0040, b"_BHRfS_M"),
-        open: None,
+        begins: btrfs::begins,
+        open: Some(|bytes, head| {
+            let (uuid, label) = btrfs::names(head);
+            let opened = Btrfs::open(Box::new(bytes))?;
+            let mut subvolumes = Vec::new();
+            for found in opened.subvolumes()? {
+                let btrfs::Subvolume { id, path, is_read_only, is_default } = found;
+                // A snapshot that is not mounted by itself need not be looked at.
+                if !is_read_only || is_default {
+                    let tree = opened.tree(id)?;
+                    subvolumes.push(Subvolume { id, path, is_read_only, is_default, tree });
+                }
+            }
+            let remarks = opened.remarks.clone();
+            Ok(FileSystem { tree: opened.tree(btrfs::TOP)?, uuid, label, remarks, subvolumes })
+        }),
     },
     FileSystemFormat {
         name: "an XFS file system",
         purpose: Purpose::Disk,
-        begins: |head| stands_at(head, 0, b"XFSB"),
-        open: None,
+        begins: xfs::begins,
+        open: Some(|bytes, head| {
+            let (uuid, label) = xfs::names(head);
+            let (tree, remarks) = Xfs::open(Box::new(bytes))?;
+            Ok(FileSystem { uuid, label, remarks, ..FileSystem::of(tree, None) })
+        }),
     },
     FileSystemFormat {
         name: "an EROFS file system",

@@ -69,7 +69,7 @@ pub(crate) fn layered(
         1 => trees.remove(0),
         _ => Box::new(Layers::new(trees)),
     };
-    Source { tree, is_medium: true, layers: paths, profile, lists, remarks }
+    Source { tree, is_medium: true, layers: paths, profile, lists, remarks, root: None }
 }
 
 /// Bytes that a list on a medium may have: 16 MiB.

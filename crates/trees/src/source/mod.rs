@@ -5,15 +5,19 @@ mod file_systems;
 mod medium;
 mod mounts;
 mod probe;
+mod roots;
 
 use crate::bytes::OnDisk;
 use crate::disk::Partition;
 use crate::{LIMITS, ReadAt, Tree, archive, disk, shielded};
+use disks::{DiskFormat, Opened};
 use file_systems::{FileSystem, FileSystemFormat, Purpose};
 use medium::{layered, medium, profiles};
-use mounts::{Volume, mount_by_fstab};
+use mounts::Volume;
 use probe::{FileFormat, head_of, is_root};
-use std::cell::Cell;
+use roots::NoChoice;
+pub use roots::{ChosenRoot, Root, RootBecause};
+use std::cell::{Cell, RefCell};
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -34,6 +38,56 @@ pub struct Source {
     pub lists: Vec<(PathBuf, Vec<u8>)>,
     /// What should be known: an unclean file system, an archive that breaks off.
     pub remarks: Vec<String>,
+    /// Which root of a disk it is, and why.
+    pub root: Option<ChosenRoot>,
+}
+
+/// How a source is opened.
+#[derive(Debug, Clone, Default)]
+pub struct Opening {
+    /// The root to take of a disk with several: a partition's number or label, `vg/lv`, a subvolume's path, a deployment.
+    pub root: Option<String>,
+    /// The folder that the file lies in: an image may be made of several files.
+    pub beside: Option<PathBuf>,
+}
+
+impl Opening {
+    /// Opens a file on disk, with the files beside it.
+    ///
+    /// # Errors
+    /// As [`SourceError`]; nothing of the file is ever written.
+    pub fn open(&self, path: &Path) -> Result<Source, SourceError> {
+        let beside = self.beside.clone().or_else(|| path.parent().map(Path::to_owned));
+        Self { beside, ..self.clone() }.of(Arc::new(OnDisk::new(File::open(path)?)?))
+    }
+
+    /// Opens bytes.
+    ///
+    /// # Errors
+    /// As [`Opening::open`].
+    pub fn of(&self, bytes: Arc<dyn ReadAt>) -> Result<Source, SourceError> {
+        let source = shielded(|| Source::inside(bytes, &Nesting::of(self)))
+            .unwrap_or_else(|why| Err(SourceError::Damaged(why)))?;
+        if self.root.is_some() && source.root.is_none() {
+            return Err(SourceError::NoRoot("it has no partitions or subvolumes to choose from".to_owned()));
+        }
+        Ok(source)
+    }
+
+    /// All roots that could be taken of bytes; none where there is nothing to choose.
+    ///
+    /// # Errors
+    /// As [`Opening::open`], but not for want of a choice.
+    pub fn roots(&self, bytes: Arc<dyn ReadAt>) -> Result<Vec<Root>, SourceError> {
+        let nesting = Nesting::of(self);
+        let opened =
+            shielded(|| Source::inside(bytes, &nesting)).unwrap_or_else(|why| Err(SourceError::Damaged(why)));
+        let found = nesting.roots.borrow().clone();
+        match opened {
+            Err(error) if found.is_empty() => Err(error),
+            _ => Ok(found),
+        }
+    }
 }
 
 /// Why no install was found inside a file.
@@ -54,6 +108,26 @@ pub enum SourceError {
     /// It was read, and there is no root in it.
     #[error("contains no install: {0}")]
     NoRoot(String),
+    /// It has several roots, and nothing says which one is meant.
+    #[error("contains several installs, and nothing says which one is started: {}", named(.0))]
+    Ambiguous(Vec<Root>),
+    /// None of its roots is called as was asked.
+    #[error("contains no root `{asked}`; it has {}", named(.roots))]
+    NoSuchRoot {
+        /// What was asked for.
+        asked: String,
+        /// The roots that are there.
+        roots: Vec<Root>,
+    },
+}
+
+/// Roots in one line: `2` (Saltmarsh 5.0), `3` (Rescue).
+fn named(roots: &[Root]) -> String {
+    let one = |root: &Root| match root.title.as_str() {
+        "" => format!("`{}`", root.name),
+        title => format!("`{}` ({title})", root.name),
+    };
+    roots.iter().map(one).collect::<Vec<_>>().join(", ")
 }
 
 /// What to do with what can't be read.
@@ -72,6 +146,7 @@ impl Source {
             profile: None,
             lists: Vec::new(),
             remarks: Vec::new(),
+            root: None,
         }
     }
 
@@ -80,7 +155,7 @@ impl Source {
     /// # Errors
     /// As [`SourceError`]; nothing of the file is ever written.
     pub fn open(path: &Path) -> Result<Self, SourceError> {
-        Self::of(Arc::new(OnDisk::new(File::open(path)?)?))
+        Opening::default().open(path)
     }
 
     /// Opens bytes.
@@ -88,8 +163,7 @@ impl Source {
     /// # Errors
     /// As [`Source::open`].
     pub fn of(bytes: Arc<dyn ReadAt>) -> Result<Self, SourceError> {
-        shielded(|| Self::inside(bytes, &Nesting::default()))
-            .unwrap_or_else(|why| Err(SourceError::Damaged(why)))
+        Opening::default().of(bytes)
     }
 
     /// Opens bytes, once for each profile that it can install, the smallest first; once alone where it has none.
@@ -134,11 +208,13 @@ impl Source {
                 Ok(source)
             }
             FileFormat::FileSystem(format) => {
+                if format.purpose == Purpose::Disk {
+                    return Contents::of(bytes, "whole", nesting).source(nesting);
+                }
                 let FileSystem { tree, remarks, .. } = opened(format, bytes, &head)?;
                 let mut source = match format.purpose {
                     Purpose::Medium => medium(tree, nesting)?,
-                    Purpose::Image => Self { is_medium: true, ..image(tree, nesting)? },
-                    Purpose::Disk => image(tree, nesting)?,
+                    Purpose::Image | Purpose::Disk => Self { is_medium: true, ..image(tree, nesting)? },
                 };
                 source.remarks.extend(remarks);
                 Ok(source)
@@ -157,11 +233,21 @@ impl Source {
                 source.remarks.extend(damage.map(|why| format!("the archive breaks off: {why}")));
                 Ok(source)
             }
-            FileFormat::Disk(format) => {
-                let open = format.open.ok_or_else(|| unsupported(format.name))?;
-                Self::inside(open(bytes)?, &nesting.deeper()?)
+            FileFormat::Disk(format) => match disk_of(format, bytes, nesting)? {
+                Opened::Bytes(disk) => Self::inside(disk, &nesting.deeper()?),
+                Opened::Volumes(volumes) => {
+                    let mut contents = Contents::default();
+                    contents.add_logical(volumes, nesting);
+                    contents.source(nesting)
+                }
+            },
+            FileFormat::PartitionTable => {
+                let mut contents = Contents::default();
+                for partition in disk::partitions(bytes.as_ref()) {
+                    contents.add_partition(&bytes, partition, nesting);
+                }
+                contents.source(nesting)
             }
-            FileFormat::PartitionTable => partitions(&bytes, nesting),
         }
     }
 }
@@ -170,6 +256,14 @@ impl Source {
 fn opened(format: &FileSystemFormat, bytes: Arc<dyn ReadAt>, head: &[u8]) -> Result<FileSystem, SourceError> {
     let open = format.open.ok_or_else(|| unsupported(format.name))?;
     Ok(open(bytes, head)?)
+}
+
+/// Opens a disk or volume of a format.
+fn disk_of(format: &DiskFormat, bytes: Arc<dyn ReadAt>, nesting: &Nesting) -> Result<Opened, SourceError> {
+    let open = format.open.ok_or_else(|| unsupported(format.name))?;
+    // Only what lies on disk itself has something beside it.
+    let beside = nesting.beside.as_deref().filter(|_| nesting.depth == 0);
+    Ok(open(bytes, beside)?)
 }
 
 fn unsupported(what: &str) -> SourceError {
@@ -182,16 +276,29 @@ fn unsupported(what: &str) -> SourceError {
 pub(crate) struct Nesting {
     depth: usize,
     opened: Rc<Cell<usize>>,
+    /// The root that was asked for.
+    asked: Option<Rc<str>>,
+    beside: Option<Rc<Path>>,
+    /// The roots that could be taken.
+    roots: Rc<RefCell<Vec<Root>>>,
 }
 
 impl Nesting {
+    fn of(opening: &Opening) -> Self {
+        Self {
+            asked: opening.root.as_deref().map(Into::into),
+            beside: opening.beside.as_deref().map(Into::into),
+            ..Self::default()
+        }
+    }
+
     /// One step further inside.
     pub(crate) fn deeper(&self) -> Result<Self, SourceError> {
         let depth = self.depth.saturating_add(1);
         if depth > LIMITS.nesting {
             return Err(SourceError::Unsupported(format!("nests deeper than {} images", LIMITS.nesting)));
         }
-        Ok(Self { depth, opened: Rc::clone(&self.opened) })
+        Ok(Self { depth, ..self.clone() })
     }
 
     /// Counts one more image.
@@ -223,70 +330,154 @@ fn image(tree: Arc<dyn Tree>, nesting: &Nesting) -> Result<Source, SourceError> 
     medium(tree, nesting)
 }
 
-/// The partition whose root is an install, with the others in the folders that its table names; what the others are is told when
-/// none is a root.
-fn partitions(bytes: &Arc<dyn ReadAt>, nesting: &Nesting) -> Result<Source, SourceError> {
-    let (mut said, mut remarks) = (Vec::new(), Vec::new());
-    let mut root: Option<Volume> = None;
-    let mut others: Vec<Volume> = Vec::new();
-    for partition in disk::partitions(bytes.as_ref()) {
+/// What the partitions and volumes of a disk hold.
+#[derive(Default)]
+struct Contents {
+    volumes: Vec<Volume>,
+    /// An install inside something else: an image in a partition.
+    inside: Option<Source>,
+    /// What each is that is no root, or can't be read.
+    said: Vec<String>,
+    remarks: Vec<String>,
+}
+
+impl Contents {
+    /// A file system that is all of the bytes.
+    fn of(bytes: Arc<dyn ReadAt>, name: &str, nesting: &Nesting) -> Self {
+        let mut contents = Self::default();
+        let partition = Partition { length: bytes.len(), ..Partition::default() };
+        if let Err(error) = contents.add(bytes, (name, None), partition, nesting) {
+            contents.said.push(error.to_string());
+        }
+        contents
+    }
+
+    fn add_partition(&mut self, disk: &Arc<dyn ReadAt>, partition: Partition, nesting: &Nesting) {
         let number = partition.number;
-        match partition
-            .of(bytes)
-            .map_err(SourceError::from)
-            .and_then(|window| volume(Arc::new(window), partition, nesting))
-        {
-            Ok(Content::Volume(found, remark)) if root.is_none() && is_root(found.tree.as_ref()) => {
-                root = Some(found);
-                remarks.extend(remark);
-            }
-            Ok(Content::Volume(found, remark)) => {
-                said.push(format!("partition {number} contains no root"));
-                remarks.extend(remark);
-                others.push(found);
-            }
-            Ok(Content::Source(source)) if root.is_none() => return Ok(source),
-            Ok(Content::Source(_)) => {}
-            Err(error) => said.push(format!("partition {number} {error}")),
+        let window = partition.of(disk).map_err(SourceError::from);
+        let added = window
+            .and_then(|window| self.add(Arc::new(window), (&number.to_string(), None), partition, nesting));
+        if let Err(error) = added {
+            self.said.push(format!("partition {number} {error}"));
         }
     }
-    let Some(root) = root else {
-        // A stick may hold the image of a live system in a file system of its own.
-        if let Some(source) =
-            others.iter().find_map(|volume| medium(Arc::clone(&volume.tree), &nesting.deeper().ok()?).ok())
-        {
+
+    /// Volumes of LVM: each is a partition of its own, called `vg/lv`.
+    fn add_logical(&mut self, volumes: Vec<(String, Arc<dyn ReadAt>)>, nesting: &Nesting) {
+        for (name, bytes) in volumes {
+            // Hyphens are doubled, since one stands between the two names.
+            let device = name.split_once('/').map(|(group, volume)| {
+                format!("/dev/mapper/{}-{}", group.replace('-', "--"), volume.replace('-', "--"))
+            });
+            let partition = Partition { length: bytes.len(), ..Partition::default() };
+            if let Err(error) = self.add(bytes, (&name, device), partition, nesting) {
+                self.said.push(format!("volume {name} {error}"));
+            }
+        }
+    }
+
+    fn add(
+        &mut self,
+        bytes: Arc<dyn ReadAt>,
+        (name, device): (&str, Option<String>),
+        partition: Partition,
+        nesting: &Nesting,
+    ) -> Result<(), SourceError> {
+        let head = head_of(bytes.as_ref())?;
+        match FileFormat::of(&head) {
+            Some(FileFormat::FileSystem(format)) if format.purpose == Purpose::Disk => {
+                nesting.open()?;
+                let FileSystem { tree, uuid, label, remarks, subvolumes } = opened(format, bytes, &head)?;
+                self.remarks.extend(remarks);
+                self.volumes.push(Volume {
+                    name: name.to_owned(),
+                    device,
+                    tree,
+                    uuid,
+                    label,
+                    partition,
+                    subvolumes,
+                });
+                Ok(())
+            }
+            Some(FileFormat::Disk(format)) => {
+                nesting.open()?;
+                match disk_of(format, bytes, &nesting.deeper()?)? {
+                    Opened::Volumes(volumes) => {
+                        self.add_logical(volumes, &nesting.deeper()?);
+                        Ok(())
+                    }
+                    Opened::Bytes(disk) => {
+                        self.add_source(Source::inside(disk, &nesting.deeper()?.deeper()?)?)
+                    }
+                }
+            }
+            Some(FileFormat::FileSystem(_)) => self.add_source(Source::inside(bytes, &nesting.deeper()?)?),
+            // A partition holds a file system, and no further disk.
+            _ => Err(SourceError::Unsupported("contains no known file system".to_owned())),
+        }
+    }
+
+    fn add_source(&mut self, source: Source) -> Result<(), SourceError> {
+        self.inside.get_or_insert(source);
+        Ok(())
+    }
+
+    /// The install: the root that is chosen, with the others in the folders that its table names; what the others are is told when none
+    /// is a root.
+    fn source(mut self, nesting: &Nesting) -> Result<Source, SourceError> {
+        let chosen = roots::choose(&self.volumes, nesting.asked.as_deref());
+        let keep = |roots: &[Root]| nesting.roots.borrow_mut().extend_from_slice(roots);
+        match chosen {
+            Ok((tree, chosen, missing)) => {
+                let own = Root { name: chosen.name.clone(), title: String::new(), bytes: 0 };
+                let of_own = self.volumes.iter().map(|volume| volume.partition.length).max();
+                keep(&[Root {
+                    title: roots::title(tree.as_ref()),
+                    bytes: of_own.unwrap_or_default(),
+                    ..own
+                }]);
+                keep(&chosen.others);
+                self.remarks.extend(missing);
+                if !chosen.others.is_empty() {
+                    self.remarks
+                        .push(format!("it contains other installs as well: {}", named(&chosen.others)));
+                }
+                Ok(Source { remarks: self.remarks, root: Some(chosen), ..Source::of_tree(tree) })
+            }
+            Err(NoChoice::Several(roots)) => {
+                keep(&roots);
+                Err(SourceError::Ambiguous(roots))
+            }
+            Err(NoChoice::NoSuch(roots)) => {
+                keep(&roots);
+                Err(SourceError::NoSuchRoot {
+                    asked: nesting.asked.as_deref().unwrap_or_default().to_owned(),
+                    roots,
+                })
+            }
+            Err(NoChoice::None) => self.otherwise(nesting),
+        }
+    }
+
+    /// Where no volume is a root: an image in a partition, or on a stick's file system.
+    fn otherwise(mut self, nesting: &Nesting) -> Result<Source, SourceError> {
+        if let Some(source) = self.inside.take() {
             return Ok(source);
         }
-        return Err(SourceError::NoRoot(match said.is_empty() {
+        let on_stick = |volume: &Volume| medium(Arc::clone(&volume.tree), &nesting.deeper().ok()?).ok();
+        if let Some(mut source) = self.volumes.iter().find_map(on_stick) {
+            source.remarks.extend(self.remarks);
+            return Ok(source);
+        }
+        let no_root = self.volumes.iter().map(|volume| match volume.name.as_str() {
+            "whole" => "its file system contains no root".to_owned(),
+            name => format!("partition {name} contains no root"),
+        });
+        self.said.extend(no_root);
+        Err(SourceError::NoRoot(match self.said.is_empty() {
             true => "the disk has no partitions".to_owned(),
-            false => said.join("; "),
-        }));
-    };
-    let (tree, missing) = mount_by_fstab(root, &others);
-    remarks.extend(missing);
-    Ok(Source { remarks, ..Source::of_tree(tree) })
-}
-
-/// What a partition holds.
-enum Content {
-    /// A file system of the disk, with what should be known of it.
-    Volume(Volume, Vec<String>),
-    /// Something with an install inside.
-    Source(Source),
-}
-
-fn volume(bytes: Arc<dyn ReadAt>, partition: Partition, nesting: &Nesting) -> Result<Content, SourceError> {
-    let head = head_of(bytes.as_ref())?;
-    match FileFormat::of(&head) {
-        Some(FileFormat::FileSystem(format)) if format.purpose == Purpose::Disk => {
-            nesting.open()?;
-            let FileSystem { tree, uuid, label, remarks } = opened(format, bytes, &head)?;
-            Ok(Content::Volume(Volume { tree, uuid, label, partition }, remarks))
-        }
-        Some(FileFormat::FileSystem(_) | FileFormat::Disk(_)) => {
-            Source::inside(bytes, &nesting.deeper()?).map(Content::Source)
-        }
-        // A partition holds a file system, and no further disk.
-        _ => Err(SourceError::Unsupported("contains no known file system".to_owned())),
+            false => self.said.join("; "),
+        }))
     }
 }

@@ -17,33 +17,104 @@ const MOST: usize = 32;
 
 /// A file system on a disk, and by what a table may call it.
 pub(crate) struct Volume {
+    /// What it is called where it is asked for: the number of its partition, or `vg/lv`.
+    pub(crate) name: String,
+    /// The device's name, where it has one of its own: a logical volume's `/dev/mapper/vg-lv`.
+    pub(crate) device: Option<String>,
     pub(crate) tree: Arc<dyn Tree>,
     /// In hexadecimal digits with hyphens, lower case.
     pub(crate) uuid: String,
     pub(crate) label: String,
     /// Where it lies.
     pub(crate) partition: Partition,
+    /// Its subvolumes, the top first; none where the file system has no such thing.
+    pub(crate) subvolumes: Vec<Subvolume>,
 }
 
-/// A line of the table that belongs to the root.
+/// A part of a file system that is mounted by a name of its own.
+pub(crate) struct Subvolume {
+    pub(crate) id: u64,
+    /// Its path below the top; empty for the top itself.
+    pub(crate) path: PathBuf,
+    pub(crate) is_read_only: bool,
+    /// Whether it is mounted where no other is named.
+    pub(crate) is_default: bool,
+    pub(crate) tree: Arc<dyn Tree>,
+}
+
+impl Subvolume {
+    /// Whether it is the one that all others lie in.
+    pub(crate) fn is_top(&self) -> bool {
+        self.path.as_os_str().is_empty()
+    }
+}
+
+/// How a table names a subvolume.
 #[derive(Debug, PartialEq, Eq)]
-struct Line {
-    what: String,
+pub(crate) enum NamedSubvolume {
+    /// `subvol=`.
+    Path(PathBuf),
+    /// `subvolid=`.
+    Id(u64),
+}
+
+impl NamedSubvolume {
+    fn of(options: &str) -> Option<Self> {
+        options.split(',').find_map(|option| match option.split_once('=')? {
+            ("subvol", path) => Some(Self::Path(path.trim_matches('/').into())),
+            ("subvolid", id) => id.parse().ok().map(Self::Id),
+            _ => None,
+        })
+    }
+
+    /// Whether it is this one.
+    pub(crate) fn is(&self, own: &Subvolume) -> bool {
+        match self {
+            Self::Path(path) => own.path == *path,
+            Self::Id(id) => own.id == *id,
+        }
+    }
+}
+
+/// A line of the table that belongs to the root, or is the root's own.
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) struct Line {
+    pub(crate) what: String,
     at: PathBuf,
+    pub(crate) subvolume: Option<NamedSubvolume>,
+}
+
+impl Line {
+    /// What a device is called before the number of a partition, where the root itself is called by its device: `/dev/sda` of `/dev/sda2`.
+    pub(crate) fn disk_of(&self, root: &Volume) -> Option<String> {
+        self.what
+            .strip_suffix(&root.partition.number.to_string())
+            .filter(|disk| disk.starts_with("/dev/") && !disk.ends_with(|last: char| last.is_ascii_digit()))
+            .map(str::to_owned)
+    }
+}
+
+/// What the table of a tree says of its root.
+pub(crate) fn root_line(tree: &dyn Tree) -> Option<Line> {
+    table(tree).0
 }
 
 /// Puts the other volumes where the root's table has them. Returns what the table asks for and no volume is, as sentences.
-pub(crate) fn mount_by_fstab(root: Volume, others: &[Volume]) -> (Box<dyn Tree>, Vec<String>) {
+pub(crate) fn mount_by_fstab(
+    root: Arc<dyn Tree>,
+    own: &Volume,
+    volumes: &[Volume],
+) -> (Box<dyn Tree>, Vec<String>) {
     let (mut mounts, mut remarks) = (Vec::new(), Vec::new());
-    let (of_root, lines) = table(root.tree.as_ref());
-    // Names of devices tell where something lies where the root itself is called by one: `/dev/sda` of `/dev/sda2`.
-    let disk = of_root
-        .strip_suffix(&root.partition.number.to_string())
-        .filter(|disk| disk.starts_with("/dev/") && !disk.ends_with(|last: char| last.is_ascii_digit()));
-    let root = root.tree;
+    let (of_root, lines) = table(root.as_ref());
+    let disk = of_root.and_then(|line| line.disk_of(own));
     for line in lines {
-        match others.iter().find(|volume| volume.is(&line.what, disk)) {
-            Some(volume) => mounts.push((line.at, Arc::clone(&volume.tree))),
+        match volumes
+            .iter()
+            .find(|volume| volume.is(&line.what, disk.as_deref()))
+            .and_then(|volume| volume.mounted(&line))
+        {
+            Some(tree) => mounts.push((line.at, tree)),
             None => remarks.push(format!(
                 "`/{}` is on another file system (`{}`), which was not found on the disk or can't be read",
                 line.at.display(),
@@ -62,7 +133,7 @@ pub(crate) fn mount_by_fstab(root: Volume, others: &[Volume]) -> (Box<dyn Tree>,
 impl Volume {
     /// Whether a table means this one: by the names of the file system or the partition, or the links that udev makes by them;
     /// or by the number of the partition on the disk.
-    fn is(&self, what: &str, disk: Option<&str>) -> bool {
+    pub(crate) fn is(&self, what: &str, disk: Option<&str>) -> bool {
         let named = |ways: [&str; 2], name: &str| {
             !name.is_empty()
                 && ways
@@ -73,43 +144,57 @@ impl Volume {
             || named(["LABEL=", "/dev/disk/by-label/"], &self.label)
             || named(["PARTUUID=", "/dev/disk/by-partuuid/"], &self.partition.uuid)
             || named(["PARTLABEL=", "/dev/disk/by-partlabel/"], &self.partition.label)
+            || self.device.as_deref() == Some(what)
+            || (self.device.is_some() && what.strip_prefix("/dev/") == Some(self.name.as_str()))
             || disk
                 .and_then(|disk| what.strip_prefix(disk))
                 .is_some_and(|number| number == self.partition.number.to_string())
     }
+
+    /// What a line mounts of it.
+    fn mounted(&self, line: &Line) -> Option<Arc<dyn Tree>> {
+        if self.subvolumes.is_empty() {
+            return Some(Arc::clone(&self.tree));
+        }
+        let is = |own: &&Subvolume| line.subvolume.as_ref().map_or(own.is_default, |named| named.is(own));
+        self.subvolumes.iter().find(is).map(|own| Arc::clone(&own.tree))
+    }
 }
 
-/// What the root is called, and lines of the table for folders that readers look into; swap, what is made of memory, and what
+/// The root's own line, and lines of the table for folders that readers look into; swap, what is made of memory, and what
 /// lies elsewhere are none.
-fn table(root: &dyn Tree) -> (String, Vec<Line>) {
-    const READ: &[&str] = &["usr", "var", "opt", "home", "etc", "boot", "srv"];
+fn table(root: &dyn Tree) -> (Option<Line>, Vec<Line>) {
+    const READ: &[&str] = &["usr", "var", "opt", "home", "etc", "boot", "srv", "root", "nix", "gnu"];
     let mut content = Vec::new();
     if root.read_into(Path::new(TABLE), TABLE_LIMIT, &mut content).is_err() {
-        return (String::new(), Vec::new());
+        return (None, Vec::new());
     }
-    let mut of_root = String::new();
+    let mut of_root = None;
     let mut lines: Vec<Line> = Vec::new();
     for line in content.split(|byte| *byte == b'\n') {
         let mut words = line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
         let (Some(what), Some(at)) = (words.next(), words.next()) else { continue };
         let sort = words.next().unwrap_or_default();
+        let options = String::from_utf8_lossy(words.next().unwrap_or_default()).into_owned();
         let at = Path::new(OsStr::from_bytes(at));
         let Ok(at) = at.strip_prefix("/") else { continue };
-        if at.as_os_str().is_empty() && !what.starts_with(b"#") {
-            of_root = String::from_utf8_lossy(what).into_owned();
+        if what.starts_with(b"#") {
+            continue;
+        }
+        let said = || Line {
+            what: unescaped(&String::from_utf8_lossy(what)).trim_matches('"').replace("=\"", "="),
+            at: at.to_owned(),
+            subvolume: NamedSubvolume::of(&options),
+        };
+        if at.as_os_str().is_empty() {
+            of_root = Some(said());
+            continue;
         }
         let first = at.iter().next().and_then(OsStr::to_str).unwrap_or_default();
         let plain = at.iter().all(|name| name != "..");
         let on_disk = matches!(what, [b'U' | b'L' | b'P', ..]) || what.starts_with(b"/dev/");
-        if !what.starts_with(b"#")
-            && plain
-            && on_disk
-            && READ.contains(&first)
-            && !sort.starts_with(b"swap")
-            && sort != b"vfat"
-        {
-            let what = unescaped(&String::from_utf8_lossy(what)).trim_matches('"').replace("=\"", "=");
-            lines.push(Line { what, at: at.to_owned() });
+        if plain && on_disk && READ.contains(&first) && !sort.starts_with(b"swap") && sort != b"vfat" {
+            lines.push(said());
         }
         if lines.len() == MOST {
             break;
@@ -200,8 +285,19 @@ mod tests {
         /dev/sdb1 /../etc ext4 defaults 0 0\nbroken\n";
 
     fn volume(tree: MemoryTree, uuid: &str, label: &str) -> Volume {
-        let partition = Partition::default();
-        Volume { tree: Arc::new(tree), uuid: uuid.into(), label: label.into(), partition }
+        Volume {
+            name: String::new(),
+            device: None,
+            tree: Arc::new(tree),
+            uuid: uuid.into(),
+            label: label.into(),
+            partition: Partition::default(),
+            subvolumes: Vec::new(),
+        }
+    }
+
+    fn mount_by_fstab(root: Volume, others: &[Volume]) -> (Box<dyn Tree>, Vec<String>) {
+        super::mount_by_fstab(Arc::clone(&root.tree), &root, others)
     }
 
     fn put() -> (Box<dyn Tree>, Vec<String>) {

@@ -5,6 +5,7 @@ use super::file_systems::{FILE_SYSTEMS, FileSystemFormat};
 use crate::compression::Compression;
 use crate::{ReadAt, Source, Tree, archive};
 use std::io;
+use std::path::Path;
 
 /// What a file is, by its content.
 pub(crate) enum FileFormat {
@@ -69,6 +70,10 @@ pub(crate) fn stands_at(head: &[u8], place: usize, magic: &[u8]) -> bool {
 pub(crate) fn is_root(tree: &dyn Tree) -> bool {
     ["etc/os-release", "usr/lib/os-release"].iter().any(|file| tree.exists(file))
         || (tree.is_folder("etc") && tree.is_folder("usr"))
+        // Nix and Guix make `etc` and `usr` when they start.
+        || ["nix/var/nix/profiles/system", "var/guix/profiles/system"]
+            .iter()
+            .any(|profile| tree.read_link(Path::new(profile)).is_ok())
 }
 
 #[cfg(test)]
@@ -95,11 +100,12 @@ mod tests {
             (0, b"QFI\xfb", "qcow2"),
             (0x40, &[0x7f, 0x10, 0xda, 0xbe], "VDI"),
             (0, b"KDMV", "VMDK"),
+            (0, b"# Disk DescriptorFile", "VMDK"),
             (0, b"conectix", "VHD"),
             (0, b"vhdxfile", "VHDX"),
             (0, b"LUKS\xba\xbe", "LUKS"),
             (0, b"-FVE-FS-", "BitLocker"),
-            (512, b"LABELONE", "LVM"),
+            (512, b"LABELONE\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0LVM2 001", "LVM"),
         ];
         assert_eq!(samples.len(), FILE_SYSTEMS.len() + DISKS.len(), "each format has a sample here");
         for (place, magic, named) in samples {

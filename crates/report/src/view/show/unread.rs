@@ -67,8 +67,14 @@ mod tests {
 
     #[test]
     fn a_view_says_what_it_depends_on_and_could_not_be_read() {
-        let taken =
-            Taken { at: "".into(), from: "".into(), medium: Medium::Installed, layer: None, sha256: None };
+        let taken = Taken {
+            at: "".into(),
+            from: "".into(),
+            medium: Medium::Installed,
+            layer: None,
+            sha256: None,
+            root: None,
+        };
         let mut tally = Tally::new("test", taken, Label::default());
         assert_eq!(said(&tally, ShowWhat::Menu), None);
         tally.unread.push(Unread::whole("usr/share/applications", "permission denied"));
