@@ -16,9 +16,11 @@ use tally_core::model::{
     MeasuredWhen, Medium, Method, Reading, RootReason, System, Taken, TakenRoot, Tally, Text, Unread,
 };
 use tally_readers::{OnMedium, Overrides, TakeOptions};
-use tally_report::{RootRow, RootsView};
+use tally_report::{RootRow, RootsView, words};
 use tally_shelf::{ShelfError, open_file, read_tally, read_tally_in_brief};
-use tally_trees::{Folder, Opening, Root, Source, Spool, Stream, Tree, start_threads};
+use tally_trees::{
+    ChosenRoot, Folder, Opening, Root, RootBecause, Source, Spool, Stream, Tree, named_roots, start_threads,
+};
 
 /// Program and version, as tallies name them.
 pub(crate) const PROGRAM: &str = concat!("fresh-tally ", env!("CARGO_PKG_VERSION"));
@@ -215,8 +217,19 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
         opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
     options.taken.root = opened.root.as_ref().and_then(|root| {
         let because = RootReason::from_name(root.because.name())?;
-        Some(TakenRoot { name: root.name.as_str().into(), because })
+        let others = root.others.iter().map(|other| other.name.as_str().into()).collect();
+        Some(TakenRoot { name: root.name.as_str().into(), because, others })
     });
+    let in_silence = |root: &&ChosenRoot| root.because != RootBecause::Asked && !root.others.is_empty();
+    if let (Some(root), Some(said)) = (opened.root.as_ref().filter(in_silence), &options.taken.root) {
+        output::warn(&format!(
+            "`{}` has several installs: `{}` was taken, {}; the others are {}; `--root NAME` takes one",
+            source.display(),
+            root.name,
+            words::root_reason(said.because),
+            named_roots(&root.others)
+        ));
+    }
     options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
     overrides.profile = overrides.profile.or(opened.profile);
     options.on_medium = OnMedium { lists: opened.lists, installs };

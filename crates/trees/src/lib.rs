@@ -46,7 +46,7 @@ pub use iso::iso;
 pub use limits::{LIMITS, Limits};
 pub use memory::MemoryTree;
 pub use shield::{is_shielded, shielded};
-pub use source::{ChosenRoot, Opening, Root, RootBecause, Source, SourceError};
+pub use source::{ChosenRoot, Opening, Root, RootBecause, Source, SourceError, named_roots};
 pub use spool::Spool;
 pub use squashfs::Squashfs;
 pub use threads::start_threads;

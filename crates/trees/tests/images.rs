@@ -5,7 +5,7 @@
 use proptest::prelude::*;
 use std::path::Path;
 use std::sync::Arc;
-use tally_trees::{NodeKind, OnDisk, ReadAt, Source, SourceError, Tree, unpack_file};
+use tally_trees::{NodeKind, OnDisk, Opening, ReadAt, RootBecause, Source, SourceError, Tree, unpack_file};
 
 const DEEP: &str = "usr/share/A long name that no short one can stand for/deep/er/and/deeper/than/eight/levels/of/folders/Ünïcode.txt";
 
@@ -30,6 +30,16 @@ fn images() -> Vec<(&'static str, Vec<u8>)> {
         image!("zstd.qcow2"),
         image!("disk.vdi"),
         image!("root.tar"),
+        image!("zstd.btrfs"),
+        image!("lzo.btrfs"),
+        image!("zlib.btrfs"),
+        image!("part.xfs"),
+        image!("lvm.img"),
+        image!("disk.vmdk"),
+        image!("stream.vmdk"),
+        image!("disk.vhd"),
+        image!("disk.vhdx"),
+        image!("parts.qcow2"),
     ]
 }
 
@@ -77,15 +87,17 @@ fn each_image_tells_the_same() {
 
 #[test]
 fn what_can_not_be_read_is_named() {
-    let mut xfs = b"XFSB".to_vec();
-    xfs.resize(70_000, 0);
-    let said = open(xfs).err().unwrap().to_string();
-    assert!(said.contains("XFS") && said.contains("mount it"), "{said}");
+    let mut f2fs = vec![0; 70_000];
+    f2fs[1024..1028].copy_from_slice(&[0x10, 0x20, 0xf5, 0xf2]);
+    let said = open(f2fs).err().unwrap().to_string();
+    assert!(said.contains("F2FS") && said.contains("mount it"), "{said}");
     assert!(matches!(open(b"nothing that is known".to_vec()), Err(SourceError::Unknown)));
     let (_, qcow2) = images().into_iter().find(|(name, _)| *name == "disk.qcow2").unwrap();
     let mut backed = qcow2.clone();
     backed[8..16].copy_from_slice(&70_000_u64.to_be_bytes());
-    assert!(open(backed).err().unwrap().to_string().contains("differs from another image"));
+    backed[16..20].copy_from_slice(&8_u32.to_be_bytes());
+    let said = open(backed).err().unwrap().to_string();
+    assert!(said.contains("stands on the image") && said.contains("not beside it"), "{said}");
     let mut encrypted = qcow2;
     encrypted[32..36].copy_from_slice(&1_u32.to_be_bytes());
     assert!(open(encrypted).err().unwrap().to_string().contains("encrypted"));
@@ -140,6 +152,70 @@ fn folders_of_one_root_on_several_partitions_come_together() {
     assert_eq!(source.remarks.len(), 1, "{:?}", source.remarks);
     assert!(source.remarks[0].starts_with("`/home` is on another file system"), "{:?}", source.remarks);
     assert!(!source.is_medium);
+}
+
+#[test]
+fn subvolumes_are_put_together_and_say_why_one_was_taken() {
+    let (_, bytes) = images().into_iter().find(|(name, _)| *name == "zstd.btrfs").unwrap();
+    let source = open(bytes.clone()).unwrap();
+    let chosen = source.root.unwrap();
+    assert_eq!((chosen.name.as_str(), chosen.because, chosen.others.len()), ("@", RootBecause::Only, 0));
+    assert_eq!(source.tree.read("home/heron/note").unwrap(), b"home\n", "`@home` is mounted there");
+    let asked = |root: &str| {
+        let opening = Opening { root: Some(root.to_owned()), beside: None };
+        let bytes: Arc<[u8]> = bytes.clone().into();
+        opening.of(Arc::new(bytes))
+    };
+    assert_eq!(asked("/@").unwrap().root.unwrap().because, RootBecause::Asked);
+    let said = asked("@snapshot").err().unwrap().to_string();
+    assert!(said.contains("no root `@snapshot`") && said.contains("`@`"), "{said}");
+}
+
+#[test]
+fn logical_volumes_are_called_by_their_group_and_a_plain_folder_has_no_choice() {
+    let of = |wanted: &str| images().into_iter().find(|(name, _)| *name == wanted).unwrap().1;
+    assert_eq!(open(of("lvm.img")).unwrap().root.unwrap().name, "marsh-vg/root");
+    let bytes: Arc<[u8]> = of("root.tar").into();
+    let opening = Opening { root: Some("2".into()), beside: None };
+    assert!(opening.of(Arc::new(bytes)).err().unwrap().to_string().contains("to choose from"));
+}
+
+#[test]
+fn an_image_of_several_files_is_read_from_those_beside_it_and_from_nowhere_else() {
+    let (_, part) = images().into_iter().find(|(name, _)| *name == "part.ext4").unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let half = part.len() / 2 / 512 * 512;
+    let file = |name: &str, bytes: &[u8]| std::fs::write(folder.path().join(name), bytes).unwrap();
+    file("disk-f001.vmdk", &part[..half]);
+    file("disk-f002.vmdk", &part[half..]);
+    let described = |last: &str| {
+        format!(
+            "# Disk DescriptorFile\nversion=1\nparentCID=ffffffff\nRW {} FLAT \"disk-f001.vmdk\" 0\nRW {} FLAT \"{last}\" 0\n",
+            half / 512,
+            (part.len() - half) / 512
+        )
+    };
+    let opened = |name: &str| Source::open(&folder.path().join(name));
+    file("disk.vmdk", described("disk-f002.vmdk").as_bytes());
+    assert_eq!(
+        opened("disk.vmdk").unwrap().tree.read("etc/os-release").unwrap(),
+        b"NAME=\"Saltmarsh Linux\"\n"
+    );
+    for elsewhere in ["../disk-f002.vmdk", "/etc/passwd", "missing.vmdk"] {
+        file("other.vmdk", described(elsewhere).as_bytes());
+        let said = opened("other.vmdk").err().unwrap().to_string();
+        assert!(said.contains("beside it"), "{said}");
+    }
+    // An image that stands on itself.
+    let (_, qcow2) = images().into_iter().find(|(name, _)| *name == "disk.qcow2").unwrap();
+    let mut circle = qcow2.clone();
+    let at = circle.len();
+    circle.extend(b"circle.qcow2");
+    circle[8..16].copy_from_slice(&(at as u64).to_be_bytes());
+    circle[16..20].copy_from_slice(&12_u32.to_be_bytes());
+    file("circle.qcow2", &circle);
+    let said = opened("circle.qcow2").err().unwrap().to_string();
+    assert!(said.contains("on itself"), "{said}");
 }
 
 /// Asks a tree everything, as far as it answers.

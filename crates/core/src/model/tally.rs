@@ -137,6 +137,9 @@ pub struct TakenRoot {
     pub name: Text,
     /// Why it was taken.
     pub because: RootReason,
+    /// The names of the others that could have been.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub others: Vec<Text>,
 }
 
 vocabulary! {

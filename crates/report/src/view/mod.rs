@@ -98,7 +98,7 @@ fn origin(tally: &Tally) -> Line {
     words.push(format!("read from {}", tally.taken.from));
     // Of a disk with one root there is nothing to say.
     let several = tally.taken.root.as_ref().filter(|root| root.because != RootReason::Only);
-    words.extend(several.map(|root| format!("root `{}`: {}", root.name, words::root_reason(root.because))));
+    words.extend(several.map(|root| format!("root `{}`, {}", root.name, words::root_reason(root.because))));
     words.extend(tally.taken.sha256.as_ref().map(|sum| format!("SHA-256 {sum}")));
     dim(words.join("; ")).into()
 }

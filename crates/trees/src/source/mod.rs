@@ -109,10 +109,10 @@ pub enum SourceError {
     #[error("contains no install: {0}")]
     NoRoot(String),
     /// It has several roots, and nothing says which one is meant.
-    #[error("contains several installs, and nothing says which one is started: {}", named(.0))]
+    #[error("contains several installs, and nothing says which one is started: {}", named_roots(.0))]
     Ambiguous(Vec<Root>),
     /// None of its roots is called as was asked.
-    #[error("contains no root `{asked}`; it has {}", named(.roots))]
+    #[error("contains no root `{asked}`; it has {}", named_roots(.roots))]
     NoSuchRoot {
         /// What was asked for.
         asked: String,
@@ -122,7 +122,7 @@ pub enum SourceError {
 }
 
 /// Roots in one line: `2` (Saltmarsh 5.0), `3` (Rescue).
-fn named(roots: &[Root]) -> String {
+pub fn named_roots(roots: &[Root]) -> String {
     let one = |root: &Root| match root.title.as_str() {
         "" => format!("`{}`", root.name),
         title => format!("`{}` ({title})", root.name),
@@ -209,7 +209,7 @@ impl Source {
             }
             FileFormat::FileSystem(format) => {
                 if format.purpose == Purpose::Disk {
-                    return Contents::of(bytes, "whole", nesting).source(nesting);
+                    return Contents::of(bytes, "whole", nesting)?.source(nesting);
                 }
                 let FileSystem { tree, remarks, .. } = opened(format, bytes, &head)?;
                 let mut source = match format.purpose {
@@ -255,7 +255,15 @@ impl Source {
 /// Opens a file system of a format.
 fn opened(format: &FileSystemFormat, bytes: Arc<dyn ReadAt>, head: &[u8]) -> Result<FileSystem, SourceError> {
     let open = format.open.ok_or_else(|| unsupported(format.name))?;
-    Ok(open(bytes, head)?)
+    open(bytes, head).map_err(refused)
+}
+
+/// What a reader does not read is told with what to do.
+fn refused(error: io::Error) -> SourceError {
+    match error.kind() {
+        io::ErrorKind::Unsupported => SourceError::Unsupported(format!("{error}: {KIT}")),
+        _ => error.into(),
+    }
 }
 
 /// Opens a disk or volume of a format.
@@ -263,7 +271,7 @@ fn disk_of(format: &DiskFormat, bytes: Arc<dyn ReadAt>, nesting: &Nesting) -> Re
     let open = format.open.ok_or_else(|| unsupported(format.name))?;
     // Only what lies on disk itself has something beside it.
     let beside = nesting.beside.as_deref().filter(|_| nesting.depth == 0);
-    Ok(open(bytes, beside)?)
+    open(bytes, beside).map_err(refused)
 }
 
 fn unsupported(what: &str) -> SourceError {
@@ -343,13 +351,11 @@ struct Contents {
 
 impl Contents {
     /// A file system that is all of the bytes.
-    fn of(bytes: Arc<dyn ReadAt>, name: &str, nesting: &Nesting) -> Self {
+    fn of(bytes: Arc<dyn ReadAt>, name: &str, nesting: &Nesting) -> Result<Self, SourceError> {
         let mut contents = Self::default();
         let partition = Partition { length: bytes.len(), ..Partition::default() };
-        if let Err(error) = contents.add(bytes, (name, None), partition, nesting) {
-            contents.said.push(error.to_string());
-        }
-        contents
+        contents.add(bytes, (name, None), partition, nesting)?;
+        Ok(contents)
     }
 
     fn add_partition(&mut self, disk: &Arc<dyn ReadAt>, partition: Partition, nesting: &Nesting) {
@@ -439,10 +445,6 @@ impl Contents {
                 }]);
                 keep(&chosen.others);
                 self.remarks.extend(missing);
-                if !chosen.others.is_empty() {
-                    self.remarks
-                        .push(format!("it contains other installs as well: {}", named(&chosen.others)));
-                }
                 Ok(Source { remarks: self.remarks, root: Some(chosen), ..Source::of_tree(tree) })
             }
             Err(NoChoice::Several(roots)) => {
