@@ -19,7 +19,8 @@ use tally_readers::{OnMedium, Overrides, TakeOptions};
 use tally_report::{RootRow, RootsView, words};
 use tally_shelf::{ShelfError, open_file, read_tally, read_tally_in_brief};
 use tally_trees::{
-    ChosenRoot, Folder, Opening, Root, RootBecause, Source, Spool, Stream, Tree, named_roots, start_threads,
+    ChosenRoot, Folder, Opening, Root, RootBecause, Source, SourceError, Spool, Stream, Tree, named_roots,
+    start_threads,
 };
 
 /// Program and version, as tallies name them.
@@ -189,6 +190,7 @@ fn take_file(source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandEr
         let mut head = Vec::new();
         (&mut input).take(Source::HEAD).read_to_end(&mut head).map_err(fail)?;
         if !Source::begins(&Arc::<[u8]>::from(&head[..])) {
+            is_text(&head, source)?;
             return take_list(Cursor::new(head).chain(input), source, request);
         }
         // What comes through a pipe can be read from anywhere only once it lies somewhere.
@@ -200,12 +202,25 @@ fn take_file(source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandEr
         progress::watched(source, source, request.settings).map_err(fail)?
     };
     if !Source::begins(bytes.as_ref()) {
+        let length = usize::try_from(bytes.len()).unwrap_or(usize::MAX).min(LOOKED_AT);
+        is_text(&bytes.exactly(0, length).map_err(fail)?, source)?;
         return take_list(Stream::of(bytes), source, request);
     }
     let opening = Opening { root: request.root.clone(), beside: source.parent().map(Path::to_owned) };
     let opened =
         opening.of(bytes).map_err(|error| CommandError::Image { path: source.into(), source: error })?;
     take_opened(opened, source, request)
+}
+
+/// Bytes of a list that are looked at before it is read: 64 KiB.
+const LOOKED_AT: usize = 64 << 10;
+
+/// Refuses what is no text: a list of packages has no zero bytes.
+fn is_text(head: &[u8], source: &Path) -> Result<(), CommandError> {
+    match head.iter().take(LOOKED_AT).any(|byte| *byte == 0) {
+        true => Err(CommandError::Image { path: source.into(), source: SourceError::Unknown }),
+        false => Ok(()),
+    }
 }
 
 /// Reads an install that was found inside a file.
@@ -248,6 +263,9 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
 /// The installs on a disk, as they can be asked for.
 pub(crate) fn roots(source: &Path, settings: &Settings) -> Result<RootsView, CommandError> {
     interrupt::prepare(settings);
+    if source.is_dir() {
+        return Ok(RootsView { source: source.display().to_string(), roots: Vec::new() });
+    }
     let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, error))?;
     let opening = Opening { root: None, beside: source.parent().map(Path::to_owned) };
     let found =
@@ -375,13 +393,27 @@ pub(crate) fn take(source: &Path, request: TakeRequest<'_>) -> Result<Tally, Com
     }
     let tree = Folder::open(source)
         .map_err(|error| CommandError::Source { path: source.into(), why: error.why.into() })?;
+    let tree: Arc<dyn Tree> = Arc::new(tree);
+    let opening = Opening { root: request.root.clone(), beside: None };
+    if let Some(opened) = opening.folder(&tree) {
+        let opened = opened.map_err(|error| CommandError::Image { path: source.into(), source: error })?;
+        return take_opened(opened, source, request);
+    }
+    if let Some(asked) = request.root {
+        let roots = Vec::new();
+        return Err(CommandError::Image {
+            path: source.into(),
+            source: SourceError::NoSuchRoot { asked, roots },
+        });
+    }
+    let tree = tree.as_ref();
     let TakeRequest { medium, overrides, installed, settings, rules, .. } = request;
     let options = Options::new(source, medium, installed, settings)?;
-    let mut result = tally_readers::take(&tree as &dyn Tree, &options.of(overrides, rules));
+    let mut result = tally_readers::take(tree, &options.of(overrides, rules));
     if let Ok(tally) = &mut result
         && options.taken.from == "/"
     {
-        tally.readings = readings(&tree as &dyn Tree, medium);
+        tally.readings = readings(tree, medium);
     }
     result.map_err(|error| CommandError::NoInstall { path: source.into(), source: error })
 }

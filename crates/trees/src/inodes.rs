@@ -29,6 +29,10 @@ pub(crate) trait Inodes: Send + Sync + 'static {
     fn inode(&self, number: Self::Number) -> io::Result<Self::Inode>;
     /// What an inode is.
     fn node(&self, inode: &Self::Inode) -> Node;
+    /// Whether an inode takes a name of lower layers away.
+    fn is_whiteout(&self, _inode: &Self::Inode) -> bool {
+        false
+    }
     /// Calls `visit` with each name in a folder: what it is, where the folder tells, and its number.
     fn each(&self, folder: &Self::Inode, visit: &mut Visit<'_, Self::Number>) -> io::Result<()>;
     /// The content of a file, or the target of a link.
@@ -169,6 +173,10 @@ impl<F: Inodes> Tree for InodeTree<F> {
             return Err(TreeError::new(path, TreeErrorKind::NotAFile));
         }
         self.file_system.content(&found.inode).map_err(|error| TreeError::io(path, error))
+    }
+
+    fn is_whiteout(&self, path: &Path) -> bool {
+        self.find(path, false).is_ok_and(|found| self.file_system.is_whiteout(&found.inode))
     }
 
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {

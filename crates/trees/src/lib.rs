@@ -16,6 +16,7 @@ mod bytes;
 mod cache;
 mod compression;
 mod disk;
+mod erofs;
 mod error;
 mod ext4;
 mod folder;

@@ -34,6 +34,10 @@ fn images() -> Vec<(&'static str, Vec<u8>)> {
         image!("lzo.btrfs"),
         image!("zlib.btrfs"),
         image!("part.xfs"),
+        image!("packed.erofs"),
+        image!("chunks.erofs"),
+        image!("old.erofs"),
+        image!("lzo.squashfs"),
         image!("lvm.img"),
         image!("disk.vmdk"),
         image!("stream.vmdk"),
@@ -54,7 +58,8 @@ fn each_image_tells_the_same() {
         let source = open(bytes).unwrap_or_else(|error| panic!("{name}: {error}"));
         let tree = source.tree.as_ref();
         assert_eq!(source.remarks, Vec::<String>::new(), "{name}");
-        assert_eq!(source.is_medium, name.ends_with(".iso"), "{name}");
+        let is_medium = [".iso", ".erofs", ".squashfs"].iter().any(|ending| name.ends_with(ending));
+        assert_eq!(source.is_medium, is_medium, "{name}");
         let numbers: String = (1..=5000).map(|number| format!("{number}\n")).collect();
         assert_eq!(String::from_utf8(tree.read("usr/share/numbers").unwrap()).unwrap(), numbers, "{name}");
         // Joliet has no links: whoever makes such an image leaves them out.

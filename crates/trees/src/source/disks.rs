@@ -25,56 +25,72 @@ pub(crate) struct DiskFormat {
     pub(crate) name: &'static str,
     /// Whether the first bytes are its own.
     pub(crate) begins: fn(&[u8]) -> bool,
-    /// Opens it. None where it is known and can't be read.
-    pub(crate) open: Option<Opener>,
+    /// Opens it; where it is known and can't be read, what to do.
+    pub(crate) open: Result<Opener, &'static str>,
 }
+
+/// What to do with what is locked.
+const UNLOCK: &str = "unlock it, mount it and give the folder, or collect what is needed from inside it";
+/// What to do with the disks of other machines.
+const CONVERT: &str = "convert it with `qemu-img convert -O qcow2`";
 
 /// Those that are known.
 pub(crate) const DISKS: &[DiskFormat] = &[
     DiskFormat {
         name: "a qcow2 disk",
         begins: disk::begins_qcow2,
-        open: Some(|bytes, beside| Ok(Opened::Bytes(Arc::new(disk::Qcow2::open(Box::new(bytes), beside)?)))),
+        open: Ok(|bytes, beside| Ok(Opened::Bytes(Arc::new(disk::Qcow2::open(Box::new(bytes), beside)?)))),
     },
     DiskFormat {
         name: "a VDI disk",
         begins: disk::begins_vdi,
-        open: Some(|bytes, _| Ok(Opened::Bytes(Arc::new(disk::Vdi::open(Box::new(bytes))?)))),
+        open: Ok(|bytes, _| Ok(Opened::Bytes(Arc::new(disk::Vdi::open(Box::new(bytes))?)))),
     },
     DiskFormat {
         name: "a VMDK disk",
         begins: vmdk::begins,
-        open: Some(|bytes, _| Ok(Opened::Bytes(Arc::new(vmdk::Vmdk::open(Box::new(bytes))?)))),
+        open: Ok(|bytes, _| Ok(Opened::Bytes(Arc::new(vmdk::Vmdk::open(Box::new(bytes))?)))),
     },
     DiskFormat {
         name: "a VMDK disk of several files",
         begins: vmdk::begins_as_text,
-        open: Some(|bytes, beside| vmdk::open_described(bytes.as_ref(), beside).map(Opened::Bytes)),
+        open: Ok(|bytes, beside| vmdk::open_described(bytes.as_ref(), beside).map(Opened::Bytes)),
     },
     DiskFormat {
         name: "a VHD disk",
         begins: vhd::begins,
-        open: Some(|bytes, _| Ok(Opened::Bytes(Arc::new(vhd::Vhd::open(Box::new(bytes))?)))),
+        open: Ok(|bytes, _| Ok(Opened::Bytes(Arc::new(vhd::Vhd::open(Box::new(bytes))?)))),
     },
     DiskFormat {
         name: "a VHDX disk",
         begins: vhdx::begins,
-        open: Some(|bytes, _| Ok(Opened::Bytes(Arc::new(vhdx::Vhdx::open(Box::new(bytes))?)))),
+        open: Ok(|bytes, _| Ok(Opened::Bytes(Arc::new(vhdx::Vhdx::open(Box::new(bytes))?)))),
     },
     DiskFormat {
         name: "an encrypted volume (LUKS)",
         begins: |head| stands_at(head, 0, b"LUKS\xba\xbe"),
-        open: None,
+        open: Err(UNLOCK),
     },
     DiskFormat {
         name: "an encrypted volume (BitLocker)",
         begins: |head| stands_at(head, 0, b"-FVE-FS-"),
-        open: None,
+        open: Err(UNLOCK),
+    },
+    DiskFormat { name: "a QED disk", begins: |head| stands_at(head, 0, b"QED\0"), open: Err(CONVERT) },
+    DiskFormat {
+        name: "a Parallels disk",
+        begins: |head| stands_at(head, 0, b"WithoutFreeSpace") || stands_at(head, 0, b"WithouFreSpacExt"),
+        open: Err(CONVERT),
+    },
+    DiskFormat {
+        name: "a ZIP archive",
+        begins: |head| stands_at(head, 0, b"PK\x03\x04"),
+        open: Err("unpack it, and give what is in it"),
     },
     DiskFormat {
         name: "a physical volume of LVM",
         begins: lvm::begins,
-        open: Some(|bytes, _| lvm::open(&bytes).map(Opened::Volumes)),
+        open: Ok(|bytes, _| lvm::open(&bytes).map(Opened::Volumes)),
     },
 ];
 

@@ -4,6 +4,7 @@
 use super::mounts::Subvolume;
 use super::probe::stands_at;
 use crate::btrfs::{self, Btrfs};
+use crate::erofs::{self, Erofs};
 use crate::xfs::{self, Xfs};
 use crate::{ReadAt, Squashfs, Tree, ext4, iso};
 use std::io;
@@ -118,13 +119,34 @@ pub(crate) const FILE_SYSTEMS: &[FileSystemFormat] = &[
     FileSystemFormat {
         name: "an EROFS file system",
         purpose: Purpose::Image,
-        begins: |head| stands_at(head, 1024, &[0xe2, 0xe1, 0xf5, 0xe0]),
-        open: None,
+        begins: erofs::begins,
+        open: Some(|bytes, head| {
+            let (uuid, label) = erofs::names(head);
+            let (tree, cut) = Erofs::open(Box::new(bytes))?;
+            Ok(FileSystem { uuid, label, ..FileSystem::of(tree, cut) })
+        }),
     },
     FileSystemFormat {
         name: "an F2FS file system",
         purpose: Purpose::Disk,
         begins: |head| stands_at(head, 1024, &[0x10, 0x20, 0xf5, 0xf2]),
+        open: None,
+    },
+    FileSystemFormat {
+        name: "a UFS2 file system",
+        purpose: Purpose::Disk,
+        begins: |head| stands_at(head, 0x1_055c, &[0x19, 0x01, 0x54, 0x19]),
+        open: None,
+    },
+    FileSystemFormat {
+        name: "a FAT file system",
+        purpose: Purpose::Disk,
+        // Its first sector ends as one with a table of partitions does: the text tells it.
+        begins: |head| {
+            stands_at(head, 82, b"FAT32   ")
+                || stands_at(head, 54, b"FAT16   ")
+                || stands_at(head, 54, b"FAT12   ")
+        },
         open: None,
     },
     FileSystemFormat {

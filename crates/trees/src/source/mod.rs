@@ -1,5 +1,6 @@
 //! What is this file? From an archive, an image or a virtual disk to the root of an install inside it, whatever lies between.
 
+mod containers;
 mod disks;
 mod file_systems;
 mod medium;
@@ -9,7 +10,7 @@ mod roots;
 
 use crate::bytes::OnDisk;
 use crate::disk::Partition;
-use crate::{LIMITS, ReadAt, Tree, archive, disk, shielded};
+use crate::{LIMITS, NodeKind, ReadAt, Tree, archive, disk, shielded};
 use disks::{DiskFormat, Opened};
 use file_systems::{FileSystem, FileSystemFormat, Purpose};
 use medium::{layered, medium, profiles};
@@ -74,6 +75,41 @@ impl Opening {
         Ok(source)
     }
 
+    /// Opens a folder that is no root by itself: the layout of a container's image, or the file system that deployments of OSTree lie on.
+    /// `None` where it is neither.
+    ///
+    /// # Errors
+    /// As [`Opening::open`].
+    pub fn folder(&self, folder: &Arc<dyn Tree>) -> Option<Result<Source, SourceError>> {
+        if is_root(folder.as_ref()) && self.root.is_none() {
+            return None;
+        }
+        let found = shielded(|| containers::root(folder.as_ref()));
+        match found.unwrap_or_else(|why| Some(Err(SourceError::Damaged(why)))) {
+            Some(Ok((tree, remarks))) => {
+                let source = root(tree, "the image of the container has neither `etc` nor `usr`");
+                return Some(source.map(|source| Source { remarks, ..source }));
+            }
+            Some(Err(error)) => return Some(Err(error)),
+            None if !folder.as_ref().is_folder("ostree/deploy") => return None,
+            None => {}
+        }
+        let volume = Volume {
+            name: "whole".to_owned(),
+            device: None,
+            tree: Arc::clone(folder),
+            uuid: String::new(),
+            label: String::new(),
+            partition: Partition::default(),
+            subvolumes: Vec::new(),
+        };
+        let contents = Contents { volumes: vec![volume], ..Contents::default() };
+        Some(
+            shielded(|| contents.source(&Nesting::of(self)))
+                .unwrap_or_else(|why| Err(SourceError::Damaged(why))),
+        )
+    }
+
     /// All roots that could be taken of bytes; none where there is nothing to choose.
     ///
     /// # Errors
@@ -112,13 +148,17 @@ pub enum SourceError {
     #[error("contains several installs, and nothing says which one is started: {}", named_roots(.0))]
     Ambiguous(Vec<Root>),
     /// None of its roots is called as was asked.
-    #[error("contains no root `{asked}`; it has {}", named_roots(.roots))]
+    #[error("contains no root `{asked}`{}", has(.roots))]
     NoSuchRoot {
         /// What was asked for.
         asked: String,
         /// The roots that are there.
         roots: Vec<Root>,
     },
+}
+
+fn has(roots: &[Root]) -> String {
+    if roots.is_empty() { String::new() } else { format!("; it has {}", named_roots(roots)) }
 }
 
 /// Roots in one line: `2` (Saltmarsh 5.0), `3` (Rescue).
@@ -228,6 +268,19 @@ impl Source {
                     listed = listed.below(&folder);
                 }
                 let left_out = listed.left_out();
+                if !is_root(&listed)
+                    && let Some(found) = containers::root(&listed)
+                {
+                    let (tree, remarks) = found?;
+                    let mut source = root(tree, "the image of the container has neither `etc` nor `usr`")?;
+                    source.remarks.extend(remarks);
+                    return Ok(source);
+                }
+                if !is_root(&listed)
+                    && let Some(disk) = disk_in(&listed)
+                {
+                    return Self::inside(disk, &nesting.deeper()?);
+                }
                 let mut source = root(Box::new(listed), "the archive has neither `etc` nor `usr`")?;
                 source.remarks.extend(left_out);
                 source.remarks.extend(damage.map(|why| format!("the archive breaks off: {why}")));
@@ -252,6 +305,24 @@ impl Source {
     }
 }
 
+/// The first file of an archive that begins as a disk: appliances and images of clouds are packed so.
+fn disk_in(listed: &dyn Tree) -> Option<Arc<dyn ReadAt>> {
+    const DEPTH: usize = 2;
+    const LOOKED_AT: usize = 64;
+    let files = listed.files_below("", DEPTH).into_iter().take(LOOKED_AT);
+    files.filter(|(_, kind)| *kind == NodeKind::File).find_map(|(path, _)| {
+        let bytes: Arc<dyn ReadAt> = Arc::from(listed.open(&path).ok()?);
+        let head = head_of(bytes.as_ref()).ok()?;
+        let is_disk = match FileFormat::of(&head)? {
+            FileFormat::Disk(format) => format.open.is_ok(),
+            FileFormat::FileSystem(format) => format.purpose == Purpose::Disk,
+            FileFormat::PartitionTable => true,
+            FileFormat::Compressed(_) | FileFormat::Archive => false,
+        };
+        is_disk.then_some(bytes)
+    })
+}
+
 /// Opens a file system of a format.
 fn opened(format: &FileSystemFormat, bytes: Arc<dyn ReadAt>, head: &[u8]) -> Result<FileSystem, SourceError> {
     let open = format.open.ok_or_else(|| unsupported(format.name))?;
@@ -268,7 +339,13 @@ fn refused(error: io::Error) -> SourceError {
 
 /// Opens a disk or volume of a format.
 fn disk_of(format: &DiskFormat, bytes: Arc<dyn ReadAt>, nesting: &Nesting) -> Result<Opened, SourceError> {
-    let open = format.open.ok_or_else(|| unsupported(format.name))?;
+    let open = match format.open {
+        Ok(open) => open,
+        Err(advice) => {
+            let why = format!("contains {}, which is not supported: {advice}", format.name);
+            return Err(SourceError::Unsupported(why));
+        }
+    };
     // Only what lies on disk itself has something beside it.
     let beside = nesting.beside.as_deref().filter(|_| nesting.depth == 0);
     open(bytes, beside).map_err(refused)

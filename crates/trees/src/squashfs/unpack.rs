@@ -7,6 +7,7 @@ pub(super) enum Packing {
     Gzip,
     Xz,
     Lz4,
+    Lzo,
     Zstd,
 }
 
@@ -18,8 +19,8 @@ impl Packing {
             4 => return Ok(Self::Xz),
             5 => return Ok(Self::Lz4),
             6 => return Ok(Self::Zstd),
+            3 => return Ok(Self::Lzo),
             2 => "lzma",
-            3 => "lzo",
             _ => return Err(damaged("it is packed in a way that there is not")),
         };
         let why = format!("is a SquashFS packed with {name}, which is not read");
@@ -35,6 +36,13 @@ impl Packing {
                 let frame = ruzstd::decoding::StreamingDecoder::new(packed)
                     .map_err(|error| io::Error::new(ErrorKind::InvalidData, error.to_string()))?;
                 read(frame, limit)
+            }
+            Self::Lzo => {
+                let mut unpacked = vec![0; limit];
+                let length = lzokay::decompress::decompress(packed, &mut unpacked)
+                    .map_err(|error| io::Error::new(ErrorKind::InvalidData, format!("{error:?}")))?;
+                unpacked.truncate(length);
+                Ok(unpacked)
             }
             Self::Lz4 => {
                 let mut unpacked = vec![0; limit];
