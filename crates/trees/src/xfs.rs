@@ -380,7 +380,7 @@ impl Inodes for Xfs {
                 if offset >= INDEX {
                     return Ok(());
                 }
-                let whole = offset / size;
+                let whole = offset.checked_div(size).unwrap_or_default();
                 if last.replace(whole) == Some(whole) {
                     continue;
                 }

@@ -212,8 +212,7 @@ fn an_image_of_several_files_is_read_from_those_beside_it_and_from_nowhere_else(
         assert!(said.contains("beside it"), "{said}");
     }
     // An image that stands on itself.
-    let (_, qcow2) = images().into_iter().find(|(name, _)| *name == "disk.qcow2").unwrap();
-    let mut circle = qcow2.clone();
+    let (_, mut circle) = images().into_iter().find(|(name, _)| *name == "disk.qcow2").unwrap();
     let at = circle.len();
     circle.extend(b"circle.qcow2");
     circle[8..16].copy_from_slice(&(at as u64).to_be_bytes());

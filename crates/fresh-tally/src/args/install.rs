@@ -21,13 +21,15 @@ Examples:
   fresh-tally take saltmarsh-5.0.iso
   fresh-tally take saltmarsh-5.0.iso --each-profile -o tallies
   fresh-tally take machine.qcow2 --profile minimal
+  fresh-tally take machine.vmdk --list-roots
+  fresh-tally take machine.vmdk --root 3
   fresh-tally take image.manifest --distro Saltmarsh --release 5.0
   rpm -qa | fresh-tally take - --distro Saltmarsh --release 5.0
   LC_ALL=C pacman -Qi | fresh-tally take - --distro Saltmarsh --release 5.0")]
 pub(crate) struct TakeArgs {
-    /// Root folder of an install, an archive of one, an image (ISO 9660, SquashFS, ext4) or a disk (raw, qcow2, VDI) that
-    /// contains one; or a package list as a package system prints it, a manifest, or a bill of materials (CycloneDX or SPDX
-    /// JSON); `-` is standard input
+    /// Root folder of an install, an archive of one, an image (ISO 9660, SquashFS, EROFS, of a container), a file system (ext4,
+    /// btrfs, XFS) or a disk (raw, qcow2, VDI, VMDK, VHD, VHDX) that contains one; or a package list as a package system prints it,
+    /// a manifest, or a bill of materials (CycloneDX or SPDX JSON); `-` is standard input
     pub(crate) source: PathBuf,
     #[command(flatten)]
     pub(crate) label: LabelArgs,

@@ -67,13 +67,16 @@ fn read_one(tree: &dyn Tree, file: &str) -> (Option<Component>, Option<Unread>) 
     }
 }
 
+/// Is called at the end of an element: its path, the attributes of the last one that was opened, the text.
+type Visit<'v> = dyn FnMut(&[Text], &[(Text, Text)], &str) + 'v;
+
 /// Of the elements only those that are asked for: nine tenths of a file are descriptions in all languages.
 fn component(bytes: &[u8]) -> Result<Component, XmlError> {
     let mut found = Component::default();
     if memmem::find(bytes, b"</component>").is_none() {
         return Err(XmlError { line: 1, why: "has no end of a component".to_owned() });
     }
-    let elements = |name: &str, visit: &mut dyn FnMut(&[Text], &[(Text, Text)], &str)| {
+    let elements = |name: &str, visit: &mut Visit<'_>| {
         let (begin, end) = (format!("<{name}"), format!("</{}>", name.trim_end_matches('>')));
         let mut rest = bytes;
         while let Some(at) = memmem::find(rest, begin.as_bytes()) {

@@ -88,12 +88,12 @@ pub(crate) fn open(device: &Arc<dyn ReadAt>) -> io::Result<Vec<(String, Arc<dyn 
 /// The text of the newest metadata: areas of metadata are named behind those of the data.
 fn text_of(device: &dyn ReadAt, head: &[u8], first: usize) -> io::Result<String> {
     let mut at = first;
-    let mut lists = 0;
+    let mut lists = 0_u8;
     while lists < 2 && at.saturating_add(16) <= head.len() {
         let (begin, size) = (le64(head, at), le64(head, at.saturating_add(8)));
         at = at.saturating_add(16);
         if begin == 0 {
-            lists += 1;
+            lists = lists.saturating_add(1);
             continue;
         }
         if lists == 0 {

@@ -122,7 +122,7 @@ impl Qcow2 {
         }
         // A cluster of a second table has an eighth as many entries as bytes, half of that where they have parts.
         let size = 1_u64 << cluster_bits;
-        let reach = size.saturating_mul(size / if has_parts { 16 } else { 8 });
+        let reach = size.saturating_mul(if has_parts { size / 16 } else { size / 8 });
         if entries.saturating_mul(8) > TABLE_LIMIT || entries < length.div_ceil(reach) {
             return Err(damaged("its first table has a size that it can't have"));
         }
@@ -139,8 +139,8 @@ impl Qcow2 {
     /// The entry of the second table that a place of the disk has, and the bits of its parts; 0 where nothing was ever written.
     fn entry(&self, offset: u64) -> io::Result<(u64, u64)> {
         let number = offset >> self.cluster_bits;
-        let size: u64 = if self.has_parts { 16 } else { 8 };
-        let entries = self.cluster_size() / size;
+        let (size, entries): (u64, u64) =
+            if self.has_parts { (16, self.cluster_size() / 16) } else { (8, self.cluster_size() / 8) };
         let first = number.checked_div(entries).unwrap_or_default();
         let second = number.checked_rem(entries).unwrap_or_default();
         let at = self.first.entry(self.image.as_ref(), first)?.map_or(0, |entry| be64(&entry, 0) & OFFSET);

@@ -65,9 +65,9 @@ impl Vhdx {
         }
         let regions = image.exactly(REGIONS, 64 << 10).map_err(|_| damaged("it is cut off"))?;
         let region = |of: [u8; 16]| {
-            let entries = (0..(le32(&regions, 8) as usize).min(2047))
+            let mut entries = (0..(le32(&regions, 8) as usize).min(2047))
                 .map(|at| 16_usize.saturating_add(at.saturating_mul(32)));
-            let found = entries.filter(|at| regions.get(*at..at.saturating_add(16)) == Some(&of)).next()?;
+            let found = entries.find(|at| regions.get(*at..at.saturating_add(16)) == Some(&of))?;
             Some((
                 le64(&regions, found.saturating_add(16)),
                 u64::from(le32(&regions, found.saturating_add(24))),
@@ -80,9 +80,9 @@ impl Vhdx {
             .exactly(metadata_at, METADATA_BYTES)
             .map_err(|_| damaged("its metadata are beyond its end"))?;
         let item = |of: [u8; 16]| {
-            let entries = (0..usize::from(le16(&metadata, 10)))
+            let mut entries = (0..usize::from(le16(&metadata, 10)))
                 .map(|at| 32_usize.saturating_add(at.saturating_mul(32)));
-            let found = entries.filter(|at| metadata.get(*at..at.saturating_add(16)) == Some(&of)).next()?;
+            let found = entries.find(|at| metadata.get(*at..at.saturating_add(16)) == Some(&of))?;
             let at = metadata_at.saturating_add(u64::from(le32(&metadata, found.saturating_add(16))));
             image.exactly(at, 8).or_else(|_| image.exactly(at, 4)).ok()
         };

@@ -18,8 +18,11 @@ const LAYERS: usize = 512;
 /// The architecture that is taken of an image for several.
 const USUAL: &str = "amd64";
 
+/// A root, and what should be known of it.
+type Found = (Box<dyn Tree>, Vec<String>);
+
 /// The root of an image in a tree, with what should be known; `None` where the tree is no image.
-pub(crate) fn root(tree: &dyn Tree) -> Option<Result<(Box<dyn Tree>, Vec<String>), SourceError>> {
+pub(crate) fn root(tree: &dyn Tree) -> Option<Result<Found, SourceError>> {
     let mut remarks = Vec::new();
     // Where an archive has both, its own manifest decides.
     let layers = match json(tree, "manifest.json").filter(Value::is_array) {

@@ -105,11 +105,11 @@ impl Candidate<'_> {
     }
 }
 
+/// A root, which it is, and what should be known of it.
+type Choice = (Box<dyn Tree>, ChosenRoot, Vec<String>);
+
 /// The install of some volumes: the root, what was taken and why, and what should be known.
-pub(crate) fn choose(
-    volumes: &[Volume],
-    asked: Option<&str>,
-) -> Result<(Box<dyn Tree>, ChosenRoot, Vec<String>), NoChoice> {
+pub(crate) fn choose(volumes: &[Volume], asked: Option<&str>) -> Result<Choice, NoChoice> {
     let mut candidates = Vec::new();
     for volume in volumes {
         of_volume(volume, &mut candidates);
