@@ -296,6 +296,7 @@ mod tests {
         }
     }
 
+    #[allow(clippy::needless_pass_by_value, reason = "volumes of tests are made where they are used")]
     fn mount_by_fstab(root: Volume, others: &[Volume]) -> (Box<dyn Tree>, Vec<String>) {
         super::mount_by_fstab(Arc::clone(&root.tree), &root, others)
     }
