@@ -19,6 +19,7 @@ mod listing;
 mod note;
 mod phases;
 mod report;
+mod roots;
 mod rules;
 mod schema;
 mod shelf;

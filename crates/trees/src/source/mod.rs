@@ -133,7 +133,7 @@ pub enum SourceError {
     #[error("{0}")]
     Io(#[from] io::Error),
     /// It is nothing that could hold an install.
-    #[error("is not an archive, a disk, a medium or a file system of a known format")]
+    #[error("is not an archive, a disk, a medium or a file system of a known format, nor a package list")]
     Unknown,
     /// It is something that can't be read here.
     #[error("{0}")]
