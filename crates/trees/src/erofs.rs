@@ -5,9 +5,9 @@ use crate::btrfs::uuid_text;
 use crate::cache::Cache;
 use crate::inodes::{InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
 use crate::num::{le16, le32, le64};
-use crate::{Node, NodeKind, ReadAt, Tree};
+use crate::{LIMITS, Node, NodeKind, ReadAt, Tree};
 use std::io::{self, ErrorKind, Read};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// Where the superblock lies.
 const SUPER: usize = 1024;
@@ -46,6 +46,8 @@ pub(crate) struct Erofs {
     /// The inode that fragments lie in.
     packed: Option<u64>,
     extents: Cache<(u64, u64), Arc<Vec<u8>>>,
+    /// The extents of the inode of the fragments, once they were asked for.
+    fragments: OnceLock<(Arc<[Extent]>, u64)>,
 }
 
 impl Erofs {
@@ -78,6 +80,7 @@ impl Erofs {
             built_at: le64(&sb, 24).cast_signed(),
             packed: (features & FRAGMENTS != 0).then(|| le64(&sb, 96)),
             extents: Cache::new(KEPT, |extent| extent.len()),
+            fragments: OnceLock::new(),
         };
         Ok((Arc::new(InodeTree::new(Arc::new(found))?), cut))
     }
@@ -94,7 +97,7 @@ impl Erofs {
             1 | 3 => self.packed(inode)?,
             _ => return Err(damaged("a file has a layout that there is not")),
         };
-        Ok(Content { file_system: Arc::clone(self), runs, length: inode.node.size })
+        Ok(Content { file_system: Arc::clone(self), runs: runs.into(), length: inode.node.size })
     }
 
     /// Whole blocks, and perhaps a tail behind the inode.
@@ -170,11 +173,14 @@ impl Erofs {
         if clusters.saturating_mul(2) > self.device.len() {
             return Err(damaged("a file is longer than its image can tell"));
         }
+        let index = clusters.saturating_mul(if inode.layout == 1 { 8 } else { 4 }).saturating_add(64);
+        let index = index.min(self.device.len().saturating_sub(map.begin)).min(LIMITS.metadata_bytes);
+        let index = self.device.exactly(map.begin, usize::try_from(index).unwrap_or_default())?;
         let mut runs: Vec<Extent> = Vec::new();
         let mut last = (0, 0);
         let mut pieces: Vec<(u64, Entry)> = Vec::new();
         for number in 0..clusters {
-            let (entry, end) = self.entry(&map, number, clusters)?;
+            let (entry, end) = map.entry(&index, number, clusters)?;
             last = (end, entry.block);
             match entry.kind {
                 // What belongs to the extent before may tell how many blocks that has.
@@ -231,43 +237,6 @@ impl Erofs {
             runs.push(Extent { begin: *begin, length, held });
         }
         Ok(runs)
-    }
-
-    /// What the index says of a cluster, and where the pack of entries that it lies in ends.
-    fn entry(&self, map: &Map<'_>, number: u64, all: u64) -> io::Result<(Entry, u64)> {
-        if map.inode.layout == 1 {
-            // Eight bytes lie between the header and the first entry.
-            let at = map.begin.saturating_add(8).saturating_add(number.saturating_mul(8));
-            let entry = self.device.exactly(at, 8)?;
-            let kind = (le16(&entry, 0) & 3) as u8;
-            let offset = u32::from(le16(&entry, if kind == 2 { 4 } else { 2 }));
-            return Ok((Entry { kind, offset, block: le32(&entry, 4), blocks: 0 }, at.saturating_add(8)));
-        }
-        // Entries of four bytes up to the next 32, then of two bytes in packs of 16, then of four.
-        let first = ((32_u64.saturating_sub(map.begin & 31)) / 4) & 7;
-        let small =
-            if map.advise & Map::HAS_SMALL != 0 && first < all { all.saturating_sub(first) & !15 } else { 0 };
-        let (at, log) = if number < first {
-            (number.saturating_mul(4), 2)
-        } else if number.saturating_sub(first) < small {
-            (first.saturating_mul(4).saturating_add(number.saturating_sub(first).saturating_mul(2)), 1)
-        } else {
-            let rest = number.saturating_sub(first).saturating_sub(small);
-            (
-                first
-                    .saturating_mul(4)
-                    .saturating_add(small.saturating_mul(2))
-                    .saturating_add(rest.saturating_mul(4)),
-                2,
-            )
-        };
-        let at = map.begin.saturating_add(at);
-        let count = if log == 2 { 2_u64 } else { 16 };
-        let bytes = count << log;
-        let begin = at & !bytes.saturating_sub(1);
-        let pack = self.device.exactly(begin, usize::try_from(bytes).unwrap_or(32))?;
-        let entry = map.unpack(&pack, count, at.saturating_sub(begin) >> log)?;
-        Ok((entry, begin.saturating_add(bytes)))
     }
 
     /// An extent, unpacked.
@@ -356,6 +325,54 @@ impl Map<'_> {
             3 => self.advise & Self::BIG_SECOND != 0,
             _ => false,
         }
+    }
+
+    /// Bytes of the index from a place of the image on.
+    fn piece<'t>(&self, index: &'t [u8], at: u64, length: u64) -> io::Result<&'t [u8]> {
+        let begin = at.checked_sub(self.begin).and_then(|begin| usize::try_from(begin).ok());
+        let piece =
+            begin.and_then(|begin| index.get(begin..begin.saturating_add(usize::try_from(length).ok()?)));
+        piece.ok_or_else(|| damaged("an index is cut off"))
+    }
+
+    /// What the index says of a cluster, and where the pack of entries that it lies in ends.
+    fn entry(&self, index: &[u8], number: u64, all: u64) -> io::Result<(Entry, u64)> {
+        if self.inode.layout == 1 {
+            // Eight bytes lie between the header and the first entry.
+            let at = self.begin.saturating_add(8).saturating_add(number.saturating_mul(8));
+            let entry = self.piece(index, at, 8)?;
+            let kind = (le16(entry, 0) & 3) as u8;
+            let offset = u32::from(le16(entry, if kind == 2 { 4 } else { 2 }));
+            return Ok((Entry { kind, offset, block: le32(entry, 4), blocks: 0 }, at.saturating_add(8)));
+        }
+        // Entries of four bytes up to the next 32, then of two bytes in packs of 16, then of four.
+        let first = ((32_u64.saturating_sub(self.begin & 31)) / 4) & 7;
+        let small = if self.advise & Self::HAS_SMALL != 0 && first < all {
+            all.saturating_sub(first) & !15
+        } else {
+            0
+        };
+        let (at, log) = if number < first {
+            (number.saturating_mul(4), 2)
+        } else if number.saturating_sub(first) < small {
+            (first.saturating_mul(4).saturating_add(number.saturating_sub(first).saturating_mul(2)), 1)
+        } else {
+            let rest = number.saturating_sub(first).saturating_sub(small);
+            (
+                first
+                    .saturating_mul(4)
+                    .saturating_add(small.saturating_mul(2))
+                    .saturating_add(rest.saturating_mul(4)),
+                2,
+            )
+        };
+        let at = self.begin.saturating_add(at);
+        let count = if log == 2 { 2_u64 } else { 16 };
+        let bytes = count << log;
+        let begin = at & !bytes.saturating_sub(1);
+        let pack = self.piece(index, begin, bytes)?;
+        let entry = self.unpack(pack, count, at.saturating_sub(begin) >> log)?;
+        Ok((entry, begin.saturating_add(bytes)))
     }
 
     /// An entry of a pack: fields of as many bits as fit before the number of a block that ends the pack.
@@ -550,7 +567,7 @@ impl Run for Extent {
 
 struct Content {
     file_system: Arc<Erofs>,
-    runs: Vec<Extent>,
+    runs: Arc<[Extent]>,
     length: u64,
 }
 
@@ -584,9 +601,7 @@ impl ReadAt for Content {
                 crate::bytes::copy_from(&whole, usize::try_from(at).unwrap_or(usize::MAX), out)
             }
             Held::Fragment(begin) => {
-                let packed = file_system.packed.ok_or_else(|| damaged("a fragment lies nowhere"))?;
-                let inode = file_system.inode(packed)?;
-                let content = file_system.fragments(&inode)?;
+                let content = file_system.fragments()?;
                 match content.read_at(begin.saturating_add(at), out)? {
                     read if read < out.len() => Err(ErrorKind::UnexpectedEof.into()),
                     _ => Ok(()),
@@ -598,11 +613,20 @@ impl ReadAt for Content {
 
 impl Erofs {
     /// The inode of the fragments; it has none itself.
-    fn fragments(self: &Arc<Self>, inode: &Inode) -> io::Result<Content> {
-        let content = self.content_of(inode)?;
-        match content.runs.iter().any(|run| matches!(run.held, Held::Fragment(_))) {
-            true => Err(damaged("fragments lie in fragments")),
-            false => Ok(content),
+    fn fragments(self: &Arc<Self>) -> io::Result<Content> {
+        let content = |(runs, length): &(Arc<[Extent]>, u64)| Content {
+            file_system: Arc::clone(self),
+            runs: Arc::clone(runs),
+            length: *length,
+        };
+        if let Some(known) = self.fragments.get() {
+            return Ok(content(known));
         }
+        let inode = self.inode(self.packed.ok_or_else(|| damaged("a fragment lies nowhere"))?)?;
+        let found = self.content_of(&inode)?;
+        if found.runs.iter().any(|run| matches!(run.held, Held::Fragment(_))) {
+            return Err(damaged("fragments lie in fragments"));
+        }
+        Ok(content(self.fragments.get_or_init(|| (found.runs, found.length))))
     }
 }

@@ -4,6 +4,7 @@ use super::mounts::{Subvolume, Volume, mount_by_fstab, root_line};
 use super::probe::is_root;
 use crate::below::Below;
 use crate::{NodeKind, Tree};
+use rustc_hash::FxHashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -244,10 +245,13 @@ fn deployments(tree: &dyn Tree) -> Vec<(String, String)> {
 
 /// Puts the shortest name of each that no other has first: `2`, `@`, and `2:@` where another volume has one of that name.
 fn unique_names(candidates: &mut [Candidate<'_>]) {
-    let all: Vec<Vec<String>> = candidates.iter().map(|one| one.names.clone()).collect();
-    for (at, candidate) in candidates.iter_mut().enumerate() {
-        let is_own =
-            |name: &String| all.iter().enumerate().all(|(other, names)| other == at || !names.contains(name));
+    let mut counts: FxHashMap<String, usize> = FxHashMap::default();
+    for name in candidates.iter().flat_map(|one| &one.names) {
+        let count = counts.entry(name.clone()).or_default();
+        *count = count.saturating_add(1);
+    }
+    for candidate in candidates.iter_mut() {
+        let is_own = |name: &String| counts.get(name) == Some(&1);
         // The name of a subvolume alone is shorter than with its volume before it.
         let shortest = match candidate.subvolume {
             Some(_) => candidate.names.iter().rposition(is_own),
