@@ -3,7 +3,7 @@
 
 use crate::cache::Cache;
 use crate::inodes::{InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
-use crate::num::{le16, le32, le64};
+use crate::num::{le16, le32, le64, uuid_text};
 use crate::{Node, ReadAt, Tree};
 use std::io::{self, ErrorKind, Read};
 use std::path::PathBuf;
@@ -47,18 +47,6 @@ pub(crate) fn names(head: &[u8]) -> (String, String) {
     let sb = head.get(SUPER..).unwrap_or_default();
     let label = sb.get(299..555).unwrap_or_default().split(|byte| *byte == 0).next().unwrap_or_default();
     (uuid_text(sb.get(32..48).unwrap_or_default()), String::from_utf8_lossy(label).into_owned())
-}
-
-/// A UUID in its usual form.
-pub(crate) fn uuid_text(bytes: &[u8]) -> String {
-    let mut text = String::new();
-    for (at, byte) in bytes.iter().enumerate() {
-        if matches!(at, 4 | 6 | 8 | 10) {
-            text.push('-');
-        }
-        text.push_str(&format!("{byte:02x}"));
-    }
-    text
 }
 
 fn damaged(why: &str) -> io::Error {

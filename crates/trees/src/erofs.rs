@@ -1,10 +1,9 @@
 //! EROFS images (Documentation/filesystems/erofs of Linux, `erofs_fs.h`): plain, inline and chunked files, and packed ones with LZ4, LZMA,
 //! DEFLATE or zstd, in clusters of any size, with tails inside inodes, and with fragments that share one packed inode.
 
-use crate::btrfs::uuid_text;
 use crate::cache::Cache;
 use crate::inodes::{InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
-use crate::num::{le16, le32, le64};
+use crate::num::{le16, le32, le64, uuid_text};
 use crate::{LIMITS, Node, NodeKind, ReadAt, Tree};
 use std::io::{self, ErrorKind, Read};
 use std::sync::{Arc, OnceLock};

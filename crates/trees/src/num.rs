@@ -34,3 +34,15 @@ pub fn be32(from: &[u8], at: usize) -> u32 {
 pub fn be64(from: &[u8], at: usize) -> u64 {
     u64::from_be_bytes(bytes(from, at))
 }
+
+/// A UUID in its usual form.
+pub(crate) fn uuid_text(bytes: &[u8]) -> String {
+    let mut text = String::new();
+    for (at, byte) in bytes.iter().enumerate() {
+        if matches!(at, 4 | 6 | 8 | 10) {
+            text.push('-');
+        }
+        text.push_str(&format!("{byte:02x}"));
+    }
+    text
+}

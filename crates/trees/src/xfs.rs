@@ -1,9 +1,8 @@
 //! XFS file systems, versions 4 and 5 (XFS Algorithms & Data Structures, 3rd edition). Inodes are found by their numbers, folders are
 //! read by their blocks of data alone, files by their extents or the tree of them.
 
-use crate::btrfs::uuid_text;
 use crate::inodes::{InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
-use crate::num::{be16, be32, be64};
+use crate::num::{be16, be32, be64, uuid_text};
 use crate::{Node, ReadAt, Tree};
 use std::io::{self, ErrorKind};
 use std::sync::Arc;

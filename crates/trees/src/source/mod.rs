@@ -138,6 +138,9 @@ pub enum SourceError {
     /// It is something that can't be read here.
     #[error("{0}")]
     Unsupported(String),
+    /// It can't be read, and the message says what to do instead.
+    #[error("{0}")]
+    Refused(String),
     /// A decoder gave up on it.
     #[error("{0}")]
     Damaged(String),
@@ -343,7 +346,7 @@ fn disk_of(format: &DiskFormat, bytes: Arc<dyn ReadAt>, nesting: &Nesting) -> Re
         Ok(open) => open,
         Err(advice) => {
             let why = format!("contains {}, which is not supported: {advice}", format.name);
-            return Err(SourceError::Unsupported(why));
+            return Err(SourceError::Refused(why));
         }
     };
     // Only what lies on disk itself has something beside it.
