@@ -153,9 +153,7 @@ pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>,
         let why = "the install is gone, and a tally does not contain lists of all files: name its root";
         return Err(CommandError::Source { path: source, why: why.into() });
     }
-    let folder = Folder::open(&source);
-    let folder = folder.map_err(|error| CommandError::Source { path: source, why: error.why.into() })?;
-    Ok(Box::new(folder))
+    Ok(Box::new(folder(&source)?))
 }
 
 /// Whether a path names bytes that may hold an install: a file, or the block device of a disk or a partition.
@@ -230,19 +228,19 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
     let mut options = Options::new(source, medium, installed, settings)?;
     let layers: Vec<String> =
         opened.layers.iter().map(|layer| layer.to_string_lossy().into_owned()).collect();
-    options.taken.root = opened.root.as_ref().and_then(|root| {
-        let because = RootReason::from_name(root.because.name())?;
-        let others = root.others.iter().map(|other| other.name.as_str().into()).collect();
-        Some(TakenRoot { name: root.name.as_str().into(), because, others })
+    options.taken.root = opened.root.as_ref().map(|chosen| TakenRoot {
+        name: chosen.root.name.as_str().into(),
+        because: reason(chosen.because),
+        others: chosen.others.iter().map(|other| other.name.as_str().into()).collect(),
     });
-    let in_silence = |root: &&ChosenRoot| root.because != RootBecause::Asked && !root.others.is_empty();
-    if let (Some(root), Some(said)) = (opened.root.as_ref().filter(in_silence), &options.taken.root) {
+    let in_silence = |chosen: &&ChosenRoot| chosen.because != RootBecause::Asked && !chosen.others.is_empty();
+    if let Some(chosen) = opened.root.as_ref().filter(in_silence) {
         output::warn(&format!(
-            "`{}` has several installs: `{}` was taken, {}; the others are {}; `--root NAME` takes one",
+            "`{}` has several installs: `{}` was taken, {}; not taken: {}; `--root NAME` takes one",
             source.display(),
-            root.name,
-            words::root_reason(said.because),
-            named_roots(&root.others)
+            chosen.root.name,
+            words::root_reason(reason(chosen.because)),
+            named_roots(&chosen.others)
         ));
     }
     options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
@@ -263,15 +261,34 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
 /// The installs on a disk, as they can be asked for.
 pub(crate) fn roots(source: &Path, settings: &Settings) -> Result<RootsView, CommandError> {
     interrupt::prepare(settings);
-    if source.is_dir() {
-        return Ok(RootsView { source: source.display().to_string(), roots: Vec::new() });
-    }
-    let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, error))?;
+    let fail = |error| CommandError::Image { path: source.into(), source: error };
     let opening = Opening { root: None, beside: source.parent().map(Path::to_owned) };
-    let found =
-        opening.roots(bytes).map_err(|error| CommandError::Image { path: source.into(), source: error })?;
+    let found = if source.is_dir() {
+        let tree: Arc<dyn Tree> = Arc::new(folder(source)?);
+        opening.folder(&tree).map(Opening::roots).transpose().map_err(fail)?.unwrap_or_default()
+    } else {
+        let bytes = progress::watched(source, source, settings).map_err(|error| unreadable(source, error))?;
+        Opening::roots(opening.of(bytes)).map_err(fail)?
+    };
     let row = |Root { name, title, bytes }: Root| RootRow { name, title, bytes };
     Ok(RootsView { source: source.display().to_string(), roots: found.into_iter().map(row).collect() })
+}
+
+/// Why a root was taken, as tallies have it.
+const fn reason(because: RootBecause) -> RootReason {
+    match because {
+        RootBecause::Asked => RootReason::Asked,
+        RootBecause::Only => RootReason::Only,
+        RootBecause::BootEntry => RootReason::BootEntry,
+        RootBecause::DefaultSubvolume => RootReason::DefaultSubvolume,
+        RootBecause::OwnTable => RootReason::OwnTable,
+        RootBecause::UsualName => RootReason::UsualName,
+    }
+}
+
+/// A folder on disk.
+fn folder(path: &Path) -> Result<Folder, CommandError> {
+    Folder::open(path).map_err(|error| CommandError::Source { path: path.into(), why: error.why.into() })
 }
 
 /// Reads every profile that a medium can install, the smallest first. What only the live session has beyond the largest of
@@ -391,9 +408,7 @@ pub(crate) fn take(source: &Path, request: TakeRequest<'_>) -> Result<Tally, Com
                    standard input";
         return Err(CommandError::Source { path: source.into(), why: why.into() });
     }
-    let tree = Folder::open(source)
-        .map_err(|error| CommandError::Source { path: source.into(), why: error.why.into() })?;
-    let tree: Arc<dyn Tree> = Arc::new(tree);
+    let tree: Arc<dyn Tree> = Arc::new(folder(source)?);
     let opening = Opening { root: request.root.clone(), beside: None };
     if let Some(opened) = opening.folder(&tree) {
         let opened = opened.map_err(|error| CommandError::Image { path: source.into(), source: error })?;

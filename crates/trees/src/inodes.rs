@@ -251,3 +251,29 @@ pub(crate) fn by_runs<R: Run>(
     }
     Ok(there)
 }
+
+/// A file system whose files are made of runs.
+pub(crate) trait Filled: Send + Sync + 'static {
+    /// A run of a file.
+    type Run: Run + 'static;
+
+    /// Fills a buffer from a place in a run on; what is asked for lies in the run.
+    fn fill(self: &Arc<Self>, run: &Self::Run, at: u64, out: &mut [u8]) -> io::Result<()>;
+}
+
+/// A file made of runs, in the order of their begins.
+pub(crate) struct Content<F: Filled> {
+    pub(crate) file_system: Arc<F>,
+    pub(crate) runs: Arc<[F::Run]>,
+    pub(crate) length: u64,
+}
+
+impl<F: Filled> ReadAt for Content<F> {
+    fn len(&self) -> u64 {
+        self.length
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        by_runs(&self.runs, (offset, self.length), buffer, |run, at, out| self.file_system.fill(run, at, out))
+    }
+}

@@ -1,7 +1,7 @@
 //! XFS file systems, versions 4 and 5 (XFS Algorithms & Data Structures, 3rd edition). Inodes are found by their numbers, folders are
 //! read by their blocks of data alone, files by their extents or the tree of them.
 
-use crate::inodes::{InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
+use crate::inodes::{Content, Filled, InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
 use crate::num::{be16, be32, be64, uuid_text};
 use crate::{Node, ReadAt, Tree};
 use std::io::{self, ErrorKind};
@@ -121,6 +121,7 @@ impl Xfs {
         const RECORD: u32 = 0xfeed_babe;
         const UNMOUNT: u8 = 0x20;
         const WALKED: u64 = 64 << 20;
+        const PIECE: usize = 1 << 20;
         let (begin, blocks) = (be64(sb, 48), u64::from(be32(sb, 96)));
         let length = blocks.saturating_mul(self.block).min(WALKED);
         if begin == 0 {
@@ -128,18 +129,27 @@ impl Xfs {
         }
         let Ok(at) = self.bytes_of(begin) else { return false };
         let (mut newest, mut place) = ((0, 0), None);
-        let mut offset = 0_u64;
+        let mut piece = vec![0; PIECE];
+        let (mut offset, mut here) = (0_u64, u64::MAX);
         while offset < length {
-            let Ok(head) = self.device.exactly(at.saturating_add(offset), 512) else { break };
+            let begin = offset.saturating_sub(offset % PIECE as u64);
+            if begin != here {
+                if self.device.read_at(at.saturating_add(begin), &mut piece).is_err() {
+                    break;
+                }
+                here = begin;
+            }
+            let inside = usize::try_from(offset.saturating_sub(begin)).unwrap_or_default();
+            let head = piece.get(inside..inside.saturating_add(512)).unwrap_or_default();
             let mut step = 512;
-            if be32(&head, 0) == RECORD {
-                let order = (be32(&head, 4), be32(&head, 20));
+            if be32(head, 0) == RECORD {
+                let order = (be32(head, 4), be32(head, 20));
                 if order >= newest {
                     (newest, place) = (order, Some(offset));
                 }
-                let size = u64::from(be32(&head, 12)).next_multiple_of(512);
+                let size = u64::from(be32(head, 12)).next_multiple_of(512);
                 // A header for each 32 KiB of the record's size.
-                let headers = u64::from(be32(&head, 320)).div_ceil(32 << 10).clamp(1, 8);
+                let headers = u64::from(be32(head, 320)).div_ceil(32 << 10).clamp(1, 8);
                 step = size.saturating_add(headers.saturating_mul(512)).max(512);
             }
             offset = offset.saturating_add(step);
@@ -163,7 +173,7 @@ impl Xfs {
     fn extents(&self, inode: &Inode) -> io::Result<Vec<Extent>> {
         let mut found = Vec::new();
         match inode.format {
-            2 => records(&inode.fork, inode.extents, &mut found)?,
+            2 => records(&inode.fork, inode.extents, self.block, &mut found)?,
             3 => {
                 let level = be16(&inode.fork, 0);
                 let most = inode.fork.len().saturating_sub(4) / 16;
@@ -213,7 +223,7 @@ impl Xfs {
             let most = size.saturating_sub(header) / 16;
             let count = usize::from(be16(&block, 6)).min(most);
             if level == 0 {
-                records(block.get(header..).unwrap_or_default(), count as u64, found)?;
+                records(block.get(header..).unwrap_or_default(), count as u64, self.block, found)?;
             } else {
                 let below = pointers(&block, (header, most, count));
                 waiting.extend(below.into_iter().map(|at| (at, level.saturating_sub(1))));
@@ -291,17 +301,23 @@ pub(crate) struct Inode {
     fork: Vec<u8>,
 }
 
-/// A run of a file, in blocks.
+/// A run of a file: bytes of it, and the block that they begin at.
 #[derive(Debug, Clone, Copy)]
-struct Extent {
+pub(crate) struct Extent {
     begin: u64,
+    length: u64,
     block: u64,
-    count: u64,
     is_written: bool,
 }
 
+impl Run for Extent {
+    fn place(&self) -> (u64, u64) {
+        (self.begin, self.length)
+    }
+}
+
 /// Extents as they stand in an inode or a leaf: 16 bytes each.
-fn records(bytes: &[u8], count: u64, found: &mut Vec<Extent>) -> io::Result<()> {
+fn records(bytes: &[u8], count: u64, size: u64, found: &mut Vec<Extent>) -> io::Result<()> {
     let records = bytes.chunks_exact(16).take(usize::try_from(count).unwrap_or(usize::MAX));
     for record in records {
         let (high, low) = (be64(record, 0), be64(record, 8));
@@ -309,9 +325,9 @@ fn records(bytes: &[u8], count: u64, found: &mut Vec<Extent>) -> io::Result<()> 
             return Err(damaged("a file has too many extents"));
         }
         found.push(Extent {
-            begin: (high & !(1 << 63)) >> 9,
+            begin: ((high & !(1 << 63)) >> 9).saturating_mul(size),
             block: ((high & 0x1ff) << 43) | (low >> 21),
-            count: low & 0x1f_ffff,
+            length: (low & 0x1f_ffff).saturating_mul(size),
             is_written: high >> 63 == 0,
         });
     }
@@ -369,27 +385,22 @@ impl Inodes for Xfs {
             return self.short_names(&folder.fork, visit);
         }
         let size = self.block << self.folder_log;
-        let extents = self.extents(folder)?;
-        let mut read = 0_u64;
+        let runs: Arc<[Extent]> = self.extents(folder)?.into();
         let mut block = vec![0; usize::try_from(size).unwrap_or_default()];
-        let mut last = None;
-        for extent in &extents {
-            for at in 0..extent.count {
-                let offset = extent.begin.saturating_add(at).saturating_mul(self.block);
-                if offset >= INDEX {
-                    return Ok(());
-                }
-                let whole = offset.checked_div(size).unwrap_or_default();
-                if last.replace(whole) == Some(whole) {
-                    continue;
-                }
+        // A block of a folder may lie in several extents, and an extent hold several blocks.
+        let (mut next, mut read) = (0_u64, 0_u64);
+        for extent in runs.iter() {
+            let end = extent.begin.saturating_add(extent.length).min(INDEX);
+            next = next.max(extent.begin.saturating_sub(extent.begin.checked_rem(size).unwrap_or_default()));
+            while next < end {
                 read = read.saturating_add(size);
                 if read > FOLDER_BYTES {
                     return Err(damaged("a folder has too much data"));
                 }
-                let begin = whole.saturating_mul(size);
-                fill(self, &extents, (begin, begin.saturating_add(size)), &mut block)?;
+                let until = next.saturating_add(size);
+                by_runs(&runs, (next, until), &mut block, |run, at, out| self.fill_from(run, at, out))?;
                 self.names(&block, visit)?;
+                next = until;
             }
         }
         Ok(())
@@ -406,7 +417,7 @@ impl Inodes for Xfs {
         if inode.node.kind == crate::NodeKind::Link && self.is_v5 {
             return self.remote_target(&extents, length);
         }
-        Ok(Box::new(Content { file_system: Arc::clone(self), extents, length }))
+        Ok(Box::new(Content { file_system: Arc::clone(self), runs: extents.into(), length }))
     }
 }
 
@@ -417,7 +428,7 @@ impl Xfs {
         let mut target = Vec::new();
         let size = usize::try_from(self.block).unwrap_or_default();
         for extent in extents.iter().take(16) {
-            for at in 0..extent.count.min(16) {
+            for at in 0..extent.length.checked_div(self.block).unwrap_or_default().min(16) {
                 let block = self.device.exactly(self.bytes_of(extent.block.saturating_add(at))?, size)?;
                 if !block.starts_with(b"XSLM") {
                     return Err(damaged("the target of a link is something else"));
@@ -432,52 +443,23 @@ impl Xfs {
     }
 }
 
-/// A run of a file in bytes, for whoever fills a buffer by it.
-struct InBytes(Extent, u64);
-
-impl Run for InBytes {
-    fn place(&self) -> (u64, u64) {
-        (self.0.begin.saturating_mul(self.1), self.0.count.saturating_mul(self.1))
-    }
-}
-
-/// Fills a buffer from a place in a file on.
-fn fill(xfs: &Xfs, extents: &[Extent], (offset, length): (u64, u64), buffer: &mut [u8]) -> io::Result<usize> {
-    // Only the extents that are asked for.
-    let first = extents
-        .partition_point(|one| one.begin.saturating_add(one.count).saturating_mul(xfs.block) <= offset);
-    let end = offset.saturating_add(buffer.len() as u64);
-    let runs: Vec<InBytes> = extents[first..]
-        .iter()
-        .take_while(|one| one.begin.saturating_mul(xfs.block) < end)
-        .map(|one| InBytes(*one, xfs.block))
-        .collect();
-    by_runs(&runs, (offset, length), buffer, |run, at, out| {
-        if !run.0.is_written {
+impl Xfs {
+    fn fill_from(&self, run: &Extent, at: u64, out: &mut [u8]) -> io::Result<()> {
+        if !run.is_written {
             out.fill(0);
             return Ok(());
         }
-        let begin = xfs.bytes_of(run.0.block)?.saturating_add(at);
-        let read = xfs.device.read_at(begin, out)?;
-        if read < out.len() {
-            return Err(ErrorKind::UnexpectedEof.into());
+        match self.device.read_at(self.bytes_of(run.block)?.saturating_add(at), out)? {
+            read if read < out.len() => Err(ErrorKind::UnexpectedEof.into()),
+            _ => Ok(()),
         }
-        Ok(())
-    })
-}
-
-struct Content {
-    file_system: Arc<Xfs>,
-    extents: Vec<Extent>,
-    length: u64,
-}
-
-impl ReadAt for Content {
-    fn len(&self) -> u64 {
-        self.length
     }
+}
 
-    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        fill(&self.file_system, &self.extents, (offset, self.length), buffer)
+impl Filled for Xfs {
+    type Run = Extent;
+
+    fn fill(self: &Arc<Self>, run: &Extent, at: u64, out: &mut [u8]) -> io::Result<()> {
+        self.fill_from(run, at, out)
     }
 }

@@ -164,7 +164,7 @@ fn subvolumes_are_put_together_and_say_why_one_was_taken() {
     let (_, bytes) = images().into_iter().find(|(name, _)| *name == "zstd.btrfs").unwrap();
     let source = open(bytes.clone()).unwrap();
     let chosen = source.root.unwrap();
-    assert_eq!((chosen.name.as_str(), chosen.because, chosen.others.len()), ("@", RootBecause::Only, 0));
+    assert_eq!((chosen.root.name.as_str(), chosen.because, chosen.others.len()), ("@", RootBecause::Only, 0));
     assert_eq!(source.tree.read("home/heron/note").unwrap(), b"home\n", "`@home` is mounted there");
     let asked = |root: &str| {
         let opening = Opening { root: Some(root.to_owned()), beside: None };
@@ -179,7 +179,7 @@ fn subvolumes_are_put_together_and_say_why_one_was_taken() {
 #[test]
 fn logical_volumes_are_called_by_their_group_and_a_plain_folder_has_no_choice() {
     let of = |wanted: &str| images().into_iter().find(|(name, _)| *name == wanted).unwrap().1;
-    assert_eq!(open(of("lvm.img")).unwrap().root.unwrap().name, "marsh-vg/root");
+    assert_eq!(open(of("lvm.img")).unwrap().root.unwrap().root.name, "marsh-vg/root");
     let bytes: Arc<[u8]> = of("root.tar").into();
     let opening = Opening { root: Some("2".into()), beside: None };
     assert!(opening.of(Arc::new(bytes)).err().unwrap().to_string().contains("to choose from"));

@@ -4,6 +4,7 @@ use crate::xml::{Step, XmlError, walk};
 use memchr::memmem;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
+use std::ops::Range;
 use tally_core::model::{Launcher, Text, Unread};
 use tally_trees::Tree;
 
@@ -76,36 +77,43 @@ fn component(bytes: &[u8]) -> Result<Component, XmlError> {
     if memmem::find(bytes, b"</component>").is_none() {
         return Err(XmlError { line: 1, why: "has no end of a component".to_owned() });
     }
-    let elements = |name: &str, visit: &mut Visit<'_>| {
-        let (begin, end) = (format!("<{name}"), format!("</{}>", name.trim_end_matches('>')));
-        let mut rest = bytes;
-        while let Some(at) = memmem::find(rest, begin.as_bytes()) {
-            let Some(length) = memmem::find(&rest[at..], end.as_bytes()) else { break };
-            let (element, after) = rest[at..].split_at(length + end.len());
-            rest = after;
+    // The content of each element of a name, and where it begins and ends.
+    let elements = |name: &str, visit: &mut Visit<'_>| -> Result<Vec<Range<usize>>, XmlError> {
+        let (begin, end) = (format!("<{name}"), format!("</{name}>"));
+        let (mut found, mut from) = (Vec::new(), 0);
+        while let Some(at) = memmem::find(&bytes[from..], begin.as_bytes()).map(|at| from + at) {
+            // `<id>` and `<id type="desktop">`, not `<identity>`.
+            from = at + begin.len();
+            if !bytes.get(from).is_some_and(|next| *next == b'>' || next.is_ascii_whitespace()) {
+                continue;
+            }
+            let Some(length) = memmem::find(&bytes[at..], end.as_bytes()) else { break };
+            from = at + length + end.len();
             let mut last: Vec<(Text, Text)> = Vec::new();
-            walk(element, |step| match step {
+            walk(&bytes[at..from], |step| match step {
                 Step::Open { attributes, .. } => last = attributes.to_vec(),
                 Step::Close { path, text } => visit(path, &last, text),
             })?;
+            found.push(at..from);
         }
-        Ok(())
+        Ok(found)
     };
-    elements("id>", &mut |_, _, text| {
-        if found.id.is_empty() {
-            found.id = text.into();
-        }
-    })?;
+    let mut ids: Vec<Text> = Vec::new();
+    let places = elements("id", &mut |_, _, text| ids.push(text.into()))?;
     elements("launchable", &mut |_, attributes, text| {
         if attributes.iter().any(|(key, value)| key == "type" && value == "desktop-id") {
             found.launchers.push(text.into());
         }
     })?;
-    elements("provides>", &mut |path, _, text| {
+    let provides = elements("provides", &mut |path, _, text| {
         if path.len() == 2 && path[1] == "id" {
             found.provides.push(text.into());
         }
     })?;
+    // The component's own ID is the one that it does not provide; which stands first is not said.
+    let own = |place: &Range<usize>| !provides.iter().any(|other| other.contains(&place.start));
+    found.id =
+        ids.into_iter().zip(places).find(|(_, place)| own(place)).map(|(id, _)| id).unwrap_or_default();
     // Components of before 0.9 are called like their launcher.
     if found.launchers.is_empty() && found.id.ends_with(".desktop") {
         found.launchers.push(found.id.clone());
@@ -131,8 +139,12 @@ mod tests {
             provides: vec!["inkcap.desktop".into()],
         };
         assert_eq!(told, Ok(expected));
-        let old = component(b"<component><id>reed.desktop</id></component>").unwrap();
+        let old = component(b"<component><id type=\"desktop\">reed.desktop</id></component>").unwrap();
         assert_eq!(old.launchers, ["reed.desktop"]);
+        let turned =
+            component(b"<component><identity/><provides><id>old</id></provides><id>new</id></component>")
+                .unwrap();
+        assert_eq!((turned.id.as_str(), &turned.provides[..]), ("new", &["old".into()][..]));
     }
 
     #[test]

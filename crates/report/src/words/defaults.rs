@@ -33,3 +33,8 @@ pub fn decided(decided: &Decided) -> String {
 fn place(file: &str) -> String {
     file.strip_suffix('/').map_or_else(|| file.to_owned(), |folder| format!("launchers in {folder}"))
 }
+
+/// What was asked of a role: a type, or categories; words and commands are many, and say no more than that.
+pub fn asked(asked: &str) -> &str {
+    if ["Name=", "Exec="].iter().any(|key| asked.starts_with(key)) { "by its name" } else { asked }
+}

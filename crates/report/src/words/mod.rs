@@ -20,7 +20,7 @@ pub use changes::{
     part_change,
 };
 pub use decisions::{decision_kind, decision_names, decision_reason, decision_title};
-pub use defaults::decided;
+pub use defaults::{asked, decided};
 pub use findings::{finding, finding_title, purpose};
 pub use found::{found, leave_out};
 pub use headlines::{display, headline, session};

@@ -1,4 +1,5 @@
 use crate::ReadAt;
+use crate::bytes::by_blocks;
 use crate::cache::Cache;
 use std::io;
 use std::sync::Arc;
@@ -56,4 +57,24 @@ impl Table {
             (usize::try_from(inside).unwrap_or(usize::MAX), usize::try_from(self.size).unwrap_or(0));
         Ok(bytes.get(inside..).and_then(|rest| rest.get(..size)).map(<[u8]>::to_vec))
     }
+}
+
+/// Fills a buffer from a disk that is kept in blocks of one size, each at a place of its own in the image; `place` tells where a block
+/// lies, by its number. One that lies nowhere is zeros, as is what is beyond the end of the image: it was never written.
+pub(super) fn from_blocks(
+    image: &dyn ReadAt,
+    (offset, length, block): (u64, u64, u64),
+    buffer: &mut [u8],
+    place: impl Fn(u64) -> io::Result<Option<u64>>,
+) -> io::Result<usize> {
+    by_blocks(offset, length, block, buffer, |at, out| {
+        let number = at.checked_div(block).unwrap_or_default();
+        let inside = at.checked_rem(block).unwrap_or_default();
+        let read = match place(number)? {
+            Some(begin) => image.read_at(begin.saturating_add(inside), out)?,
+            None => 0,
+        };
+        out[read..].fill(0);
+        Ok(())
+    })
 }

@@ -1,8 +1,7 @@
 //! VDI images, version 1: a map of blocks, and the blocks.
 
-use super::table::Table;
+use super::table::{Table, from_blocks};
 use crate::ReadAt;
-use crate::bytes::by_blocks;
 use crate::num::{le32, le64};
 use std::io::{self, ErrorKind};
 
@@ -59,20 +58,12 @@ impl ReadAt for Vdi {
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        by_blocks(offset, self.length, self.block, buffer, |at, out| {
-            let number = at.checked_div(self.block).unwrap_or_default();
-            let inside = at.checked_rem(self.block).unwrap_or_default();
-            match self.map.entry(self.image.as_ref(), number)?.map_or(ABSENT, |entry| le32(&entry, 0)) {
-                ABSENT.. => out.fill(0),
-                place => {
-                    let start = u64::from(place).saturating_mul(self.block).saturating_add(self.data);
-                    let start = start.saturating_add(inside);
-                    let read = self.image.read_at(start, out)?;
-                    out[read..].fill(0);
-                }
-            }
-            Ok(())
-        })
+        let place = |number| {
+            let entry = self.map.entry(self.image.as_ref(), number)?.map_or(ABSENT, |entry| le32(&entry, 0));
+            let begin = u64::from(entry).saturating_mul(self.block).saturating_add(self.data);
+            Ok((entry < ABSENT).then_some(begin))
+        };
+        from_blocks(self.image.as_ref(), (offset, self.length, self.block), buffer, place)
     }
 }
 

@@ -1,9 +1,8 @@
 //! VHD images (Virtual Hard Disk Image Format Specification 1.0): growing ones by their table of blocks. One of fixed size is a disk as
 //! it is, with a footer.
 
-use super::table::Table;
+use super::table::{Table, from_blocks};
 use crate::ReadAt;
-use crate::bytes::by_blocks;
 use crate::num::{be32, be64};
 use std::io::{self, ErrorKind};
 
@@ -65,18 +64,12 @@ impl ReadAt for Vhd {
     }
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        by_blocks(offset, self.length, self.block, buffer, |at, out| {
-            let number = at.checked_div(self.block).unwrap_or_default();
-            let inside = at.checked_rem(self.block).unwrap_or_default();
-            match self.table.entry(self.image.as_ref(), number)?.map_or(ABSENT, |entry| be32(&entry, 0)) {
-                ABSENT => out.fill(0),
-                sector => {
-                    let begin = u64::from(sector).saturating_mul(SECTOR).saturating_add(self.bitmap);
-                    let read = self.image.read_at(begin.saturating_add(inside), out)?;
-                    out[read..].fill(0);
-                }
-            }
-            Ok(())
-        })
+        let place = |number| {
+            let sector =
+                self.table.entry(self.image.as_ref(), number)?.map_or(ABSENT, |entry| be32(&entry, 0));
+            let begin = u64::from(sector).saturating_mul(SECTOR).saturating_add(self.bitmap);
+            Ok((sector != ABSENT).then_some(begin))
+        };
+        from_blocks(self.image.as_ref(), (offset, self.length, self.block), buffer, place)
     }
 }

@@ -1,8 +1,7 @@
 //! VHDX images (MS-VHDX): a table of blocks that may lie anywhere, found by tables of regions and of metadata.
 
-use super::table::Table;
+use super::table::{Table, from_blocks};
 use crate::ReadAt;
-use crate::bytes::by_blocks;
 use crate::num::{le16, le32, le64};
 use std::io::{self, ErrorKind};
 
@@ -122,18 +121,11 @@ impl ReadAt for Vhdx {
 
     fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
         const THERE: u64 = 6;
-        by_blocks(offset, self.length, self.block, buffer, |at, out| {
-            let number = at.checked_div(self.block).unwrap_or_default();
-            let inside = at.checked_rem(self.block).unwrap_or_default();
+        let place = |number: u64| {
             let number = number.saturating_add(number.checked_div(self.ratio).unwrap_or_default());
             let entry = self.table.entry(self.image.as_ref(), number)?.map_or(0, |entry| le64(&entry, 0));
-            if entry & 7 == THERE {
-                let read = self.image.read_at((entry & PLACE).saturating_add(inside), out)?;
-                out[read..].fill(0);
-            } else {
-                out.fill(0);
-            }
-            Ok(())
-        })
+            Ok((entry & 7 == THERE).then_some(entry & PLACE))
+        };
+        from_blocks(self.image.as_ref(), (offset, self.length, self.block), buffer, place)
     }
 }

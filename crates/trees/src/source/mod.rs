@@ -1,6 +1,7 @@
 //! What is this file? From an archive, an image or a virtual disk to the root of an install inside it, whatever lies between.
 
 mod containers;
+mod contents;
 mod disks;
 mod file_systems;
 mod medium;
@@ -9,16 +10,14 @@ mod probe;
 mod roots;
 
 use crate::bytes::OnDisk;
-use crate::disk::Partition;
 use crate::{LIMITS, NodeKind, ReadAt, Tree, archive, disk, shielded};
+use contents::Contents;
 use disks::{DiskFormat, Opened};
 use file_systems::{FileSystem, FileSystemFormat, Purpose};
 use medium::{layered, medium, profiles};
-use mounts::Volume;
 use probe::{FileFormat, head_of, is_root};
-use roots::NoChoice;
 pub use roots::{ChosenRoot, Root, RootBecause};
-use std::cell::{Cell, RefCell};
+use std::cell::Cell;
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -94,34 +93,24 @@ impl Opening {
             None if !folder.as_ref().is_folder("ostree/deploy") => return None,
             None => {}
         }
-        let volume = Volume {
-            name: "whole".to_owned(),
-            device: None,
-            tree: Arc::clone(folder),
-            uuid: String::new(),
-            label: String::new(),
-            partition: Partition::default(),
-            subvolumes: Vec::new(),
-        };
-        let contents = Contents { volumes: vec![volume], ..Contents::default() };
+        let contents = Contents::of_tree(Arc::clone(folder));
         Some(
             shielded(|| contents.source(&Nesting::of(self)))
                 .unwrap_or_else(|why| Err(SourceError::Damaged(why))),
         )
     }
 
-    /// All roots that could be taken of bytes; none where there is nothing to choose.
+    /// All roots that could be taken of what was opened: the one that was taken first; none where there is nothing to choose.
     ///
     /// # Errors
-    /// As [`Opening::open`], but not for want of a choice.
-    pub fn roots(&self, bytes: Arc<dyn ReadAt>) -> Result<Vec<Root>, SourceError> {
-        let nesting = Nesting::of(self);
-        let opened =
-            shielded(|| Source::inside(bytes, &nesting)).unwrap_or_else(|why| Err(SourceError::Damaged(why)));
-        let found = nesting.roots.borrow().clone();
+    /// Those of opening, but not for want of a choice.
+    pub fn roots(opened: Result<Source, SourceError>) -> Result<Vec<Root>, SourceError> {
         match opened {
-            Err(error) if found.is_empty() => Err(error),
-            _ => Ok(found),
+            Ok(source) => Ok(source
+                .root
+                .map_or_else(Vec::new, |chosen| std::iter::once(chosen.root).chain(chosen.others).collect())),
+            Err(SourceError::Ambiguous(roots) | SourceError::NoSuchRoot { roots, .. }) => Ok(roots),
+            Err(error) => Err(error),
         }
     }
 }
@@ -252,7 +241,7 @@ impl Source {
             }
             FileFormat::FileSystem(format) => {
                 if format.purpose == Purpose::Disk {
-                    return Contents::of(bytes, "whole", nesting)?.source(nesting);
+                    return Contents::of(bytes, nesting)?.source(nesting);
                 }
                 let FileSystem { tree, remarks, .. } = opened(format, bytes, &head)?;
                 let mut source = match format.purpose {
@@ -367,8 +356,6 @@ pub(crate) struct Nesting {
     /// The root that was asked for.
     asked: Option<Rc<str>>,
     beside: Option<Rc<Path>>,
-    /// The roots that could be taken.
-    roots: Rc<RefCell<Vec<Root>>>,
 }
 
 impl Nesting {
@@ -416,150 +403,4 @@ fn image(tree: Arc<dyn Tree>, nesting: &Nesting) -> Result<Source, SourceError> 
         return Ok(Source::of_tree(Box::new(tree)));
     }
     medium(tree, nesting)
-}
-
-/// What the partitions and volumes of a disk hold.
-#[derive(Default)]
-struct Contents {
-    volumes: Vec<Volume>,
-    /// An install inside something else: an image in a partition.
-    inside: Option<Source>,
-    /// What each is that is no root, or can't be read.
-    said: Vec<String>,
-    remarks: Vec<String>,
-}
-
-impl Contents {
-    /// A file system that is all of the bytes.
-    fn of(bytes: Arc<dyn ReadAt>, name: &str, nesting: &Nesting) -> Result<Self, SourceError> {
-        let mut contents = Self::default();
-        let partition = Partition { length: bytes.len(), ..Partition::default() };
-        contents.add(bytes, (name, None), partition, nesting)?;
-        Ok(contents)
-    }
-
-    fn add_partition(&mut self, disk: &Arc<dyn ReadAt>, partition: Partition, nesting: &Nesting) {
-        let number = partition.number;
-        let window = partition.of(disk).map_err(SourceError::from);
-        let added = window
-            .and_then(|window| self.add(Arc::new(window), (&number.to_string(), None), partition, nesting));
-        if let Err(error) = added {
-            self.said.push(format!("partition {number} {error}"));
-        }
-    }
-
-    /// Volumes of LVM: each is a partition of its own, called `vg/lv`.
-    fn add_logical(&mut self, volumes: Vec<(String, Arc<dyn ReadAt>)>, nesting: &Nesting) {
-        for (name, bytes) in volumes {
-            // Hyphens are doubled, since one stands between the two names.
-            let device = name.split_once('/').map(|(group, volume)| {
-                format!("/dev/mapper/{}-{}", group.replace('-', "--"), volume.replace('-', "--"))
-            });
-            let partition = Partition { length: bytes.len(), ..Partition::default() };
-            if let Err(error) = self.add(bytes, (&name, device), partition, nesting) {
-                self.said.push(format!("volume {name} {error}"));
-            }
-        }
-    }
-
-    fn add(
-        &mut self,
-        bytes: Arc<dyn ReadAt>,
-        (name, device): (&str, Option<String>),
-        partition: Partition,
-        nesting: &Nesting,
-    ) -> Result<(), SourceError> {
-        let head = head_of(bytes.as_ref())?;
-        match FileFormat::of(&head) {
-            Some(FileFormat::FileSystem(format)) if format.purpose == Purpose::Disk => {
-                nesting.open()?;
-                let FileSystem { tree, uuid, label, remarks, subvolumes } = opened(format, bytes, &head)?;
-                self.remarks.extend(remarks);
-                self.volumes.push(Volume {
-                    name: name.to_owned(),
-                    device,
-                    tree,
-                    uuid,
-                    label,
-                    partition,
-                    subvolumes,
-                });
-                Ok(())
-            }
-            Some(FileFormat::Disk(format)) => {
-                nesting.open()?;
-                match disk_of(format, bytes, &nesting.deeper()?)? {
-                    Opened::Volumes(volumes) => {
-                        self.add_logical(volumes, &nesting.deeper()?);
-                        Ok(())
-                    }
-                    Opened::Bytes(disk) => {
-                        self.add_source(Source::inside(disk, &nesting.deeper()?.deeper()?)?)
-                    }
-                }
-            }
-            Some(FileFormat::FileSystem(_)) => self.add_source(Source::inside(bytes, &nesting.deeper()?)?),
-            // A partition holds a file system, and no further disk.
-            _ => Err(SourceError::Unsupported("contains no known file system".to_owned())),
-        }
-    }
-
-    fn add_source(&mut self, source: Source) -> Result<(), SourceError> {
-        self.inside.get_or_insert(source);
-        Ok(())
-    }
-
-    /// The install: the root that is chosen, with the others in the folders that its table names; what the others are is told when none
-    /// is a root.
-    fn source(mut self, nesting: &Nesting) -> Result<Source, SourceError> {
-        let chosen = roots::choose(&self.volumes, nesting.asked.as_deref());
-        let keep = |roots: &[Root]| nesting.roots.borrow_mut().extend_from_slice(roots);
-        match chosen {
-            Ok((tree, chosen, missing)) => {
-                let own = Root { name: chosen.name.clone(), title: String::new(), bytes: 0 };
-                let of_own = self.volumes.iter().map(|volume| volume.partition.length).max();
-                keep(&[Root {
-                    title: roots::title(tree.as_ref()),
-                    bytes: of_own.unwrap_or_default(),
-                    ..own
-                }]);
-                keep(&chosen.others);
-                self.remarks.extend(missing);
-                Ok(Source { remarks: self.remarks, root: Some(chosen), ..Source::of_tree(tree) })
-            }
-            Err(NoChoice::Several(roots)) => {
-                keep(&roots);
-                Err(SourceError::Ambiguous(roots))
-            }
-            Err(NoChoice::NoSuch(roots)) => {
-                keep(&roots);
-                Err(SourceError::NoSuchRoot {
-                    asked: nesting.asked.as_deref().unwrap_or_default().to_owned(),
-                    roots,
-                })
-            }
-            Err(NoChoice::None) => self.otherwise(nesting),
-        }
-    }
-
-    /// Where no volume is a root: an image in a partition, or on a stick's file system.
-    fn otherwise(mut self, nesting: &Nesting) -> Result<Source, SourceError> {
-        if let Some(source) = self.inside.take() {
-            return Ok(source);
-        }
-        let on_stick = |volume: &Volume| medium(Arc::clone(&volume.tree), &nesting.deeper().ok()?).ok();
-        if let Some(mut source) = self.volumes.iter().find_map(on_stick) {
-            source.remarks.extend(self.remarks);
-            return Ok(source);
-        }
-        let no_root = self.volumes.iter().map(|volume| match volume.name.as_str() {
-            "whole" => "its file system contains no root".to_owned(),
-            name => format!("partition {name} contains no root"),
-        });
-        self.said.extend(no_root);
-        Err(SourceError::NoRoot(match self.said.is_empty() {
-            true => "the disk has no partitions".to_owned(),
-            false => self.said.join("; "),
-        }))
-    }
 }

@@ -25,8 +25,8 @@ pub struct Root {
 /// A root that was chosen, and why.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ChosenRoot {
-    /// By what it is asked for.
-    pub name: String,
+    /// Which it is.
+    pub root: Root,
     /// Why it was taken.
     pub because: RootBecause,
     /// The others that could have been.
@@ -48,20 +48,6 @@ pub enum RootBecause {
     OwnTable,
     /// It is called as root subvolumes are.
     UsualName,
-}
-
-impl RootBecause {
-    /// Stable name.
-    pub const fn name(self) -> &'static str {
-        match self {
-            Self::Asked => "asked",
-            Self::Only => "only",
-            Self::BootEntry => "boot-entry",
-            Self::DefaultSubvolume => "default-subvolume",
-            Self::OwnTable => "own-table",
-            Self::UsualName => "usual-name",
-        }
-    }
 }
 
 /// Why no root was taken.
@@ -135,13 +121,11 @@ pub(crate) fn choose(volumes: &[Volume], asked: Option<&str>) -> Result<Choice, 
             None => return Err(NoChoice::Several(all(&candidates))),
         },
     };
-    let roots = all(&candidates);
+    let mut others = all(&candidates);
+    let root = others.remove(at);
     let chosen = candidates.swap_remove(at);
-    let others =
-        roots.iter().enumerate().filter(|(other, _)| *other != at).map(|(_, root)| root.clone()).collect();
-    let name = chosen.names.first().cloned().unwrap_or_default();
     let (tree, remarks) = mount_by_fstab(chosen.tree, chosen.volume, volumes);
-    Ok((tree, ChosenRoot { name, because, others }, remarks))
+    Ok((tree, ChosenRoot { root, because, others }, remarks))
 }
 
 /// The candidate that something sure speaks for.
@@ -371,7 +355,7 @@ fn entries_of(tree: &dyn Tree) -> Vec<BootEntry> {
 }
 
 /// What an install calls itself.
-pub(super) fn title(tree: &dyn Tree) -> String {
+fn title(tree: &dyn Tree) -> String {
     let files = ["etc/os-release", "usr/lib/os-release"];
     let Some(bytes) = files.iter().find_map(|file| {
         let mut content = Vec::new();
@@ -419,9 +403,9 @@ mod tests {
         Subvolume { id, path: path.into(), is_read_only: false, is_default: false, tree: Arc::new(tree) }
     }
 
-    fn told(volumes: &[Volume], asked: Option<&str>) -> Result<(String, &'static str), Vec<String>> {
+    fn told(volumes: &[Volume], asked: Option<&str>) -> Result<(String, RootBecause), Vec<String>> {
         match choose(volumes, asked) {
-            Ok((_, chosen, _)) => Ok((chosen.name, chosen.because.name())),
+            Ok((_, chosen, _)) => Ok((chosen.root.name, chosen.because)),
             Err(NoChoice::None) => Err(Vec::new()),
             Err(NoChoice::NoSuch(roots) | NoChoice::Several(roots)) => {
                 Err(roots.into_iter().map(|root| format!("{} {}", root.name, root.title)).collect())
@@ -432,11 +416,11 @@ mod tests {
     #[test]
     fn one_root_is_taken_and_of_several_none_in_silence() {
         let one = [volume(1, MemoryTree::new().file("efi/x", "")), volume(2, install("Marsh", None))];
-        assert_eq!(told(&one, None), Ok(("2".into(), "only")));
+        assert_eq!(told(&one, None), Ok(("2".into(), RootBecause::Only)));
         let two = [volume(1, install("Marsh", None)), volume(2, install("Rescue", None))];
         let both = vec!["1 Marsh".to_owned(), "2 Rescue".to_owned()];
         assert_eq!(told(&two, None), Err(both.clone()));
-        assert_eq!(told(&two, Some("2")), Ok(("2".into(), "asked")));
+        assert_eq!(told(&two, Some("2")), Ok(("2".into(), RootBecause::Asked)));
         assert_eq!(told(&two, Some("7")), Err(both));
         assert_eq!(told(&[], None), Err(Vec::new()));
     }
@@ -444,14 +428,14 @@ mod tests {
     #[test]
     fn a_boot_entry_or_the_only_own_table_decides_between_partitions() {
         let own = [volume(1, install("Marsh", Some("UUID=uuid-1"))), volume(2, install("Rescue", None))];
-        assert_eq!(told(&own, None), Ok(("1".into(), "own-table")));
+        assert_eq!(told(&own, None), Ok(("1".into(), RootBecause::OwnTable)));
         let both =
             [volume(1, install("A", Some("UUID=uuid-1"))), volume(2, install("B", Some("UUID=uuid-2")))];
         assert!(told(&both, None).is_err());
         let entry = "title B\nlinux /vmlinuz\noptions root=UUID=uuid-2 ro\n";
         let boot = MemoryTree::new().file("loader/entries/b.conf", entry);
         let [a, b] = both;
-        assert_eq!(told(&[a, b, volume(3, boot)], None), Ok(("2".into(), "boot-entry")));
+        assert_eq!(told(&[a, b, volume(3, boot)], None), Ok(("2".into(), RootBecause::BootEntry)));
     }
 
     #[test]
@@ -460,14 +444,14 @@ mod tests {
             |subvolumes: Vec<Subvolume>| [Volume { subvolumes, ..volume(1, MemoryTree::new().folder("@")) }];
         let usual =
             || vec![subvolume("@", 256, install("Now", None)), subvolume("old", 257, install("Then", None))];
-        assert_eq!(told(&of(usual()), None), Ok(("@".into(), "usual-name")));
+        assert_eq!(told(&of(usual()), None), Ok(("@".into(), RootBecause::UsualName)));
         let mut default = usual();
         default[1].is_default = true;
-        assert_eq!(told(&of(default), None), Ok(("old".into(), "default-subvolume")));
+        assert_eq!(told(&of(default), None), Ok(("old".into(), RootBecause::DefaultSubvolume)));
         let mut table = usual();
         let fstab = "UUID=uuid-1 / btrfs subvol=/old,compress=zstd 0 0\n";
         table[1].tree = Arc::new(install("Then", None).file("etc/fstab", fstab));
-        assert_eq!(told(&of(table), None), Ok(("old".into(), "own-table")));
+        assert_eq!(told(&of(table), None), Ok(("old".into(), RootBecause::OwnTable)));
         let mut snapshots = usual();
         snapshots.push(Subvolume {
             is_read_only: true,
@@ -495,7 +479,7 @@ mod tests {
         let [root] = two;
         let volumes = [root, volume(2, boot)];
         let Ok((tree, chosen, _)) = choose(&volumes, None) else { panic!("one is named") };
-        assert_eq!((chosen.name.as_str(), chosen.because), ("bbb.0", RootBecause::BootEntry));
+        assert_eq!((chosen.root.name.as_str(), chosen.because), ("bbb.0", RootBecause::BootEntry));
         assert_eq!(tree.read("var/lib/x").unwrap(), b"shared");
         assert_eq!(title(tree.as_ref()), "New");
     }

@@ -24,7 +24,7 @@ pub(super) fn defaults(document: &mut Document, view: &CompareView<'_>) {
         table.row(vec![
             Span::new(role, word),
             view.roles.label(&change.role).into(),
-            dim(&change.asked),
+            dim(words::asked(&change.asked)),
             change.old.as_deref().unwrap_or("none").into(),
             Span::new(role, change.new.as_deref().unwrap_or("none")),
             dim(words::decided(&change.decided)),

@@ -98,12 +98,7 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
             (None, false) if !by_type => (Cell::from(words::listed(&names, 4)), dim("several apps do this")),
             (None, false) => (Span::new(Role::LookTwice, "no default"), several()),
         };
-        let asked = if ["Name=", "Exec="].iter().any(|key| choice.asked.starts_with(key)) {
-            "by its name"
-        } else {
-            choice.asked.as_str()
-        };
-        table.row(vec![shown.into(), dim(asked), answer, because]);
+        table.row(vec![shown.into(), dim(words::asked(&choice.asked)), answer, because]);
     }
     document.table_or(table, "Default apps are not recorded in this source.");
     if unsure > 0 {

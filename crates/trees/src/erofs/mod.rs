@@ -1,12 +1,18 @@
 //! EROFS images (Documentation/filesystems/erofs of Linux, `erofs_fs.h`): plain, inline and chunked files, and packed ones with LZ4, LZMA,
 //! DEFLATE or zstd, in clusters of any size, with tails inside inodes, and with fragments that share one packed inode.
 
+mod index;
+mod unpack;
+
+use crate::bytes::copy_from;
 use crate::cache::Cache;
-use crate::inodes::{InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
+use crate::inodes::{Content, Filled, InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
 use crate::num::{le16, le32, le64, uuid_text};
 use crate::{LIMITS, Node, NodeKind, ReadAt, Tree};
-use std::io::{self, ErrorKind, Read};
+use index::{Entry, Map};
+use std::io::{self, ErrorKind};
 use std::sync::{Arc, OnceLock};
+use unpack::unpack;
 
 /// Where the superblock lies.
 const SUPER: usize = 1024;
@@ -16,8 +22,6 @@ const EXTENT_LIMIT: u64 = 16 << 20;
 const KEPT: usize = 32 << 20;
 /// A chunk, or blocks, that are not there: zeros.
 const HOLE: u32 = u32::MAX;
-/// In an entry that begins no extent: a number of blocks stands there, and no distance.
-const IS_COUNT: u32 = 1 << 11;
 
 /// Whether there is such a file system.
 pub(crate) fn begins(head: &[u8]) -> bool {
@@ -89,7 +93,7 @@ impl Erofs {
     }
 
     /// A whole file, whatever its layout.
-    fn content_of(self: &Arc<Self>, inode: &Inode) -> io::Result<Content> {
+    fn content_of(self: &Arc<Self>, inode: &Inode) -> io::Result<Content<Self>> {
         let runs = match inode.layout {
             0 | 2 => self.flat(inode)?,
             4 => self.chunks(inode)?,
@@ -184,11 +188,12 @@ impl Erofs {
             match entry.kind {
                 // What belongs to the extent before may tell how many blocks that has.
                 2 => {
-                    if let (Some((_, before)), true) = (pieces.last_mut(), entry.offset & IS_COUNT != 0)
+                    if let (Some((_, before)), true) =
+                        (pieces.last_mut(), entry.offset & index::IS_COUNT != 0)
                         && map.is_big(before.kind)
                         && before.blocks == 0
                     {
-                        before.blocks = u64::from(entry.offset & !IS_COUNT);
+                        before.blocks = u64::from(entry.offset & !index::IS_COUNT);
                     }
                 }
                 _ => {
@@ -249,190 +254,6 @@ impl Erofs {
             Ok(Arc::new(out))
         })
     }
-}
-
-/// Unpacks up to so many bytes. What a cluster has before its content is zeros.
-fn unpack(packed: &[u8], algorithm: u8, most: usize) -> io::Result<Vec<u8>> {
-    let bad = |why: String| io::Error::new(ErrorKind::InvalidData, format!("damaged EROFS: {why}"));
-    let begin = packed.iter().position(|byte| *byte != 0).unwrap_or(packed.len());
-    let packed = &packed[begin..];
-    let read = |mut reader: Box<dyn Read + '_>| {
-        let mut out = Vec::new();
-        match (&mut reader).take(most as u64).read_to_end(&mut out) {
-            Err(error) if out.len() < most => Err(error),
-            _ => Ok(out),
-        }
-    };
-    match algorithm {
-        0 => {
-            let mut out = vec![0; most];
-            if let Ok(length) = lz4_flex::block::decompress_into(packed, &mut out) {
-                out.truncate(length);
-                return Ok(out);
-            }
-            // Of an extent that is used in part there is more.
-            let mut out = vec![0; most.saturating_mul(4).max(1 << 20)];
-            let length =
-                lz4_flex::block::decompress_into(packed, &mut out).map_err(|error| bad(error.to_string()))?;
-            out.truncate(length.min(most));
-            Ok(out)
-        }
-        1 => {
-            // MicroLZMA: the first byte of a stream, which is always 0, is taken by its settings, each bit turned.
-            let Some((settings, rest)) = packed.split_first() else {
-                return Err(bad("an extent is empty".to_owned()));
-            };
-            let mut stream = vec![!settings];
-            stream.extend_from_slice(&(16_u32 << 20).to_le_bytes());
-            stream.extend_from_slice(&(most as u64).to_le_bytes());
-            stream.push(0);
-            stream.extend_from_slice(rest);
-            let decoder = liblzma::stream::Stream::new_lzma_decoder(256 << 20)
-                .map_err(|error| bad(error.to_string()))?;
-            read(Box::new(liblzma::read::XzDecoder::new_stream(io::Cursor::new(stream), decoder)))
-        }
-        2 => read(Box::new(flate2::read::DeflateDecoder::new(packed))),
-        3 => read(Box::new(
-            ruzstd::decoding::StreamingDecoder::new(packed).map_err(|error| bad(error.to_string()))?,
-        )),
-        _ => Err(io::Error::new(ErrorKind::Unsupported, "is packed in a way that is not known")),
-    }
-}
-
-/// The index of a packed file.
-struct Map<'i> {
-    advise: u16,
-    algorithms: [u8; 2],
-    cluster_log: u32,
-    inode: &'i Inode,
-    /// Where it begins.
-    begin: u64,
-}
-
-impl Map<'_> {
-    const HAS_SMALL: u16 = 1;
-    const BIG_FIRST: u16 = 2;
-    const BIG_SECOND: u16 = 4;
-    const TAIL_INLINE: u16 = 8;
-    const INTERLACED: u16 = 0x10;
-    const TAIL_FRAGMENT: u16 = 0x20;
-
-    /// Whether extents of a kind may have several blocks.
-    const fn is_big(&self, kind: u8) -> bool {
-        match kind {
-            1 => self.advise & Self::BIG_FIRST != 0,
-            3 => self.advise & Self::BIG_SECOND != 0,
-            _ => false,
-        }
-    }
-
-    /// Bytes of the index from a place of the image on.
-    fn piece<'t>(&self, index: &'t [u8], at: u64, length: u64) -> io::Result<&'t [u8]> {
-        let begin = at.checked_sub(self.begin).and_then(|begin| usize::try_from(begin).ok());
-        let piece =
-            begin.and_then(|begin| index.get(begin..begin.saturating_add(usize::try_from(length).ok()?)));
-        piece.ok_or_else(|| damaged("an index is cut off"))
-    }
-
-    /// What the index says of a cluster, and where the pack of entries that it lies in ends.
-    fn entry(&self, index: &[u8], number: u64, all: u64) -> io::Result<(Entry, u64)> {
-        if self.inode.layout == 1 {
-            // Eight bytes lie between the header and the first entry.
-            let at = self.begin.saturating_add(8).saturating_add(number.saturating_mul(8));
-            let entry = self.piece(index, at, 8)?;
-            let kind = (le16(entry, 0) & 3) as u8;
-            let offset = u32::from(le16(entry, if kind == 2 { 4 } else { 2 }));
-            return Ok((Entry { kind, offset, block: le32(entry, 4), blocks: 0 }, at.saturating_add(8)));
-        }
-        // Entries of four bytes up to the next 32, then of two bytes in packs of 16, then of four.
-        let first = ((32_u64.saturating_sub(self.begin & 31)) / 4) & 7;
-        let small = if self.advise & Self::HAS_SMALL != 0 && first < all {
-            all.saturating_sub(first) & !15
-        } else {
-            0
-        };
-        let (at, log) = if number < first {
-            (number.saturating_mul(4), 2)
-        } else if number.saturating_sub(first) < small {
-            (first.saturating_mul(4).saturating_add(number.saturating_sub(first).saturating_mul(2)), 1)
-        } else {
-            let rest = number.saturating_sub(first).saturating_sub(small);
-            (
-                first
-                    .saturating_mul(4)
-                    .saturating_add(small.saturating_mul(2))
-                    .saturating_add(rest.saturating_mul(4)),
-                2,
-            )
-        };
-        let at = self.begin.saturating_add(at);
-        let count = if log == 2 { 2_u64 } else { 16 };
-        let bytes = count << log;
-        let begin = at & !bytes.saturating_sub(1);
-        let pack = self.piece(index, begin, bytes)?;
-        let entry = self.unpack(pack, count, at.saturating_sub(begin) >> log)?;
-        Ok((entry, begin.saturating_add(bytes)))
-    }
-
-    /// An entry of a pack: fields of as many bits as fit before the number of a block that ends the pack.
-    fn unpack(&self, pack: &[u8], count: u64, number: u64) -> io::Result<Entry> {
-        let low = self.cluster_log.max(12);
-        let bits =
-            (pack.len() as u64).saturating_sub(4).saturating_mul(8).checked_div(count).unwrap_or_default();
-        let field = |at: u64| {
-            let place = bits.saturating_mul(at);
-            let byte = usize::try_from(place / 8).unwrap_or_default();
-            let value = le64(&[pack.get(byte..).unwrap_or_default(), &[0; 8]].concat(), 0) >> (place & 7);
-            let kind = (value >> low) & 3;
-            ((value & (1_u64 << low).saturating_sub(1)) as u32, kind as u8)
-        };
-        let (offset, kind) = field(number);
-        if kind == 2 {
-            return Ok(Entry { kind, offset, block: 0, blocks: 0 });
-        }
-        // Blocks of the extents before it in the pack.
-        let is_big = self.advise & (Self::BIG_FIRST | Self::BIG_SECOND) != 0;
-        let mut blocks = u64::from(!is_big);
-        let mut at = number;
-        while let Some(before) = at.checked_sub(1) {
-            let (distance, kind) = field(before);
-            at = before;
-            if kind != 2 {
-                blocks = blocks.saturating_add(1);
-                continue;
-            }
-            if is_big && distance & IS_COUNT != 0 {
-                blocks = blocks.saturating_add(u64::from(distance & !IS_COUNT));
-                at = at.saturating_sub(1);
-                continue;
-            }
-            let back = if is_big { distance.saturating_sub(2) } else { distance };
-            if is_big && distance <= 1 {
-                return Err(damaged("an index contradicts itself"));
-            }
-            match at.checked_sub(u64::from(back)) {
-                Some(to) if is_big => at = to,
-                Some(to) => {
-                    at = to;
-                    blocks = blocks.saturating_add(1);
-                }
-                None => break,
-            }
-        }
-        let base = le32(pack, pack.len().saturating_sub(4));
-        let block = base.saturating_add(u32::try_from(blocks).unwrap_or(u32::MAX));
-        Ok(Entry { kind, offset, block, blocks: 0 })
-    }
-}
-
-/// What an index says of one cluster. Kinds: 0 plain, 1 and 3 packed in the first or second way, 2 a further cluster of an extent.
-#[derive(Debug, Clone, Copy)]
-struct Entry {
-    kind: u8,
-    offset: u32,
-    block: u32,
-    /// Blocks of the extent that begins here; 0 where nothing tells.
-    blocks: u64,
 }
 
 /// An inode.
@@ -538,7 +359,7 @@ impl Erofs {
 
 /// A run of a file.
 #[derive(Debug)]
-struct Extent {
+pub(crate) struct Extent {
     begin: u64,
     length: u64,
     held: Held,
@@ -564,55 +385,38 @@ impl Run for Extent {
     }
 }
 
-struct Content {
-    file_system: Arc<Erofs>,
-    runs: Arc<[Extent]>,
-    length: u64,
-}
+impl Filled for Erofs {
+    type Run = Extent;
 
-impl ReadAt for Content {
-    fn len(&self) -> u64 {
-        self.length
-    }
-
-    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        let file_system = &self.file_system;
-        by_runs(&self.runs, (offset, self.length), buffer, |run, at, out| match run.held {
+    fn fill(self: &Arc<Self>, run: &Extent, at: u64, out: &mut [u8]) -> io::Result<()> {
+        match run.held {
             Held::Nothing => {
                 out.fill(0);
                 Ok(())
             }
-            Held::Plain(begin) => file_system.plain(begin.saturating_add(at), out),
+            Held::Plain(begin) => self.plain(begin.saturating_add(at), out),
             Held::Turned { at: place, turned, stored } => {
                 let mut block = vec![0; usize::try_from(stored).unwrap_or_default()];
-                file_system.plain(place, &mut block)?;
+                self.plain(place, &mut block)?;
                 let turned = usize::try_from(turned).unwrap_or_default().min(block.len());
                 block.rotate_left(turned);
-                let begin = usize::try_from(at).unwrap_or(usize::MAX);
-                let piece = block
-                    .get(begin..begin.saturating_add(out.len()))
-                    .ok_or_else(|| damaged("a plain extent is too short"))?;
-                out.copy_from_slice(piece);
-                Ok(())
+                copy_from(&block, usize::try_from(at).unwrap_or(usize::MAX), out)
             }
             Held::Packed { at: place, stored, algorithm } => {
-                let whole = file_system.unpacked((place, stored), algorithm, run.length)?;
-                crate::bytes::copy_from(&whole, usize::try_from(at).unwrap_or(usize::MAX), out)
+                let whole = self.unpacked((place, stored), algorithm, run.length)?;
+                copy_from(&whole, usize::try_from(at).unwrap_or(usize::MAX), out)
             }
-            Held::Fragment(begin) => {
-                let content = file_system.fragments()?;
-                match content.read_at(begin.saturating_add(at), out)? {
-                    read if read < out.len() => Err(ErrorKind::UnexpectedEof.into()),
-                    _ => Ok(()),
-                }
-            }
-        })
+            Held::Fragment(begin) => match self.fragments()?.read_at(begin.saturating_add(at), out)? {
+                read if read < out.len() => Err(ErrorKind::UnexpectedEof.into()),
+                _ => Ok(()),
+            },
+        }
     }
 }
 
 impl Erofs {
     /// The inode of the fragments; it has none itself.
-    fn fragments(self: &Arc<Self>) -> io::Result<Content> {
+    fn fragments(self: &Arc<Self>) -> io::Result<Content<Self>> {
         let content = |(runs, length): &(Arc<[Extent]>, u64)| Content {
             file_system: Arc::clone(self),
             runs: Arc::clone(runs),
