@@ -132,7 +132,7 @@ impl Xfs {
         let mut piece = vec![0; PIECE];
         let (mut offset, mut here) = (0_u64, u64::MAX);
         while offset < length {
-            let begin = offset.saturating_sub(offset % PIECE as u64);
+            let begin = offset & !(PIECE as u64).saturating_sub(1);
             if begin != here {
                 if self.device.read_at(at.saturating_add(begin), &mut piece).is_err() {
                     break;

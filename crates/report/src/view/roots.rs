@@ -24,6 +24,11 @@ pub struct RootRow {
     pub bytes: u64,
 }
 
+/// Of a folder nobody knows how large what it lies on is.
+fn size(bytes: u64) -> String {
+    if bytes == 0 { String::new() } else { bytes_human(bytes) }
+}
+
 impl View for RootsView {
     fn document(&self) -> Document {
         let mut document = Document::default();
@@ -35,7 +40,7 @@ impl View for RootsView {
             Column::new("size").right(),
         ]);
         for RootRow { name, title, bytes } in &self.roots {
-            table.row(vec![name.as_str().into(), title.as_str().into(), bytes_human(*bytes).into()]);
+            table.row(vec![name.as_str().into(), title.as_str().into(), size(*bytes).into()]);
         }
         document.table_or(table, "There is nothing to choose: it has one root, or none of its own.");
         document
