@@ -5,7 +5,7 @@ pub trait Word: Copy + Send + Sync + 'static {
     /// Every word of the set, in the order of the documentation.
     const ALL: &'static [Self];
 
-    /// The stable name, as it stands in documents.
+    /// The stable name, as it is in documents.
     fn name(self) -> &'static str;
 
     /// What it means, as its documentation says.
@@ -52,7 +52,7 @@ macro_rules! vocabulary {
             /// Every word of this set, in the order of the documentation.
             pub const ALL: &'static [Self] = &[$(Self::$variant),+];
 
-            /// The stable name, as it stands in documents.
+            /// The stable name, as it is in documents.
             pub const fn name(self) -> &'static str {
                 match self { $(Self::$variant => $text),+ }
             }

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-/// Where the reviewer's configuration lies.
+/// Where the reviewer's configuration is.
 pub(crate) fn configuration_folder() -> Option<PathBuf> {
     let folder = folder_of("XDG_CONFIG_HOME").or_else(|| home().map(|home| home.join(".config")))?;
     Some(folder.join("fresh-tally"))

@@ -26,7 +26,7 @@ impl From<Exit> for ExitCode {
 }
 
 /// What a panic prints: where it happened, and that it is not the user's fault; with `RUST_BACKTRACE=1` the way there as well. One that
-/// is caught where a file is decoded is told of as that file's, and not here.
+/// is caught where a file is decoded is reported as that file's, and not here.
 #[allow(clippy::print_stderr, reason = "the last words of the program")]
 pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
     if tally_trees::is_shielded() {

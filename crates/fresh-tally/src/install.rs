@@ -97,7 +97,7 @@ fn find_as_found(
 pub(crate) struct TakeRequest<'a> {
     pub(crate) medium: Medium,
     pub(crate) overrides: Overrides,
-    /// The last moment of the install day, seconds since 1970 UTC, where somebody knows it.
+    /// The last moment of the install day, seconds since 1970 UTC, where someone knows it.
     pub(crate) installed: Option<i64>,
     /// What the medium installs at the most, where this is its live session.
     pub(crate) installs: Option<FxHashSet<(System, Text)>>,
@@ -132,7 +132,7 @@ pub(crate) fn unknown(asked: &str, settings: &Settings) -> CommandError {
 }
 
 /// The root of an install that is still there: the source itself, else where its tally says it came from. A folder, or
-/// what lies inside an archive, an image or a disk.
+/// what is inside an archive, an image or a disk.
 pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>, CommandError> {
     interrupt::prepare(settings);
     let path = Path::new(asked);
@@ -392,7 +392,7 @@ impl Options {
     }
 }
 
-/// Reads the install that lies in a folder or a file, or a list of packages.
+/// Reads the install that is in a folder or a file, or a list of packages.
 pub(crate) fn take(source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandError> {
     interrupt::prepare(request.settings);
     start_threads(None);

@@ -1,5 +1,5 @@
 //! SQLite databases of an install, read from a private copy: the install is never written to, and a write-ahead log that
-//! lies beside a database is part of it.
+//! is beside a database is part of it.
 
 use rusqlite::{Connection, limits::Limit};
 use std::fs::File;

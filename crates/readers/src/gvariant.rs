@@ -12,7 +12,7 @@ pub(crate) struct Variant<'a> {
     data: &'a [u8],
 }
 
-/// How a type lies in memory: its alignment, its size where all its values have one, and the bytes its own name takes.
+/// How a type is laid out in memory: its alignment, its size where all its values have one, and the bytes its own name takes.
 #[derive(Debug, Clone, Copy)]
 struct Shape {
     align: usize,

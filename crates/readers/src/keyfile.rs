@@ -63,7 +63,7 @@ impl KeyFile {
 }
 
 impl Group {
-    /// What stands between the brackets.
+    /// What is between the brackets.
     pub(crate) fn name(&self) -> &str {
         &self.name
     }

@@ -1,4 +1,4 @@
-//! Lists that lie on a medium beside its images: what is in them, and what the installer takes out again.
+//! Lists that are on a medium beside its images: what is in them, and what the installer takes out again.
 
 use crate::listings;
 use crate::text::{lines, text};

@@ -2,7 +2,7 @@
 
 use tally_trees::Tree;
 
-/// Where programs lie, those that a shell asks first ahead.
+/// Where programs are, those that a shell asks first ahead.
 pub(crate) const PROGRAM_FOLDERS: &[&str] = &[
     "usr/local/sbin",
     "usr/local/bin",

@@ -92,7 +92,7 @@ fn tasks(tree: &dyn Tree) -> (Option<f64>, Option<f64>) {
 
 /// Seconds from the start of the machine until it was up: two records of utmp(5), where the system keeps one.
 fn boot_time(tree: &dyn Tree) -> Option<f64> {
-    /// Bytes of a record, and where in it the seconds stand.
+    /// Bytes of a record, and where in it the seconds are.
     const RECORD: usize = 384;
     const SECONDS: std::ops::Range<usize> = 340..344;
     const RUN_LEVEL: i16 = 1;
@@ -108,7 +108,7 @@ fn boot_time(tree: &dyn Tree) -> Option<f64> {
     u16::try_from(seconds).ok().map(f64::from)
 }
 
-/// The processor says so itself when a hypervisor stands below it.
+/// The processor says so itself when a hypervisor is below it.
 fn is_virtual(tree: &dyn Tree) -> Option<bool> {
     let bytes = tree.read("proc/cpuinfo").ok()?;
     let flags = lines(&bytes).map(|(_, line)| line).find(|line| line.starts_with(b"flags"))?;

@@ -30,9 +30,9 @@ pub struct TakeOptions<'a> {
     pub taken: Taken,
     /// Label fields given by hand.
     pub overrides: Overrides,
-    /// The last moment of the install day, seconds since 1970 UTC, where somebody knows it.
+    /// The last moment of the install day, seconds since 1970 UTC, where someone knows it.
     pub installed: Option<i64>,
-    /// What lies beside the install, where it is on a medium.
+    /// What is beside the install, where it is on a medium.
     pub on_medium: OnMedium,
     /// The rules by which the tally is derived.
     pub rules: Rules<'a>,

@@ -1,4 +1,4 @@
-//! XML as a package database keeps it: elements one after another, each with the texts that stand in it. Nothing is built
+//! XML as a package database keeps it: elements one after another, each with the texts that are in it. Nothing is built
 //! in memory, entities beyond the five of XML itself are not resolved, and nesting has an end.
 
 use quick_xml::Reader;
@@ -6,7 +6,7 @@ use quick_xml::events::{BytesStart, Event};
 use tally_core::model::Text;
 use tally_trees::shielded;
 
-/// Elements that may stand inside one another.
+/// Elements that may be inside one another.
 const DEPTH_LIMIT: usize = 64;
 
 /// A step through a document. Paths name the elements from the root down to the one that is meant.

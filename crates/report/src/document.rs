@@ -75,7 +75,7 @@ impl From<String> for Span {
     }
 }
 
-/// Spans that stand in one line, or wrap as one paragraph.
+/// Spans that are in one line, or wrap as one paragraph.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Line(pub Vec<Span>);
 
@@ -245,7 +245,7 @@ pub enum Block {
     Table(Table),
     /// A part of a page.
     Section(Section),
-    /// A picture of figures that stand in words elsewhere: SVG to be put in a page, and what it shows.
+    /// A picture of figures that are in words elsewhere: SVG to be put in a page, and what it shows.
     Picture {
         /// An SVG element.
         svg: String,
@@ -254,7 +254,7 @@ pub enum Block {
     },
 }
 
-/// A part of a page that stands under a name of its own; what is long may be folded.
+/// A part of a page that is under a name of its own; what is long may be folded.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Section {
     /// What leads to it.
@@ -275,7 +275,7 @@ pub struct Document {
 }
 
 impl Document {
-    /// Each span, also of what lies in sections.
+    /// Each span, also of what is in sections.
     pub(crate) fn spans(&mut self) -> Vec<&mut Span> {
         let mut blocks: Vec<&mut Block> = self.blocks.iter_mut().collect();
         let mut spans = Vec::new();

@@ -78,7 +78,7 @@ impl Sum {
 /// How the list of packages begins.
 const PACKAGES: &str = "\n \"packages\": [";
 
-/// Packages as they stand in the list, each with the line break before it and commas between; one before the first as well, unless
+/// Packages as they are in the list, each with the line break before it and commas between; one before the first as well, unless
 /// the list begins with it.
 pub(crate) fn encode_packages(packages: &[Package], begins: bool) -> serde_json::Result<Vec<u8>> {
     let mut bytes = Vec::with_capacity(1280 * packages.len());
@@ -131,7 +131,7 @@ fn read_package(line: &[u8], brief: Option<&mut Brief>) -> Option<Package> {
     brief.and_then(|brief| brief.package(line)).or_else(whole)
 }
 
-/// Appends what stands up to the next line break, and it, or up to the end; returns whether there was anything.
+/// Appends what is up to the next line break, and it, or up to the end; returns whether there was anything.
 fn read_line(file: &mut impl BufRead, line: &mut Vec<u8>) -> io::Result<bool> {
     let before = line.len();
     loop {
@@ -274,7 +274,7 @@ pub(crate) struct Earlier {
 
 /// Reads only that of the tally in a file, if it is one.
 ///
-/// In a tally that this program wrote both stand near its ends, each key on a line of its own; one that was edited
+/// In a tally that this program wrote both are near its ends, each key on a line of its own; one that was edited
 /// otherwise is read as a whole.
 pub(crate) fn read_earlier(path: &Path) -> Option<Earlier> {
     const ENDS: u64 = 64 << 10;

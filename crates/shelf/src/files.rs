@@ -47,7 +47,7 @@ pub fn read_file(path: &Path, limit: u64) -> io::Result<Vec<u8>> {
     }
 }
 
-/// The right to change what lies in a folder, held by one at a time until it is dropped.
+/// The right to change what is in a folder, held by one at a time until it is dropped.
 #[derive(Debug)]
 pub struct Lock {
     _file: File,
@@ -76,7 +76,7 @@ pub fn unfinished() -> String {
     format!("{NEIGHBOUR}{}-", std::process::id())
 }
 
-/// The folder in which a path's neighbours lie.
+/// The folder in which a path's neighbours are.
 fn folder_of(path: &Path) -> &Path {
     path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."))
 }
@@ -105,7 +105,7 @@ pub struct Draft {
 }
 
 impl Draft {
-    /// Begins a file in the folder where it will lie. It gets the mode of the file that it takes the place of, else that of any new
+    /// Begins a file in the folder where it will be. It gets the mode of the file that it takes the place of, else that of any new
     /// file.
     ///
     /// # Errors
@@ -151,7 +151,7 @@ pub struct FolderDraft {
 }
 
 impl FolderDraft {
-    /// Begins a folder beside where it will lie; folders above it are made.
+    /// Begins a folder beside where it will be; folders above it are made.
     ///
     /// # Errors
     /// What the system says.

@@ -137,7 +137,7 @@ impl Shelf {
         Err(ShelfError::InUse { handle: natural })
     }
 
-    /// Waits for the right to change what lies on the shelf. The folder is made where there is none.
+    /// Waits for the right to change what is on the shelf. The folder is made where there is none.
     ///
     /// # Errors
     /// When the folder can't be made, or not be written to.

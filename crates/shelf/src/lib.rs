@@ -1,7 +1,7 @@
 //! The shelf: a plain folder of tallies, one `HANDLE.tally.json` each.
 //!
 //! Writing is atomic: a tally is complete under its name or not there at all. The folder may be under version control;
-//! nothing but tallies is expected in it, and whatever else lies there is left alone.
+//! nothing but tallies is expected in it, and whatever else is there is left alone.
 
 mod codec;
 mod error;

@@ -1,7 +1,7 @@
 //! The line of a package, in the one form in which [`encode`](crate::encode) writes it.
 //!
 //! Comparing two installs is little more than reading both: a hundred thousand names and versions, of which serde can't know
-//! that each stands where it stood in the line before. Read by their places they take less than half the instructions. Anything that is not
+//! that each is where it was in the line before. Read by their places they take less than half the instructions. Anything that is not
 //! written so (edited, damaged, of an earlier version, a name with an escape in it) is left to serde, which tells what is wrong.
 
 use memchr::memmem::Finder;
@@ -71,7 +71,7 @@ struct Cursor<'a> {
 }
 
 impl Cursor<'_> {
-    /// Goes past `text`, if it stands here.
+    /// Goes past `text`, if it is here.
     #[inline]
     fn past(&mut self, text: &str) -> Option<()> {
         self.rest = self.rest.strip_prefix(text)?;
@@ -177,7 +177,7 @@ mod tests {
         Brief::new().package(line.as_bytes())
     }
 
-    /// The package without all that stands behind `conflicts`.
+    /// The package without all that is behind `conflicts`.
     fn in_brief(package: &Package) -> Package {
         Package {
             suggests: Vec::new(),

@@ -109,7 +109,7 @@ impl Seek for Cursor {
     }
 }
 
-/// The root inside an archive: where everything lies in one folder, that folder.
+/// The root inside an archive: where everything is in one folder, that folder.
 pub(crate) fn only_folder(listed: &Listed) -> Option<PathBuf> {
     use crate::{NodeKind, Tree};
     let top = listed.list(Path::new("")).ok()?;

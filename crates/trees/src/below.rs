@@ -9,7 +9,7 @@ use std::sync::Arc;
 pub(crate) struct Below {
     tree: Arc<dyn Tree>,
     root: PathBuf,
-    /// Where in it which folder of the tree lies.
+    /// Where in it which folder of the tree is.
     shared: Vec<(PathBuf, PathBuf)>,
 }
 
@@ -27,7 +27,7 @@ impl Below {
         self
     }
 
-    /// Where a clean path lies in the tree.
+    /// Where a clean path is in the tree.
     fn inside(&self, clean: &Path) -> PathBuf {
         let shared = self.shared.iter().find_map(|(at, folder)| Some((folder, clean.strip_prefix(at).ok()?)));
         shared.map_or_else(|| self.root.join(clean), |(folder, rest)| folder.join(rest))

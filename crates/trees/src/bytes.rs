@@ -49,7 +49,7 @@ impl OnDisk {
     /// An open file.
     ///
     /// # Errors
-    /// When its length can't be told.
+    /// When its length can't be known.
     pub fn new(mut file: File) -> io::Result<Self> {
         // A block device has a length of 0 in its metadata.
         let length = match file.metadata()? {
@@ -116,7 +116,7 @@ pub(crate) fn read_whole(
     Ok(())
 }
 
-/// Fills a buffer from bytes that are kept in blocks: `fill` is asked for pieces that each lie in one block. Returns how many
+/// Fills a buffer from bytes that are kept in blocks: `fill` is asked for pieces that each are in one block. Returns how many
 /// bytes there were before `length`.
 pub(crate) fn by_blocks(
     offset: u64,

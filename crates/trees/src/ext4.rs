@@ -189,7 +189,7 @@ type Folder = HashMap<Vec<u8>, NamedEntry>;
 /// Files that a thread keeps open.
 const OPENED: usize = 4;
 
-/// A name in a folder, and what is behind it once somebody asked.
+/// A name in a folder, and what is behind it once someone asked.
 struct NamedEntry {
     entry: DirEntry,
     node: Option<Node>,

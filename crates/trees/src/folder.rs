@@ -29,12 +29,12 @@ struct Near {
     /// Its path, with a slash at the end.
     path: Vec<u8>,
     folder: OwnedFd,
-    /// Whether its files belong to somebody else, who alone may leave their times of access alone.
+    /// Whether its files belong to someone else, who alone may leave their times of access alone.
     foreign: AtomicBool,
 }
 
 impl Near {
-    /// Opens what lies below the folder, where neither a link nor `..` is on the way: those are resolved from the root.
+    /// Opens what is below the folder, where neither a link nor `..` is on the way: those are resolved from the root.
     ///
     /// Without them no path leads out, and the kernel need not be asked to look after it: for that it takes a lock that
     /// all threads of the machine share.
@@ -365,7 +365,7 @@ mod tests {
         });
     }
 
-    /// A link that turns back and forth between inside and outside never yields what lies outside.
+    /// A link that turns back and forth between inside and outside never yields what is outside.
     #[test]
     fn a_link_swapped_under_our_feet_stays_inside() {
         let dir = tempfile::tempdir().unwrap();

@@ -1,5 +1,5 @@
 //! A tree made of inodes: what is alike in all file systems that are read by an own reader. Each of them only says what an inode is,
-//! and what lies in one.
+//! and what is in one.
 
 use crate::bytes::read_whole;
 use crate::cache::Cache;
@@ -209,13 +209,13 @@ pub(crate) const fn kind_of_entry(number: u8) -> Option<NodeKind> {
     }
 }
 
-/// A run of a file: where it lies among the file's bytes, and how long it is there.
+/// A run of a file: where it is among the file's bytes, and how long it is there.
 pub(crate) trait Run: Send + Sync {
     /// Begin and length in the file, bytes.
     fn place(&self) -> (u64, u64);
 }
 
-/// Fills a buffer from runs, in the order of their begins; what no run covers is zeros. `fill` is asked for pieces that each lie in one
+/// Fills a buffer from runs, in the order of their begins; what no run covers is zeros. `fill` is asked for pieces that each are in one
 /// run: the run, where in it, and what is to be filled. Returns how many bytes there were before `length`.
 pub(crate) fn by_runs<R: Run>(
     runs: &[R],
@@ -257,7 +257,7 @@ pub(crate) trait Filled: Send + Sync + 'static {
     /// A run of a file.
     type Run: Run + 'static;
 
-    /// Fills a buffer from a place in a run on; what is asked for lies in the run.
+    /// Fills a buffer from a place in a run on; what is asked for is in the run.
     fn fill(self: &Arc<Self>, run: &Self::Run, at: u64, out: &mut [u8]) -> io::Result<()>;
 }
 

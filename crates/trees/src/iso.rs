@@ -168,7 +168,7 @@ struct Ridge {
     has_name: bool,
     target: Option<Vec<u8>>,
     mode: Option<u32>,
-    /// Where a folder that was moved elsewhere lies.
+    /// Where a folder that was moved elsewhere is.
     child: Option<u64>,
     is_moved: bool,
     packed: Option<Stated>,

@@ -10,7 +10,7 @@ const TAKEN_AWAY: &str = ".wh.";
 /// The name that hides everything below a folder in lower layers.
 const HIDES_ALL: &str = ".wh..wh..opq";
 
-/// Layers one above the other, seen as one root: what a higher one has or takes away hides what lies below.
+/// Layers one above the other, seen as one root: what a higher one has or takes away hides what is below.
 ///
 /// Follows the kernel's overlayfs (a character device 0/0 takes a name away, an attribute makes a folder hide all below) and
 /// the older way of names that begin with `.wh.`, as the image specification of the Open Container Initiative has it: they

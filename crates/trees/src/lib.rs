@@ -1,7 +1,7 @@
 //! Read-only file trees.
 //!
-//! A [`Tree`] is an install as readers see it: folders, files and links under one root, whatever they lie in. Trees
-//! know nothing of packages; readers know nothing of what a tree lies in. Two rules hold for each:
+//! A [`Tree`] is an install as readers see it: folders, files and links under one root, whatever they are in. Trees
+//! know nothing of packages; readers know nothing of what a tree is in. Two rules hold for each:
 //!
 //! - a path is resolved inside the root: an absolute link starts at the root, `..` stops there, loops end in an error;
 //! - nothing is executed, mounted or written, and a file larger than the caller's limit is refused, not read.

@@ -7,7 +7,7 @@
 pub struct Limits {
     /// Bytes of a path inside a tree, as `PATH_MAX` on Linux.
     pub path_bytes: usize,
-    /// Folders that lie inside one another.
+    /// Folders that are inside one another.
     pub path_depth: usize,
     /// Names in one folder.
     pub folder_names: usize,
@@ -29,7 +29,7 @@ pub struct Limits {
     pub spooled_bytes: u64,
     /// How many times larger than a packed file its content may be, holes not counted.
     pub unpacked_ratio: u64,
-    /// Archives, images and disks that lie inside one another.
+    /// Archives, images and disks that are inside one another.
     pub nesting: usize,
     /// Images, file systems and partitions that are opened inside one source.
     pub images: usize,

@@ -7,7 +7,7 @@ use std::io;
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
-/// A tree of which all names are known, and whose files are read from wherever they lie: an archive, an optical image.
+/// A tree of which all names are known, and whose files are read from wherever they are: an archive, an optical image.
 #[derive(Default)]
 pub(crate) struct Listed {
     // A hash that nobody can foresee: names are a stranger's.
@@ -172,7 +172,7 @@ impl Listed {
     }
 }
 
-/// A path without `.` and leading slashes; none where `..` stands in it, or it is longer or deeper than any may be.
+/// A path without `.` and leading slashes; none where `..` is in it, or it is longer or deeper than any may be.
 fn clean(path: &Path) -> Option<PathBuf> {
     if path.as_os_str().len() > LIMITS.path_bytes {
         return None;

@@ -1,4 +1,4 @@
-//! Numbers in bytes. What lies behind the end reads as 0: whoever must know asks for the bytes first.
+//! Numbers in bytes. What is behind the end reads as 0: whoever must know asks for the bytes first.
 
 fn bytes<const N: usize>(from: &[u8], at: usize) -> [u8; N] {
     let piece = at.checked_add(N).and_then(|end| from.get(at..end));

@@ -1,4 +1,4 @@
-//! Temporary files for content that can be read from anywhere only once it lies somewhere.
+//! Temporary files for content that can be read from anywhere only once it is somewhere.
 
 use crate::bytes::OnDisk;
 use crate::{LIMITS, ReadAt};

@@ -70,7 +70,7 @@ pub trait Tree: Send + Sync {
     /// When the path is not a link.
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError>;
 
-    /// The same tree, held by one of its folders: what lies below that is found sooner, where many files of it are read.
+    /// The same tree, held by one of its folders: what is below that is found sooner, where many files of it are read.
     ///
     /// Paths are those of the whole tree. `None` where nothing is won by it.
     fn near(&self, _folder: &Path) -> Option<Box<dyn Tree + '_>> {
@@ -112,9 +112,9 @@ impl dyn Tree + '_ {
         self.node(path.as_ref(), true).is_ok_and(|node| node.kind == NodeKind::Folder)
     }
 
-    /// Everything below a folder that is no folder itself, by path, in folders that lie up to `depth` inside one another: 0 is the
-    /// folder alone. Folders of an image may lie inside themselves, so that no more than [`Limits::walked_names`] names are
-    /// looked at; who watches the tree is told of more.
+    /// Everything below a folder that is no folder itself, by path, in folders that are up to `depth` inside one another: 0 is the
+    /// folder alone. Folders of an image may be inside themselves, so that no more than [`Limits::walked_names`] names are
+    /// looked at; who watches the tree is told when there are more.
     ///
     /// [`Limits::walked_names`]: crate::Limits::walked_names
     pub fn files_below(&self, folder: impl AsRef<Path>, depth: usize) -> Vec<(PathBuf, NodeKind)> {

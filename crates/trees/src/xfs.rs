@@ -11,7 +11,7 @@ use std::sync::Arc;
 const EXTENTS: usize = 4_000_000;
 /// Levels of a tree of extents.
 const LEVELS: u16 = 9;
-/// Where the addresses of a folder's index begin, bytes: what lies behind is no data.
+/// Where the addresses of a folder's index begin, bytes: what is behind is no data.
 const INDEX: u64 = 32 << 30;
 /// Bytes of all data of a folder.
 const FOLDER_BYTES: u64 = 256 << 20;
@@ -159,7 +159,7 @@ impl Xfs {
         be32(&record, 40) != 1 || record.get(520).is_none_or(|flags| flags & UNMOUNT == 0)
     }
 
-    /// Where a block lies, bytes.
+    /// Where a block is, bytes.
     fn bytes_of(&self, number: u64) -> io::Result<u64> {
         let group = number.checked_shr(self.group_log).unwrap_or_default();
         let inside = number & (1_u64 << self.group_log).saturating_sub(1);
@@ -270,7 +270,7 @@ impl Xfs {
         self.has_types.then(|| kind_of_entry(block.get(at).copied().unwrap_or_default())).flatten()
     }
 
-    /// The names of a folder that lies in its inode.
+    /// The names of a folder that is in its inode.
     fn short_names(&self, fork: &[u8], visit: &mut Visit<'_, u64>) -> io::Result<()> {
         let byte = |at: usize| fork.get(at).copied().unwrap_or_default();
         let (count, is_wide) = (byte(0), byte(1) > 0);
@@ -316,7 +316,7 @@ impl Run for Extent {
     }
 }
 
-/// Extents as they stand in an inode or a leaf: 16 bytes each.
+/// Extents as they are in an inode or a leaf: 16 bytes each.
 fn records(bytes: &[u8], count: u64, size: u64, found: &mut Vec<Extent>) -> io::Result<()> {
     let records = bytes.chunks_exact(16).take(usize::try_from(count).unwrap_or(usize::MAX));
     for record in records {
@@ -422,7 +422,7 @@ impl Inodes for Xfs {
 }
 
 impl Xfs {
-    /// The target of a link that lies in blocks of its own, each behind a header.
+    /// The target of a link that is in blocks of its own, each behind a header.
     fn remote_target(&self, extents: &[Extent], length: u64) -> io::Result<Box<dyn ReadAt>> {
         const HEADER: usize = 56;
         let mut target = Vec::new();

@@ -41,7 +41,7 @@ impl<B: ReadAt> Zisofs<B> {
         Self { packed, stated }
     }
 
-    /// Unpacks the block that a place lies in; what is left out of the image is zeros.
+    /// Unpacks the block that a place is in; what is left out of the image is zeros.
     fn unpack(&self, number: u64) -> io::Result<Vec<u8>> {
         let packed: &dyn ReadAt = &self.packed;
         let damaged = || io::Error::new(io::ErrorKind::InvalidData, "damaged zisofs file");

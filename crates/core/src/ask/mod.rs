@@ -38,7 +38,7 @@ pub struct Answer {
 
 /// Asks one install for one thing; `None` when it has no such thing.
 ///
-/// Exact names come before all others, letters' case aside. Only [`AskFor::Anything`] takes a name that is merely like it, and
+/// Exact names come before all others, ignoring case. Only [`AskFor::Anything`] takes a name that is merely like it, and
 /// says so in [`Answer::instead`].
 pub fn ask(tally: &Tally, name: &str, what: AskFor) -> Option<Answer> {
     let name = name.trim();

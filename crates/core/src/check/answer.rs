@@ -325,7 +325,7 @@ fn of_person(tally: &Tally, name: &str) -> Answer {
     Answer { verdict, found: Answered::Note { note: note.text.clone() }, evidence: Vec::new() }
 }
 
-/// A pattern holds whatever the letters' case.
+/// A pattern matches ignoring case.
 fn fits(pattern: &str, text: &str) -> bool {
     matches(&pattern.to_lowercase(), &text.to_lowercase())
 }

@@ -24,7 +24,7 @@ impl<'a> Menus<'a> {
         self.applications.iter().filter_map(package).collect()
     }
 
-    /// Programs that are there and do not stand in the menu, by the identifier that their application would have.
+    /// Programs that are there and are not in the menu, by the identifier that their application would have.
     fn hidden(self) -> FxHashMap<Text, &'a Launcher> {
         let there = |l: &Launcher| l.is_usable() && l.program_present != Some(false);
         let hidden = self.launchers.iter().filter(|l| !l.shown && l.does == Does::Program && there(l));
@@ -34,7 +34,7 @@ impl<'a> Menus<'a> {
 
 /// The changes of applications, by sort and then name; unchanged ones are left out.
 ///
-/// Applications are the same when their identifiers are; of those left, when their names are, ignoring case. One that stands in
+/// Applications are the same when their identifiers are; of those left, when their names are, ignoring case. One that is in
 /// the menu of one side only may be hidden on the other: then it neither came nor went.
 pub(super) fn changes(before: Menus<'_>, after: Menus<'_>, pairs: &Partners) -> Vec<ApplicationChange> {
     let (old, new) = (before.applications, after.applications);

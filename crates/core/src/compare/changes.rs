@@ -99,7 +99,7 @@ vocabulary! {
         Upgraded = "upgraded",
         /// An earlier version.
         Downgraded = "downgraded",
-        /// The same under another numbering, a date against a number: which one is later can't be told.
+        /// The same under another numbering, a date against a number: which one is later can't be known.
         OtherNumbering = "other-numbering",
         /// The same.
         Same = "same",
@@ -178,7 +178,7 @@ pub struct DefaultChange {
     pub role: Text,
     /// The type or category that was asked.
     pub asked: Text,
-    /// Whether it is asked besides: a further type of the role, or a role that few installs fill.
+    /// Whether it is also asked: a further type of the role, or a role that few installs fill.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub also: bool,
     /// The application that held it; `null` when none did.
@@ -194,7 +194,7 @@ pub struct DefaultChange {
 }
 
 vocabulary! {
-    /// What stands in a list.
+    /// What is in a list.
     pub enum ListItem {
         /// A repository.
         Repository = "repository",

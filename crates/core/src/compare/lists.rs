@@ -84,7 +84,7 @@ fn differences(old: &Things, new: &Things) -> Vec<ListChange> {
 const CODENAME: &str = "<codename>";
 
 /// Repositories by address; a suite that is called like the release's code name is the same one under another release. What only
-/// one of the two has is told as it stands there.
+/// one of the two has is told as it is there.
 pub(super) fn repositories(old: (&[Repository], &Label), new: (&[Repository], &Label)) -> Vec<ListChange> {
     let codename = |label: &Label| label.codename.as_deref().map(str::to_lowercase).unwrap_or_default();
     let things = |(list, label): (&[Repository], &Label)| -> Things {

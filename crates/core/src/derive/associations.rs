@@ -42,7 +42,7 @@ pub struct Associations {
     pub aliases: BTreeMap<Text, Text>,
     /// Programs that links in `etc/alternatives` choose, by the name of the link.
     pub alternatives: BTreeMap<Text, Text>,
-    /// All programs that stand behind such a link, by the name of the link, the one of highest priority first.
+    /// All programs that are behind such a link, by the name of the link, the one of highest priority first.
     pub others: BTreeMap<Text, Vec<Text>>,
     /// What the desktop's own settings name for a role: a launcher or a command, and the file that says so, if one does.
     pub set: BTreeMap<Text, Vec<(Text, Option<Text>)>>,

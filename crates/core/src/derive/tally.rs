@@ -214,7 +214,7 @@ fn find_past(
     }
 }
 
-/// Whether a file lies in a folder of drop-ins: a main file is edited by hand and by installers; what was dropped in beside it was
+/// Whether a file is in a folder of drop-ins: a main file is edited by hand and by installers; what was dropped in beside it was
 /// added.
 pub fn is_dropped_in(file: &str) -> bool {
     let folder = file.rsplit('/').nth(1);

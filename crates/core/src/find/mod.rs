@@ -253,7 +253,7 @@ impl AskedName {
         if similar >= 0.7 && self.whole.len() >= 4 { similar * 0.9 } else { similar * 0.6 }
     }
 
-    /// Every word stands in a sentence.
+    /// Every word is in a sentence.
     fn in_sentence(&self, sentence: &Text) -> Option<(f64, Matched)> {
         let plain = plain(sentence);
         let stands = |word: &String| plain.split(' ').any(|other| other.starts_with(word.as_str()));

@@ -2,7 +2,7 @@
 
 /// For each node of a graph with several starts, the one that every way to it leads through last.
 ///
-/// The starts stand below a root that is no node. Computed by the iterative method of Cooper, Harvey and Kennedy over
+/// The starts are below a root that is no node. Computed by the iterative method of Cooper, Harvey and Kennedy over
 /// a reverse postorder; work grows with edges times the depth of the tree, which is small in practice.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Dominators {
@@ -11,7 +11,7 @@ pub struct Dominators {
     downwards: Vec<usize>,
 }
 
-/// What stands directly above a node in the tree of dominators.
+/// What is directly above a node in the tree of dominators.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Above {
     /// Nothing leads there from any start.
@@ -67,7 +67,7 @@ impl Dominators {
         Self { above, downwards: order.iter().rev().copied().collect() }
     }
 
-    /// What stands directly above a node.
+    /// What is directly above a node.
     pub fn above(&self, node: usize) -> Above {
         self.above[node]
     }

@@ -33,7 +33,7 @@ pub struct Graph<'g> {
     needed_by: Vec<Vec<Ix>>,
     /// Where everything starts, found once.
     roots: OnceLock<Vec<Ix>>,
-    /// What each package needs or wants, each once; made when somebody asks what can be reached.
+    /// What each package needs or wants, each once; made when someone asks what can be reached.
     edges: OnceLock<Edges>,
 }
 
@@ -119,7 +119,7 @@ impl<'g> Graph<'g> {
         self.all().filter(|at| fits(self.package(*at))).collect()
     }
 
-    /// Where everything starts: packages that were chosen, and of those whose reason nobody kept, those that nothing else
+    /// Where everything starts: packages that were installed explicitly, and of those whose reason nobody kept, those that nothing else
     /// [brings](Self::brings). One install may have both: a package system without reasons beside sandboxes that keep them.
     pub fn roots(&self) -> &[Ix] {
         self.roots.get_or_init(|| self.find_roots())

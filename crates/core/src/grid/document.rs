@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 pub const GRID_SCHEMA: u32 = 2;
 
 vocabulary! {
-    /// What the rows of a grid are about, in the order that they stand in.
+    /// What the rows of a grid are about, in the order that they are in.
     pub enum RowGroup {
         /// What was asked for by name.
         Asked = "asked",

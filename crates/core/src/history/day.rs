@@ -12,7 +12,7 @@ const PAUSE: i64 = 3600;
 /// A pause that leaves no doubt: a day.
 const LONG_PAUSE: i64 = 86_400;
 
-/// Packages of a run that is more than somebody's wish: so many come when a system or a desktop is put together.
+/// Packages of a run that is more than someone's wish: so many come when a system or a desktop is put together.
 const MANY: usize = 100;
 
 /// Names of packages that stand for a whole task or desktop, where sections do not tell.
@@ -27,7 +27,7 @@ pub struct Day {
     pub ended: i64,
     /// How it was found.
     pub how: InstallDayHow,
-    /// Whether a record of the installer, or somebody who knows, says so.
+    /// Whether a record of the installer, or someone who knows, says so.
     pub sure: bool,
     /// Where the file is that says so, if one does.
     pub evidence: Evidence,
@@ -50,11 +50,11 @@ pub struct Candidate {
     pub later: u32,
 }
 
-/// Finds the install day: by the installer's own records, or as somebody gave it. Else it is a guess, and never sure: the first
+/// Finds the install day: by the installer's own records, or as someone gave it. Else it is a guess, and never sure: the first
 /// start of the installed system, what a person asked for, what was typed after the last task or desktop, or a pause of an hour,
 /// whichever came first in this order.
 ///
-/// `installed_at` gives a package's time in seconds. `None` when nothing tells.
+/// `installed_at` gives a package's time in seconds. `None` if not recorded.
 pub fn install_day(
     records: &Records,
     packages: &[Package],

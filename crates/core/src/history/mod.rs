@@ -83,6 +83,6 @@ pub struct Records {
     pub installer: Option<(i64, i64, Evidence)>,
     /// When the installed system was first started, seconds since 1970 UTC, by whatever tells of it, the earliest first.
     pub starts: Vec<(i64, Evidence)>,
-    /// The last moment of the install day as somebody gave it, seconds since 1970 UTC.
+    /// The last moment of the install day as someone gave it, seconds since 1970 UTC.
     pub given: Option<i64>,
 }

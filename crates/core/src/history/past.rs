@@ -11,7 +11,7 @@ pub struct Past {
     pub day: InstallDay,
     /// Last moment of the install day, seconds since 1970 UTC.
     pub ended: Option<i64>,
-    /// What happened since; `None` where nothing tells of the install day.
+    /// What happened since; `None` if the install day is not known.
     pub since: Option<SinceInstall>,
     /// Packages that were shipped, and of which nothing is left.
     pub removed: Vec<Package>,

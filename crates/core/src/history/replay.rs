@@ -8,7 +8,7 @@ use crate::systems::order as order_versions;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeSet;
 
-/// Packages whose times lie this close together came in one go: ten minutes.
+/// Packages whose times are this close together came in one go: ten minutes.
 const ONE_GO: i64 = 600;
 
 /// What [`mark`] found beside the packages that it marked.

@@ -1,4 +1,4 @@
-//! The main categories of the Desktop Menu Specification, and the menu that each stands in.
+//! The main categories of the Desktop Menu Specification, and the menu that each is in.
 
 use crate::model::Menu;
 

@@ -34,7 +34,7 @@ pub struct Names {
     pub edition: Vec<EditionName>,
 }
 
-/// What stands around the edition in the name of a metapackage.
+/// What is around the edition in the name of a metapackage.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct EditionName {

@@ -9,7 +9,7 @@ use crate::model::Text;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
-/// Own rules, by table. What stands here wins over what is inside the program.
+/// Own rules, by table. What is here wins over what is inside the program.
 ///
 /// A kind rule is asked before the built-in ones; the ways of a part of a known name are tried before the built-in
 /// ways, and a new part is listed last; a role of a known name takes the place of the built-in one; an agent is added.

@@ -175,7 +175,7 @@ impl PartRules {
         probes
     }
 
-    /// A name as the rules spell it, whatever the letters' case: `lxqt` is `LXQt`; the first word is enough.
+    /// A name as the rules spell it, ignoring case: `lxqt` is `LXQt`; the first word is enough.
     pub fn spelt(&self, name: &str) -> Option<Text> {
         let mut names = self.part.iter().flat_map(|rule| &rule.ways).filter_map(|way| way.name.as_deref());
         let fits = |known: &&str| known.split(' ').next().is_some_and(|word| word.eq_ignore_ascii_case(name));

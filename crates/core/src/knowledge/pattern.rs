@@ -207,8 +207,8 @@ impl<'p> Matcher<'p> {
             || self.within.iter().any(|within| within.find(bytes).is_some())
     }
 
-    /// Whether a name begins with one of the prefixes. Those stand among the sorted ones from the first that begins as it does up to
-    /// where it would stand itself.
+    /// Whether a name begins with one of the prefixes. Those are among the sorted ones from the first that begins as it does up to
+    /// where it would be itself.
     fn has_prefix_of(&self, name: &str) -> bool {
         let first = name.as_bytes().first();
         let from = self.prefixes.partition_point(|prefix| prefix.as_bytes().first() < first);

@@ -30,9 +30,9 @@ pub struct Role {
     pub noun: Option<Text>,
     /// MIME types and scheme handlers.
     pub types: Vec<Text>,
-    /// Further types of the role, asked besides: answered where an app opens them, and told after the others.
+    /// Further types of the role, also asked: answered where an app opens them, and told after the others.
     pub also: Vec<Text>,
-    /// Whether the whole role is asked besides: most installs have nobody for it, and miss nothing.
+    /// Whether the whole role is also asked: most installs have nobody for it, and miss nothing.
     pub quiet: bool,
     /// Launcher categories, any of them.
     pub categories: Vec<Text>,

@@ -1,6 +1,6 @@
 //! How far parts and applications were behind their makers on the day of the release.
 //!
-//! What the makers had released by then stands in a file of the reviewer's (`docs/formats/upstream.md`): nothing is looked up, and
+//! What the makers had released by then is in a file of the reviewer's (`docs/formats/upstream.md`): nothing is looked up, and
 //! a project that the file does not know is listed, not guessed.
 
 mod upstream;

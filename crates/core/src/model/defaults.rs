@@ -15,7 +15,7 @@ pub struct DefaultChoice {
     /// Its launcher.
     #[serde(default)]
     pub launcher: Option<Text>,
-    /// Whether it is asked besides: a further type of the role, or a role that few installs fill. It is told where an application
+    /// Whether it is also asked: a further type of the role, or a role that few installs fill. It is told where an application
     /// answers; that none does is no news.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub also: bool,

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 vocabulary! {
-    /// Where a launcher stands in the menu: the main categories of the Desktop Menu Specification.
+    /// Where a launcher is in the menu: the main categories of the Desktop Menu Specification.
     pub enum Menu {
         /// `Utility`.
         Accessories = "accessories",
@@ -145,7 +145,7 @@ pub struct Launcher {
     pub generic_name: Option<Text>,
     /// Place in the menu.
     pub menu: Menu,
-    /// `Categories`, as they stand.
+    /// `Categories`, as they are.
     #[serde(default)]
     pub categories: Vec<Text>,
     /// Whether the edition's desktop shows it.
@@ -191,7 +191,7 @@ pub struct Launcher {
 }
 
 impl Launcher {
-    /// Whether it lies inside a package and in no folder of the menu: two slashes divide the package's file from the path
+    /// Whether it is inside a package and in no folder of the menu: two slashes divide the package's file from the path
     /// inside.
     pub fn is_embedded(&self) -> bool {
         self.evidence.file.contains("//")

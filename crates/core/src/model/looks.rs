@@ -14,7 +14,7 @@ pub struct Session {
     /// The values of `XDG_CURRENT_DESKTOP` in it, by the session file, by what it starts, or by its package.
     #[serde(default)]
     pub desktops: Vec<Text>,
-    /// The desktop or compositor that it starts: `Cinnamon`; `null` where nothing tells.
+    /// The desktop or compositor that it starts: `Cinnamon`; `null` if not recorded.
     #[serde(default)]
     pub desktop: Option<Text>,
     /// The package that owns it.

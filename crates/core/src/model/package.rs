@@ -129,7 +129,7 @@ pub struct Dependency {
 
 /// One package of one system, as its database describes it.
 ///
-/// What two installs are compared by stands first, up to `conflicts`: a comparison reads no further.
+/// What two installs are compared by is first, up to `conflicts`: a comparison reads no further.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Package {
     /// The package system.
@@ -186,7 +186,7 @@ pub struct Package {
     /// What it declares to replace.
     #[serde(default)]
     pub replaces: Vec<Dependency>,
-    /// What it can't stand beside.
+    /// What it can't is beside.
     #[serde(default)]
     pub conflicts: Vec<Dependency>,
     /// As `recommends`, but no more than a hint; package systems keep what is suggested and there.
@@ -210,7 +210,7 @@ pub struct Package {
     /// Licence expression, where the system records one.
     #[serde(default)]
     pub license: Option<Text>,
-    /// Bytes to download, where a repository list tells.
+    /// Bytes to download, if a repository list has it.
     #[serde(default)]
     pub download_bytes: Option<u64>,
     /// The rule and the facts behind `kind`.
@@ -225,7 +225,7 @@ pub struct Package {
     /// Where all this was read.
     #[serde(default)]
     pub evidence: Evidence,
-    /// Whether it may stand beside itself for another architecture (`Multi-Arch: same`); not kept in the document.
+    /// Whether it may be installed for several architectures at once (`Multi-Arch: same`); not kept in the document.
     #[serde(skip)]
     pub beside_itself: bool,
     /// Whether lists of repositories were there, and none of them names it; not kept in the document.
@@ -255,7 +255,7 @@ pub(super) fn shipped() -> Phase {
 }
 
 impl Kind {
-    /// Whether a package of this kind, of which little more than the name is known, may stand in the menu.
+    /// Whether a package of this kind, of which little more than the name is known, may be in the menu.
     pub const fn may_have_programs(self) -> bool {
         matches!(self, Self::Application | Self::Game | Self::Desktop | Self::Packaging | Self::Unknown)
     }

@@ -22,13 +22,13 @@ pub struct Repository {
     pub components: Vec<Text>,
     /// Whether it is used.
     pub enabled: bool,
-    /// Whether it is the distribution's own (or its base's); `null` when nothing tells.
+    /// Whether it is the distribution's own (or its base's); `null` if not recorded.
     #[serde(default)]
     pub official: Option<bool>,
     /// Key file or fingerprint that signs it.
     #[serde(default)]
     pub signed_by: Option<Text>,
-    /// Number of installed packages that came from it; `null` when no list tells.
+    /// Number of installed packages that came from it; `null` if no list says so.
     #[serde(default)]
     pub packages: Option<u32>,
     /// Where it is configured.

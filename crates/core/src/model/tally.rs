@@ -36,7 +36,7 @@ vocabulary! {
         Asked = "first-request" was "first request",
         /// The package manager's history: what came up to the last task or desktop.
         History = "package-history" was "package history",
-        /// Somebody who knows it said so.
+        /// Someone who knows it said so.
         ByHand = "by-hand" was "by hand",
         /// The day of a published listing.
         Listing = "listing",
@@ -80,7 +80,7 @@ vocabulary! {
         Dependencies = "dependencies",
         /// How big packages are.
         Sizes = "sizes",
-        /// What stands in the menu.
+        /// What is in the menu.
         Launchers = "launchers",
         /// Which file belongs to which package.
         Owners = "owners",
@@ -169,7 +169,7 @@ pub struct InstallDay {
     pub ended: Option<Text>,
     /// How it was found.
     pub how: InstallDayHow,
-    /// Whether the installer's own records say so, or somebody who knows.
+    /// Whether the installer's own records say so, or someone who knows.
     pub sure: bool,
     /// The file that says so: what the installer wrote last, the journal, the history of a package manager.
     #[serde(default)]
@@ -248,13 +248,13 @@ pub struct Tally {
     /// When it was installed.
     #[serde(default)]
     pub install_day: InstallDay,
-    /// What happened since then; `null` where nothing tells of the install day.
+    /// What happened since then; `null` if the install day is not known.
     #[serde(default)]
     pub since_install: Option<SinceInstall>,
     /// All packages, by system, name, architecture and version.
     #[serde(default, deserialize_with = "roomy")]
     pub packages: Vec<Package>,
-    /// CRC-32 of the lines of the packages from `suggests` on, as they are written: who reads only what stands before learns by it
+    /// CRC-32 of the lines of the packages from `suggests` on, as they are written: who reads only what is before learns by it
     /// whether the rest is in order. Kept in files alone; a file without it is read in full.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub packages_crc32: Option<u32>,

@@ -85,7 +85,7 @@ pub struct Trail {
 /// Follows a name through installs, given oldest first; `None` when none of them knows it.
 ///
 /// A name is a part's stable name, else an application, else a package (`system:name` names it in one system), else what fills a part;
-/// letters' case aside. A package that was renumbered or renamed is followed both ways.
+/// ignoring case. A package that was renumbered or renamed is followed both ways.
 pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
     let wanted = asked.to_lowercase();
     let by_part = |tally: &Tally, by_name: bool| -> Vec<TrailItem> {

@@ -31,7 +31,7 @@ fn written(digits: &[u8], small: i8) -> Ordering {
     }
 }
 
-/// Words and what they stand for; a point stands between two numbers as 0, and `pl` as well.
+/// Words and what they stand for; a point is between two numbers as 0, and `pl` as well.
 const WORDS: [(&[u8], i8); 6] =
     [(b"alpha", -3), (b"beta", -2), (b"pre", -1), (b"rc", -1), (b"pl", 0), (b".", 0)];
 

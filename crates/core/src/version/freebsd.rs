@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 /// Compares two versions of FreeBSD packages.
 ///
 /// The epoch goes first, the revision last; between them the versions, component by component. A component is a number,
-/// a letter and a patch number; the words `alpha`, `beta`, `pre`, `rc` in the place of a number stand before it, so that
+/// a letter and a patch number; the words `alpha`, `beta`, `pre`, `rc` in the place of a number are before it, so that
 /// `1.0.rc1` and `1.0rc1` are earlier than `1.0`, while `1.0a` is later. `pl` announces a patch number.
 pub fn compare(a: &str, b: &str) -> Ordering {
     let (a, b) = (Split::of(a), Split::of(b));

@@ -50,7 +50,7 @@ pub(super) fn split_epoch(text: &str) -> (&[u8], &str) {
     }
 }
 
-/// What stands behind the last hyphen.
+/// What is behind the last hyphen.
 pub(super) fn split_release(text: &str) -> (&str, Option<&str>) {
     match text.rsplit_once('-') {
         Some((version, release)) => (version, Some(release)),

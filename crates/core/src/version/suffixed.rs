@@ -103,7 +103,7 @@ impl<'a> Parsed<'a> {
         self.numbers.len().cmp(&other.numbers.len())
     }
 
-    /// No suffix stands between those before and those after the release.
+    /// No suffix is between those before and those after the release.
     fn suffixes_order(&self, other: &Self) -> Ordering {
         let none = (0, &b""[..]);
         for i in 0..self.suffixes.len().max(other.suffixes.len()) {

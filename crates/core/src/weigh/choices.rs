@@ -5,7 +5,7 @@ use crate::model::{Kind, PackageRef, Tally};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// A package that somebody chose, and all that is there for its sake alone.
+/// A package that was installed explicitly, and all that is there for its sake alone.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Choice {
     /// The package.

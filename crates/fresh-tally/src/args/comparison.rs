@@ -11,7 +11,7 @@ use tally_report::CompareWhat;
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  fresh-tally compare saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed
+  fresh-tally compare saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full
   fresh-tally compare old.tally.json /mnt/fresh --view decisions
   fresh-tally compare OLD NEW --base OLD_BASE NEW_BASE
   fresh-tally compare OLD NEW --view packages --kind game,application --change added,removed
@@ -56,7 +56,7 @@ pub(crate) struct CompareArgs {
 #[derive(Debug, Args, Default)]
 #[command(after_help = "\
 Examples:
-  fresh-tally grid saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat saltmarsh-5.0-tideway
+  fresh-tally grid saltmarsh-5.0-reedbed-full saltmarsh-5.0-mudflat-full saltmarsh-5.0-tideway-full
   fresh-tally grid A B C --only differing
   fresh-tally grid A B C --ask Inkcap --ask 'process viewer' -o editions.html")]
 pub(crate) struct GridArgs {
@@ -109,9 +109,9 @@ pub(crate) enum OnlyArg {
 #[command(after_help = "\
 Examples:
   fresh-tally check --starter -o questions.toml
-  fresh-tally check questions.toml saltmarsh-5.0-reedbed
-  fresh-tally check questions.toml saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat -o answers.html
-  fresh-tally note saltmarsh-5.0-reedbed --ask printer-found yes, at once")]
+  fresh-tally check questions.toml saltmarsh-5.0-reedbed-full
+  fresh-tally check questions.toml saltmarsh-5.0-reedbed-full saltmarsh-5.0-mudflat-full -o answers.html
+  fresh-tally note saltmarsh-5.0-reedbed-full --ask printer-found yes, at once")]
 pub(crate) struct CheckArgs {
     /// The checklist (TOML); `--starter` prints an example
     #[arg(required_unless_present = "starter")]
@@ -132,8 +132,8 @@ pub(crate) struct CheckArgs {
 #[command(after_help = "\
 Examples:
   fresh-tally lag --starter -o upstream.toml
-  fresh-tally lag saltmarsh-5.0-reedbed --upstream upstream.toml --day 2026-05-04
-  fresh-tally lag saltmarsh-5.0-reedbed --upstream releases.csv --format csv")]
+  fresh-tally lag saltmarsh-5.0-reedbed-full --upstream upstream.toml --day 2026-05-04
+  fresh-tally lag saltmarsh-5.0-reedbed-full --upstream releases.csv --format csv")]
 pub(crate) struct LagArgs {
     /// Handle, tally file, or source
     #[arg(required_unless_present = "starter", value_parser = NonEmpty::new(), add = handles())]
@@ -158,7 +158,7 @@ pub(crate) struct LagArgs {
 Examples:
   fresh-tally trail kernel
   fresh-tally trail Inkcap --format csv
-  fresh-tally trail libreedkit3 saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed")]
+  fresh-tally trail libreedkit3 saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full")]
 pub(crate) struct TrailArgs {
     /// A part (`kernel`, `sound-server`), a program, or a package
     pub(crate) name: String,

@@ -88,9 +88,9 @@ pub(crate) struct LabelArgs {
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  fresh-tally show saltmarsh-5.0-reedbed
-  fresh-tally show saltmarsh-5.0-reedbed menu
-  fresh-tally show saltmarsh-5.0-reedbed packages --kind game,font
+  fresh-tally show saltmarsh-5.0-reedbed-full
+  fresh-tally show saltmarsh-5.0-reedbed-full menu
+  fresh-tally show saltmarsh-5.0-reedbed-full packages --kind game,font
   fresh-tally show / packages --format csv -o packages.csv")]
 pub(crate) struct ShowArgs {
     /// Handle, tally file, or source
@@ -129,7 +129,7 @@ pub(crate) struct PackageFilterArgs {
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  fresh-tally find saltmarsh-5.0-reedbed text editor
+  fresh-tally find saltmarsh-5.0-reedbed-full text editor
   fresh-tally find / inkcpa --format json
   fresh-tally find /mnt/fresh --file /usr/bin/inkcap
   fresh-tally find /mnt/fresh --program inkcap")]
@@ -156,9 +156,9 @@ pub(crate) struct FindArgs {
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  fresh-tally note saltmarsh-5.0-reedbed the printer was found at once
-  fresh-tally note saltmarsh-5.0-reedbed --ask printer yes
-  fresh-tally note saltmarsh-5.0-reedbed memory=512MiB --method 'system monitor' --when 'idle after boot'")]
+  fresh-tally note saltmarsh-5.0-reedbed-full the printer was found at once
+  fresh-tally note saltmarsh-5.0-reedbed-full --ask printer yes
+  fresh-tally note saltmarsh-5.0-reedbed-full memory=512MiB --method 'system monitor' --when 'idle after boot'")]
 pub(crate) struct NoteArgs {
     /// Handle or tally file
     #[arg(add = handles())]
@@ -190,12 +190,12 @@ pub(crate) struct NoteArgs {
 #[derive(Debug, Args, Default)]
 #[command(after_help = "\
 Examples:
-  fresh-tally report saltmarsh-5.0-reedbed -o reedbed.html
-  fresh-tally report saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed -o report
-  fresh-tally report saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed --chart decisions --transparent -o decisions.png
-  fresh-tally report saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat --side-by-side -o editions.html
-  fresh-tally report saltmarsh-5.0-reedbed --template templates -o published
-  fresh-tally report saltmarsh-5.0-reedbed --sbom cyclonedx -o reedbed.cdx.json")]
+  fresh-tally report saltmarsh-5.0-reedbed-full -o reedbed.html
+  fresh-tally report saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full -o report
+  fresh-tally report saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full --chart decisions --transparent -o decisions.png
+  fresh-tally report saltmarsh-5.0-reedbed-full saltmarsh-5.0-mudflat-full --side-by-side -o editions.html
+  fresh-tally report saltmarsh-5.0-reedbed-full --template templates -o published
+  fresh-tally report saltmarsh-5.0-reedbed-full --sbom cyclonedx -o reedbed.cdx.json")]
 pub(crate) struct ReportArgs {
     /// Handles, tally files, or sources
     #[arg(required = true, value_name = "INSTALL", add = handles())]
@@ -227,8 +227,8 @@ pub(crate) struct ReportArgs {
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  fresh-tally why saltmarsh-5.0-reedbed libmere5
-  fresh-tally why saltmarsh-5.0-reedbed freshet --all")]
+  fresh-tally why saltmarsh-5.0-reedbed-full libmere5
+  fresh-tally why saltmarsh-5.0-reedbed-full freshet --all")]
 pub(crate) struct WhyArgs {
     /// Handle, tally file, or source
     #[arg(add = handles())]
@@ -246,8 +246,8 @@ pub(crate) struct WhyArgs {
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  fresh-tally weigh saltmarsh-5.0-reedbed --limit 1.5GB
-  fresh-tally weigh saltmarsh-5.0-reedbed --limit 4GiB --plus 500MB")]
+  fresh-tally weigh saltmarsh-5.0-reedbed-full --limit 1.5GB
+  fresh-tally weigh saltmarsh-5.0-reedbed-full --limit 4GiB --plus 500MB")]
 pub(crate) struct WeighArgs {
     /// Handle, tally file, or source
     #[arg(add = handles())]

@@ -36,7 +36,7 @@ Examples:
   fresh-tally demo                               try everything on made-up installs
   fresh-tally take /mnt/fresh                    read the install that is mounted there
   fresh-tally take / --edition Reedbed           read the running system and name its edition
-  fresh-tally show saltmarsh-5.0-reedbed menu    list the programs in the menu with their versions
+  fresh-tally show saltmarsh-5.0-reedbed-full menu    list the programs in the menu with their versions
   fresh-tally compare OLD NEW                    tell what changed between two installs
 
 INSTALL is a handle on the shelf, a tally file, or anything that `take` can read. Add @shipped to see it as it was on its

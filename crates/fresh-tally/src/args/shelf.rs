@@ -11,7 +11,7 @@ Examples:
   fresh-tally shelf
   fresh-tally shelf list --release bittern
   fresh-tally shelf find inkcap
-  fresh-tally shelf rename saltmarsh-5.0-reedbed bittern
+  fresh-tally shelf rename saltmarsh-5.0-reedbed-full bittern
   fresh-tally shelf drop bittern")]
 pub(crate) struct ShelfArgs {
     #[command(subcommand)]
@@ -40,7 +40,7 @@ pub(crate) enum ShelfAction {
     #[command(after_help = "\
 Examples:
   fresh-tally shelf export -o packages.csv
-  fresh-tally shelf export saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat -o packages.jsonl
+  fresh-tally shelf export saltmarsh-5.0-reedbed-full saltmarsh-5.0-mudflat-full -o packages.jsonl
   fresh-tally shelf export --into /mnt/backup")]
     Export {
         /// Their handles [default: all]

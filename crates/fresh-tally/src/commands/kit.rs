@@ -5,7 +5,7 @@ use crate::settings::Settings;
 use tally_readers::packages::{KitRule, REGISTRY};
 
 /// The script that collects what is read of an install, but for the files of the package systems: `@WHOLE@`, `@FILTERED@` and `@IMAGES@`
-/// stand where those belong.
+/// are where those belong.
 const TEMPLATE: &str = include_str!("../kit/kit.sh");
 
 pub(crate) fn run(settings: &Settings) -> Result<Exit, CommandError> {

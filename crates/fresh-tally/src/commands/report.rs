@@ -46,7 +46,7 @@ fn bill_of_materials(args: &ReportArgs, standard: Sbom, settings: &Settings) -> 
     output::answer(&standard.of(&tally)?, settings)
 }
 
-/// What is published names the source, and not where it lies on the reviewer's machine.
+/// What is published names the source, and not where it is on the reviewer's machine.
 fn published(mut tally: Tally) -> Tally {
     let name =
         Path::new(tally.taken.from.as_str()).file_name().map(|name| name.to_string_lossy().into_owned());

@@ -34,3 +34,22 @@ fn without_a_folder_a_temporary_one_is_kept() {
     assert!(story.contains(&made), "{story}");
     assert!(place.path(&made).join("shelf").is_dir());
 }
+
+#[test]
+fn the_examples_of_the_help_name_handles_of_the_demo() {
+    let place = Place::new();
+    assert_eq!(place.run("demo --into d").code, 0);
+    let kept = names(&place.path("d/shelf"));
+    let readme = include_str!("../../../../README.md");
+    let examples = [place.run("rules reference").stdout, readme.to_owned()].join("\n");
+    let lines = examples.lines().filter(|line| line.trim_start().starts_with("fresh-tally "));
+    let named = lines
+        .flat_map(str::split_whitespace)
+        .filter(|word| word.starts_with("saltmarsh-") && !word.ends_with(".iso"));
+    let mut count = 0;
+    for handle in named {
+        assert!(kept.contains(&format!("{handle}.tally.json")), "{handle} is not in {kept:?}");
+        count += 1;
+    }
+    assert!(count > 30, "{count} handles in the examples");
+}

@@ -15,7 +15,7 @@ const KIT: &str = "kit-first-start";
 
 /// Bytes that are read of the record of logins: 16 MiB.
 const WTMP_LIMIT: u64 = 16 << 20;
-/// Bytes of a record in it, where its time stands, and the type of a start.
+/// Bytes of a record in it, where its time is, and the type of a start.
 const RECORD: usize = 384;
 const RECORD_TIME: usize = 340;
 const BOOT_TIME: u16 = 2;

@@ -75,8 +75,8 @@ pub fn read(tree: &dyn Tree, desktops: &[Text]) -> LauncherFacts {
 }
 
 impl LauncherFacts {
-    /// Adds the launchers that lie inside packages, unless the menu has one of that ID already: what a sandbox exports
-    /// when it is set up is the same launcher once more. Its program is not looked for: it lies in the package too.
+    /// Adds the launchers that are inside packages, unless the menu has one of that ID already: what a sandbox exports
+    /// when it is set up is the same launcher once more. Its program is not looked for: it is in the package too.
     pub fn embed(&mut self, embedded: Vec<Embedded>, desktops: &[Text]) {
         let mut known: FxHashSet<Text> = self.launchers.iter().map(|launcher| launcher.id.clone()).collect();
         for Embedded { id, file, bytes, owner, system } in embedded {

@@ -167,7 +167,7 @@ fn read_lines(input: impl BufRead) -> io::Result<Option<Listing>> {
     Ok(Some(listing))
 }
 
-/// Elements of a list in a bill of materials, up to a number that none has; what stands behind is passed over.
+/// Elements of a list in a bill of materials, up to a number that none has; what is behind is passed over.
 fn bounded<'de, D: Deserializer<'de>, T: Deserialize<'de>>(deserializer: D) -> Result<Vec<T>, D::Error> {
     const MOST: usize = 1_000_000;
     struct Elements<T>(PhantomData<T>);

@@ -1,6 +1,6 @@
 //! What query commands print as a record of lines for each package: `dpkg -s`, `pacman -Qi`, `rpm -qai`.
 //!
-//! They tell nearly as much as the databases they come from; `dpkg -s` prints what stands in one.
+//! They tell nearly as much as the databases they come from; `dpkg -s` prints what is in one.
 
 use super::{FILE, Listing};
 use crate::packages::PackageFacts;

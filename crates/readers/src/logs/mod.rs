@@ -57,7 +57,7 @@ pub(crate) fn read_log(tree: &dyn Tree, file: &str, unread: &mut Vec<Unread>) ->
     })
 }
 
-/// Puts events in order: in a log, what stands before happened before, whatever the clock said.
+/// Puts events in order: in a log, what is before happened before, whatever the clock said.
 pub(crate) fn in_order(mut events: Vec<Event>) -> Vec<Event> {
     let mut next = i64::MAX;
     for event in events.iter_mut().rev() {

@@ -21,7 +21,7 @@ const FOLDERS: &[&str] = &[
 ];
 /// How deep they may nest.
 const DEPTH: usize = 5;
-/// Bytes at the start of a font, in which its list of tables lies.
+/// Bytes at the start of a font, in which its list of tables is.
 const HEAD: usize = 4096;
 /// The largest table of names that is read.
 const NAMES: u32 = 256 << 10;
@@ -55,7 +55,7 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<Look> {
     families.into_iter().map(|(name, (count, file))| look(name, Some(count), &file)).collect()
 }
 
-/// The folder that a font lies in: `usr/share/fonts/truetype/dejavu` is `dejavu`, and so is `usr/share/fonts/dejavu`.
+/// The folder that a font is in: `usr/share/fonts/truetype/dejavu` is `dejavu`, and so is `usr/share/fonts/dejavu`.
 fn folder_name(top: &str, path: &Path) -> Option<Text> {
     let below = path.parent()?.strip_prefix(top).ok()?;
     let mut parts = below.components();

@@ -13,10 +13,10 @@ use tally_trees::{Entry, NodeKind, Tree};
 const PICTURES: &[&str] =
     &["jpg", "jpeg", "png", "svg", "svgz", "webp", "jxl", "avif", "heic", "bmp", "tif", "tiff"];
 
-/// Where themes lie: of widgets and window borders, and of the panels of desktops that have their own.
+/// Where themes are: of widgets and window borders, and of the panels of desktops that have their own.
 const THEMES: &[&str] = &["usr/share/themes", "usr/share/lxqt/themes"];
 
-/// Where wallpapers lie.
+/// Where wallpapers are.
 const WALLPAPERS: &[&str] = &[
     "usr/share/backgrounds",
     "usr/share/wallpapers",
@@ -86,7 +86,7 @@ fn look(name: Text, count: Option<u32>, file: &str) -> Look {
     Look { name, count, package: None, evidence: Evidence::file(file) }
 }
 
-/// Packs of pictures: each folder at the top, and the pictures that lie beside the folders. A link to a folder is a pack as well,
+/// Packs of pictures: each folder at the top, and the pictures that are beside the folders. A link to a folder is a pack as well,
 /// unless it leads to one that is counted anyway.
 fn packs(tree: &dyn Tree, path: &str) -> Vec<Look> {
     let mut packs: Vec<Look> = tree

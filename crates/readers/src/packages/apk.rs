@@ -78,7 +78,7 @@ fn database(tree: &dyn Tree) -> Option<(&'static str, Vec<u8>)> {
     DATABASES.iter().find_map(|path| Some((*path, tree.read(path).ok()?)))
 }
 
-/// Records lie between empty lines; `visit` gets the line that one begins at.
+/// Records are between empty lines; `visit` gets the line that one begins at.
 fn each_record(bytes: &[u8], mut visit: impl FnMut(u32, &[u8])) {
     let (mut start, mut line) = (0, 1_u32);
     while start < bytes.len() {

@@ -77,7 +77,7 @@ impl PackageReader for Appimage {
         owners
     }
 
-    /// There are none: each file came from wherever somebody fetched it.
+    /// There are none: each file came from wherever someone fetched it.
     fn repositories(&self, _: &dyn Tree, _: &[Package], _: &Label) -> RepositoryFacts {
         RepositoryFacts::default()
     }

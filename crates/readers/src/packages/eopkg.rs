@@ -84,7 +84,7 @@ impl PackageReader for Eopkg {
     }
 }
 
-/// What is read of one package; a document that breaks off gives what stands before.
+/// What is read of one package; a document that breaks off gives what is before.
 fn read_one(tree: &dyn Tree, folder: &str) -> (Option<Package>, Option<Unread>) {
     let file = format!("{PACKAGES}/{folder}/metadata.xml");
     let bytes = match tree.read(&file) {

@@ -279,7 +279,7 @@ struct Deploy {
 }
 
 impl Deploy {
-    /// Decodes the file; bad data shows as an origin that could be none. The installed size stands big-endian in it.
+    /// Decodes the file; bad data shows as an origin that could be none. The installed size is big-endian.
     fn decode(bytes: &[u8]) -> Option<Self> {
         let items = Variant::new(b"(ssasta{sv})", bytes).items();
         let [origin, commit, _, size, extras] = items[..] else { return None };
@@ -315,7 +315,7 @@ impl Deploy {
     }
 }
 
-/// The newest release in the application's own AppStream metadata: the first one that stands there.
+/// The newest release in the application's own AppStream metadata: the first one that is there.
 fn released(tree: &dyn Tree, folder: &str, id: &str) -> Option<Text> {
     let places = [
         format!("{folder}/files/share/metainfo/{id}.metainfo.xml"),

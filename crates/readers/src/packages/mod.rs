@@ -34,7 +34,7 @@ pub struct PackageFacts {
     pub missing: Vec<MissingFact>,
     /// The architecture that the system counts as its own.
     pub native_arch: Option<smol_str::SmolStr>,
-    /// Launchers that lie inside packages, and not in the folders of the menu.
+    /// Launchers that are inside packages, and not in the folders of the menu.
     pub embedded: Vec<Embedded>,
 }
 
@@ -64,10 +64,10 @@ pub struct RepositoryFacts {
     pub unread: Vec<Unread>,
 }
 
-/// Where a package stands in the lists of the repositories.
+/// Where a package is in the lists of the repositories.
 #[derive(Debug, Clone, Default)]
 pub struct Origin {
-    /// Whether any version of it stands in any list.
+    /// Whether any version of it is in any list.
     pub known: bool,
     /// The first repository, by position, that has just this version, and what it says of the download size.
     pub exact: Option<(usize, Option<u64>)>,
@@ -214,7 +214,7 @@ pub(crate) fn native_arch(packages: &[Package], own: &[&str]) -> Option<Text> {
     })
 }
 
-/// An address without the name and password that may stand before its host.
+/// An address without the name and password that may be before its host.
 pub(crate) fn without_password(uri: &str) -> Text {
     match uri.split_once("://") {
         Some((scheme, rest)) => {

@@ -13,7 +13,7 @@ use tally_core::history::{Event, SystemRecords};
 use tally_core::model::{Evidence, Label, MissingFact, Package, Repository, System, Text, Unread};
 use tally_trees::{NodeKind, Tree};
 
-/// Where the texts lie today, and where they lay before.
+/// Where the texts are today, and where they were before.
 const FOLDERS: &[&str] = &["var/lib/pkgtools/packages", "var/log/packages"];
 const MIRRORS: &str = "etc/slackpkg/mirrors";
 
@@ -121,7 +121,7 @@ fn file_list(bytes: &[u8]) -> &[u8] {
     memchr::memmem::find(bytes, HEAD).map_or(&[], |at| &bytes[at + HEAD.len()..])
 }
 
-/// Name, version, architecture and build stand in the name of the file, from the right; the text has the rest.
+/// Name, version, architecture and build are in the name of the file, from the right; the text has the rest.
 fn read_one(tree: &dyn Tree, folder: &str, file: &str) -> Result<Package, Unread> {
     let path = format!("{folder}/{file}");
     let mut parts = file.rsplitn(4, '-');

@@ -102,7 +102,7 @@ impl PackageReader for Snap {
         owners
     }
 
-    /// Snaps come by channels; each channel in use stands as a repository of its own.
+    /// Snaps come by channels; each channel in use counts as a repository of its own.
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], _: &Label) -> RepositoryFacts {
         let channel =
             |package: &Package| package.repository.clone().filter(|_| package.system == System::Snap);
@@ -154,7 +154,7 @@ struct Record {
     revision: Option<Text>,
     channel: Option<Text>,
     kind: Option<Text>,
-    /// Where its image lies.
+    /// Where its image is.
     file: String,
     evidence: &'static str,
 }
@@ -345,7 +345,7 @@ fn read_one(
     facts.packages.push(package);
 }
 
-/// A base stands below every snap that names none; content comes from whom a plug names as its provider.
+/// A base is below every snap that names none; content comes from whom a plug names as its provider.
 fn depend(package: &mut Package, meta: &Meta, providers: &mut BTreeSet<Text>) {
     let mut needs: Vec<Text> = Vec::new();
     if package.kind != Kind::Runtime {

@@ -1,4 +1,4 @@
-//! Stores of Nix and Guix: every package lies in a folder of its own, and one SQLite database says what refers to what.
+//! Stores of Nix and Guix: every package is in a folder of its own, and one SQLite database says what refers to what.
 //! See `docs/formats/store.md`.
 
 use super::files::{Files, survey_each};

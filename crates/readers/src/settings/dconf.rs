@@ -60,7 +60,7 @@ impl Database {
     }
 }
 
-/// The bytes of the database whose begin and end stand at a place of a record.
+/// The bytes of the database whose start and end are given at a place of a record.
 fn span<'a>(bytes: &'a [u8], record: &[u8], at: usize) -> Option<&'a [u8]> {
     bytes.get(le32(record, at) as usize..le32(record, at + 4) as usize)
 }

@@ -54,7 +54,7 @@ impl Values {
 /// What a schema says of one of its keys.
 #[derive(Default)]
 struct Declared {
-    /// Where its values lie in a database: `org/gnome/desktop/interface`.
+    /// Where its values are in a database: `org/gnome/desktop/interface`.
     path: String,
     default: Option<Text>,
     file: String,

@@ -1,4 +1,4 @@
-//! What autostart entries wait for: a file in the new user's home, a setting. What can't be told is taken to hold.
+//! What autostart entries wait for: a file in the new user's home, a setting. What can't be known is taken to hold.
 
 use crate::settings::NewUser;
 

@@ -15,7 +15,7 @@ use std::path::Path;
 use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
 use tally_trees::{NodeKind, Tree};
 
-/// Where unit files lie, those that win first.
+/// Where unit files are, those that win first.
 const UNIT_FOLDERS: &[&str] = &["etc/systemd", "usr/local/lib/systemd", "usr/lib/systemd", "lib/systemd"];
 
 /// Reads all startup items; owners are filled later. `user` logs in to the session that starts.

@@ -153,7 +153,7 @@ pub fn of_grid(grid: &Grid) -> Vec<Chart> {
     Some(chart).filter(|chart| !chart.is_empty()).into_iter().collect()
 }
 
-/// Versions of parts and programs through releases, given oldest first; what changed most often stands first.
+/// Versions of parts and programs through releases, given oldest first; what changed most often is first.
 pub fn of_releases(tallies: &[&Tally], parts: &PartRules) -> Vec<Chart> {
     let mut names: Vec<(String, Text)> = Vec::new();
     let mut versions: BTreeMap<Text, Vec<Option<String>>> = BTreeMap::new();

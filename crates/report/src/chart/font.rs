@@ -59,7 +59,7 @@ impl Font {
     }
 }
 
-/// Shortens a text in the middle until it fits; the end, where versions stand, keeps as much as the beginning.
+/// Shortens a text in the middle until it fits; the end, where versions are, keeps as much as the beginning.
 pub(super) fn fit(text: &str, size: f32, bold: bool, width: f32) -> String {
     let font = Font::of(bold);
     let text = &*crate::text::clean(text);

@@ -13,7 +13,7 @@ struct Room {
     items: Vec<Item>,
 }
 
-/// The size at which a chart stands in a page: as high as its rows need.
+/// The size of a chart in a page: as high as its rows need.
 pub(super) fn page_size(chart: &Chart) -> Size {
     let rows = match &chart.shape {
         Shape::Bars(bars) => bars.len(),
@@ -53,7 +53,7 @@ pub(super) fn draw(chart: &Chart, size: Size) -> Scene {
     Scene { width, height, title, words, items: room.items }
 }
 
-/// Where the figures stand.
+/// Where the figures are.
 struct Frame {
     left: f32,
     top: f32,
@@ -127,7 +127,7 @@ impl Room {
         said(bars.iter().map(|bar| format!("{}: {}", bar.name, bar.shown)))
     }
 
-    /// A square for each two, the stronger the more alike; the share stands in it where there is room.
+    /// A square for each two, the stronger the more alike; the share is in it where there is room.
     fn likeness(&mut self, names: &[String], alike: &[Vec<f64>], frame: &Frame) -> String {
         let row = (frame.height / count(names.len() + 1)).min(self.unit * 5.0);
         let size = (row * 0.62).min(self.unit * 1.15);

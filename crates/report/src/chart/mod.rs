@@ -1,7 +1,7 @@
 //! Charts: a few figures of a result as a picture, for a page and to lay over a video.
 //!
-//! Data flows one way: a result gives [`Chart`]s (what is shown), a chart lays itself out as a [`Scene`] (where it stands), and a scene
-//! becomes SVG or PNG. Every figure stands beside its shape as a number, every colour's meaning as a word.
+//! Data flows one way: a result gives [`Chart`]s (what is shown), a chart lays itself out as a [`Scene`] (where it is), and a scene
+//! becomes SVG or PNG. Every figure is beside its shape as a number, every colour's meaning as a word.
 
 mod data;
 mod font;

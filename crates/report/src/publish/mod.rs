@@ -1,7 +1,7 @@
 //! Reports: what is published of one install, of a comparison, of several editions.
 //!
 //! The order is for readers who have one minute: headlines first, then parts, programs, defaults, decisions, and the rest folded.
-//! The sections of a page are the views of the commands; its charts say in a picture what stands in words beside it.
+//! The sections of a page are the views of the commands; its charts say in a picture what is in words beside it.
 
 mod sections;
 mod template;
@@ -30,7 +30,7 @@ use tally_core::model::{Label, Tally};
 pub struct Report {
     /// The page.
     pub page: Document,
-    /// What stands in show notes: the page without what is folded on it.
+    /// What is in show notes: the page without what is folded on it.
     pub notes: Document,
     /// Tables by name.
     pub tables: Vec<(&'static str, CsvTable)>,

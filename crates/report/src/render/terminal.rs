@@ -224,7 +224,7 @@ impl Page {
     }
 }
 
-/// A table in pieces that fit, side by side below each other; the first column stands in each, and notes in the first.
+/// A table in pieces that fit, side by side below each other; the first column is in each, and notes in the first.
 fn fold(table: &Table, limit: usize) -> Vec<Table> {
     let natural = Layout::of(table, None).widths;
     let least = |i: usize| {

@@ -142,7 +142,7 @@ impl GridView<'_> {
         rows.map(named).collect()
     }
 
-    /// How alike they are; likes stand side by side.
+    /// How alike they are; likes are side by side.
     fn likeness(&self, document: &mut Document, names: &[Text]) {
         let order = &self.grid.side_by_side;
         let percent = |share: f64| format!("{:.0}%", share * 100.0);
@@ -190,7 +190,7 @@ fn value(cell: &Cell) -> Cow<'_, str> {
     }
 }
 
-/// Whether a row stands in the short form: sums, and what has few rows.
+/// Whether a row is in the short form: sums, and what has few rows.
 fn is_summary(row: &GridRow) -> bool {
     match row.group {
         RowGroup::Counts | RowGroup::Sizes => !matches!(row.label, RowLabel::Kind(_)),

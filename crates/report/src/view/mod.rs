@@ -86,7 +86,7 @@ pub(crate) fn capital(name: &str) -> String {
     chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }
 
-/// Where an install stands in time and family, in one line.
+/// Where an install is in time and family, in one line.
 fn origin(tally: &Tally) -> Line {
     let mut words = Vec::new();
     let bases: Vec<String> = tally.label.base_id.iter().map(|id| capital(id)).collect();

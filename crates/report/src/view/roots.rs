@@ -20,11 +20,11 @@ pub struct RootRow {
     pub name: String,
     /// What it calls itself; empty where it says nothing.
     pub title: String,
-    /// Bytes of the partition or volume that it lies on.
+    /// Bytes of the partition or volume that it is on.
     pub bytes: u64,
 }
 
-/// Of a folder nobody knows how large what it lies on is.
+/// Of a folder nobody knows how large what it is on is.
 fn size(bytes: u64) -> String {
     if bytes == 0 { String::new() } else { bytes_human(bytes) }
 }

@@ -36,7 +36,7 @@ struct Row<'a> {
 }
 
 impl PackageRows {
-    /// What stands before all rows.
+    /// What is before all rows.
     ///
     /// # Errors
     /// None in practice: every value has both forms.

@@ -5,7 +5,7 @@ use tally_core::model::Text;
 /// Names that one line holds; the rest is counted.
 const NAMES: usize = 4;
 
-/// What was decided; what it is about stands behind it: `new dependency of` `panel`.
+/// What was decided; what it is about is behind it: `new dependency of` `panel`.
 pub const fn decision_kind(kind: DecisionKind) -> &'static str {
     match kind {
         DecisionKind::AddedOnPurpose => "added on purpose",

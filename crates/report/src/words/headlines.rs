@@ -72,7 +72,7 @@ pub fn display(name: &str) -> &str {
     }
 }
 
-/// The session that starts and how it draws: `GNOME (Wayland)`. `None` where nothing tells.
+/// The session that starts and how it draws: `GNOME (Wayland)`. `None` if not recorded.
 pub fn session(looks: &Looks) -> Option<String> {
     let started = looks.started()?;
     let shown = display(&started.display);

@@ -145,7 +145,7 @@ pub(super) fn followed<'w>(install: &Install, packages: &[Shipped<'w>]) -> BTree
 }
 
 /// What apt keeps of the archives: everything comes from the main one but the agent, which a shop of its own ships, and one
-/// package that was built elsewhere and stands in no archive.
+/// package that was built elsewhere and is in no archive.
 fn lists(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
     let (mut main, mut shop) = (String::new(), String::new());
     for package in packages.iter().filter(|package| package.name != "duckboard") {

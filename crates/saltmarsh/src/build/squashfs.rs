@@ -13,7 +13,7 @@ enum Node<'a> {
     File(&'a [u8]),
 }
 
-/// Where an inode stands in its table.
+/// Where an inode is in its table.
 #[derive(Clone, Copy)]
 struct Place {
     block: u32,

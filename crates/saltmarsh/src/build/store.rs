@@ -5,7 +5,7 @@ use super::{Root, shape};
 use crate::world::Shipped;
 use crate::{Install, WorldError};
 
-/// Where a store and its records lie.
+/// Where a store and its records are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Store {
     folder: &'static str,

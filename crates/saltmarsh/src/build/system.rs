@@ -76,7 +76,7 @@ fn startup(root: &Root<'_>, older: bool, has: impl Fn(&str) -> bool) -> Result<(
     )
 }
 
-/// The archive of the distribution; 5.0 also asks a shop of somebody else.
+/// The archive of the distribution; 5.0 also asks another vendor's repository.
 pub(super) fn repositories(
     root: &Root<'_>,
     install: &Install,

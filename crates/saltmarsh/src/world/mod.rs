@@ -120,7 +120,7 @@ pub struct Install {
     /// Packages that its owner took out.
     #[serde(default)]
     without: Vec<String>,
-    /// Packages whose launchers do not stand in the menu of this install.
+    /// Packages whose launchers are not in the menu of this install.
     #[serde(default)]
     hidden: Vec<String>,
     /// Versions that came as updates, by package.

@@ -45,7 +45,7 @@ impl Index {
         query().map_err(|error| failed(Path::new(FILE), error))
     }
 
-    /// Where a name is: in which installs, in which version. The name itself, letters' case aside; else names that match it.
+    /// Where a name is: in which installs, in which version. The name itself, ignoring case; else names that match it.
     ///
     /// # Errors
     /// When the index can't be read.

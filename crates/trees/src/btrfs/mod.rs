@@ -12,7 +12,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use view::View;
 
-/// Where the superblock lies.
+/// Where the superblock is.
 const SUPER: usize = 0x1_0000;
 const SUPER_BYTES: usize = 4096;
 /// Bytes before the items of a block.
@@ -66,7 +66,7 @@ impl Key {
     }
 }
 
-/// A run of logical addresses, and where its copies lie.
+/// A run of logical addresses, and where its copies are.
 struct Chunk {
     begin: u64,
     length: u64,
@@ -113,7 +113,7 @@ impl Btrfs {
     /// Opens a device.
     ///
     /// # Errors
-    /// When it is damaged, lies on several devices, or uses what is not known.
+    /// When it is damaged, is on several devices, or uses what is not known.
     pub(crate) fn open(device: Box<dyn ReadAt>) -> io::Result<Arc<Self>> {
         let sb = device.exactly(SUPER as u64, SUPER_BYTES).map_err(|_| damaged("it is cut off"))?;
         if le64(&sb, 136) != 1 {
@@ -366,7 +366,7 @@ impl Btrfs {
         Ok(subvolumes)
     }
 
-    /// Where a subvolume lies below the top; `None` where it lies nowhere any more.
+    /// Where a subvolume is below the top; `None` where it is nowhere any more.
     fn path_of(&self, id: u64, above: &[(u64, u64, u64, Vec<u8>)]) -> io::Result<Option<PathBuf>> {
         use std::os::unix::ffi::OsStrExt;
         let mut names: Vec<Vec<u8>> = Vec::new();
@@ -405,7 +405,7 @@ impl Btrfs {
         Ok(None)
     }
 
-    /// The tree of a subvolume; what others lie in it are folders.
+    /// The tree of a subvolume; what others are in it are folders.
     ///
     /// # Errors
     /// When its root can't be read.

@@ -34,7 +34,7 @@ impl View {
     }
 }
 
-/// An inode, and the subvolume that it lies in.
+/// An inode, and the subvolume that it is in.
 #[derive(Clone)]
 pub(super) struct Inode {
     subvolume: u64,
@@ -230,7 +230,7 @@ fn lzo(packed: &[u8], length: usize, sector: usize) -> io::Result<Vec<u8>> {
     Ok(out)
 }
 
-/// Fills from a place on; what lies behind the end is zeros, as an extent is unpacked to whole sectors.
+/// Fills from a place on; what is behind the end is zeros, as an extent is unpacked to whole sectors.
 fn copy_or_zeros(from: &[u8], at: u64, out: &mut [u8]) {
     let rest = usize::try_from(at).ok().and_then(|at| from.get(at..)).unwrap_or_default();
     let there = rest.len().min(out.len());

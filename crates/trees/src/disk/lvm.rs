@@ -1,4 +1,4 @@
-//! LVM2: a physical volume whose metadata, in text, say where its logical volumes lie: in one piece, in several, or striped.
+//! LVM2: a physical volume whose metadata, in text, say where its logical volumes are: in one piece, in several, or striped.
 
 use crate::ReadAt;
 use crate::inodes::{Run, by_runs};
@@ -10,7 +10,7 @@ use std::sync::Arc;
 const SECTOR: u64 = 512;
 /// Bytes of the text of the metadata.
 const TEXT_LIMIT: u64 = 16 << 20;
-/// Sections that lie inside one another.
+/// Sections that are inside one another.
 const DEPTH: usize = 16;
 /// Logical volumes, and pieces of one.
 const VOLUMES: usize = 256;
@@ -35,10 +35,10 @@ pub(crate) fn begins(head: &[u8]) -> bool {
     label(head).is_some()
 }
 
-/// The logical volumes of a physical one that lie on it as a whole, by their names `vg/lv`.
+/// The logical volumes of a physical one that are on it as a whole, by their names `vg/lv`.
 ///
 /// # Errors
-/// When it is damaged; where none lies on it as a whole, because of what.
+/// When it is damaged; where none is on it as a whole, because of what.
 pub(crate) fn open(device: &Arc<dyn ReadAt>) -> io::Result<Vec<(String, Arc<dyn ReadAt>)>> {
     let head = device.exactly(0, 4096).map_err(|_| damaged("it is cut off"))?;
     let at = label(&head).ok_or_else(|| damaged("it has no label"))?;

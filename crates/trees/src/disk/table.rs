@@ -30,7 +30,7 @@ impl Table {
     /// A table of `entries` numbers of `size` bytes each.
     ///
     /// # Errors
-    /// When it would lie behind the end of the image.
+    /// When it would be behind the end of the image.
     pub(super) fn new(image: &dyn ReadAt, start: u64, entries: u64, size: u64) -> io::Result<Self> {
         let end = entries.checked_mul(size).and_then(|length| start.checked_add(length));
         match end.filter(|end| *end <= image.len()) {
@@ -60,7 +60,7 @@ impl Table {
 }
 
 /// Fills a buffer from a disk that is kept in blocks of one size, each at a place of its own in the image; `place` tells where a block
-/// lies, by its number. One that lies nowhere is zeros, as is what is beyond the end of the image: it was never written.
+/// is, by its number. One that is nowhere is zeros, as is what is beyond the end of the image: it was never written.
 pub(super) fn from_blocks(
     image: &dyn ReadAt,
     (offset, length, block): (u64, u64, u64),

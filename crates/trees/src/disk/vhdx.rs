@@ -1,4 +1,4 @@
-//! VHDX images (MS-VHDX): a table of blocks that may lie anywhere, found by tables of regions and of metadata.
+//! VHDX images (MS-VHDX): a table of blocks that may be anywhere, found by tables of regions and of metadata.
 
 use super::table::{Table, from_blocks};
 use crate::ReadAt;

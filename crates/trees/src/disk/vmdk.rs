@@ -185,7 +185,7 @@ struct Pieced {
 /// Opens an image by its description, from the files beside it.
 ///
 /// # Errors
-/// When a file is not there, or lies elsewhere.
+/// When a file is not there, or is elsewhere.
 pub(crate) fn open_described(text: &dyn ReadAt, beside: Option<&Path>) -> io::Result<Arc<dyn ReadAt>> {
     let length = usize::try_from(text.len()).unwrap_or(usize::MAX).min(DESCRIPTION);
     let text = String::from_utf8_lossy(&text.exactly(0, length)?).into_owned();

@@ -4,7 +4,7 @@ use super::{Inode, damaged};
 use crate::num::{le16, le32, le64};
 use std::io;
 
-/// In an entry that begins no extent: a number of blocks stands there, and no distance.
+/// In an entry that begins no extent: a number of blocks is there, and no distance.
 pub(super) const IS_COUNT: u32 = 1 << 11;
 
 /// The index of a packed file.
@@ -42,7 +42,7 @@ impl Map<'_> {
         piece.ok_or_else(|| damaged("an index is cut off"))
     }
 
-    /// What the index says of a cluster, and where the pack of entries that it lies in ends.
+    /// What the index says of a cluster, and where the pack of entries that it is in ends.
     pub(super) fn entry(&self, index: &[u8], number: u64, all: u64) -> io::Result<(Entry, u64)> {
         if self.inode.layout == 1 {
             // Eight bytes lie between the header and the first entry.
@@ -139,6 +139,6 @@ pub(super) struct Entry {
     pub(super) kind: u8,
     pub(super) offset: u32,
     pub(super) block: u32,
-    /// Blocks of the extent that begins here; 0 where nothing tells.
+    /// Blocks of the extent that begins here; 0 if not recorded.
     pub(super) blocks: u64,
 }

@@ -14,7 +14,7 @@ use std::io::{self, ErrorKind};
 use std::sync::{Arc, OnceLock};
 use unpack::unpack;
 
-/// Where the superblock lies.
+/// Where the superblock is.
 const SUPER: usize = 1024;
 /// Bytes that one packed extent may hold.
 const EXTENT_LIMIT: u64 = 16 << 20;
@@ -46,7 +46,7 @@ pub(crate) struct Erofs {
     meta: u64,
     root: u64,
     built_at: i64,
-    /// The inode that fragments lie in.
+    /// The inode that fragments are in.
     packed: Option<u64>,
     extents: Cache<(u64, u64), Arc<Vec<u8>>>,
     /// The extents of the inode of the fragments, once they were asked for.
@@ -57,7 +57,7 @@ impl Erofs {
     /// Opens an image.
     ///
     /// # Errors
-    /// When it is damaged, lies on several devices, or uses what is not known.
+    /// When it is damaged, is on several devices, or uses what is not known.
     pub(crate) fn open(device: Box<dyn ReadAt>) -> io::Result<(Arc<dyn Tree>, Option<String>)> {
         // Padded LZ4, settings of packings, chunks, second heads and devices, tails in inodes, fragments, prefixes of attributes.
         const KNOWN: u32 = 0x7f;
@@ -369,7 +369,7 @@ pub(crate) struct Extent {
 enum Held {
     /// As it is, from a place of the image on.
     Plain(u64),
-    /// As it is in one block, but begun inside it: what does not fit before its end stands at its begin.
+    /// As it is in one block, but begun inside it: what does not fit before its end is at its begin.
     Turned { at: u64, turned: u64, stored: u64 },
     /// Packed.
     Packed { at: u64, stored: u64, algorithm: u8 },

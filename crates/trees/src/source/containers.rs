@@ -11,7 +11,7 @@ use std::sync::Arc;
 
 /// Bytes of a list or manifest.
 const JSON_LIMIT: u64 = 16 << 20;
-/// Lists of manifests that lie inside one another.
+/// Lists of manifests that are inside one another.
 const DEPTH: usize = 4;
 /// Layers of an image.
 const LAYERS: usize = 512;
@@ -81,7 +81,7 @@ fn of_layout(tree: &dyn Tree, index: &Value, remarks: &mut Vec<String>) -> Resul
     Err(damaged("its manifests nest too deeply"))
 }
 
-/// Where what a descriptor names lies.
+/// Where what a descriptor names is.
 fn blob(descriptor: &Value) -> Result<String, SourceError> {
     let digest = descriptor.get("digest").and_then(Value::as_str).and_then(|digest| digest.split_once(':'));
     let is_plain = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_alphanumeric());

@@ -1,4 +1,4 @@
-//! What a disk holds: the file systems of its partitions and volumes, and whatever else lies in them.
+//! What a disk holds: the file systems of its partitions and volumes, and whatever else is in them.
 
 use super::disks::Opened;
 use super::file_systems::{FileSystem, Purpose};
@@ -48,7 +48,7 @@ impl Contents {
         Self { volumes: vec![volume], ..Self::default() }
     }
 
-    /// What lies on a partition; what is wrong with it is told if nothing else is a root.
+    /// What is on a partition; what is wrong with it is told if nothing else is a root.
     pub(super) fn add_partition(&mut self, disk: &Arc<dyn ReadAt>, partition: Partition, nesting: &Nesting) {
         let number = partition.number;
         let window = partition.of(disk).map_err(SourceError::from);

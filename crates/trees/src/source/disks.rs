@@ -16,7 +16,7 @@ pub(crate) enum Opened {
     Volumes(Vec<(String, Arc<dyn ReadAt>)>),
 }
 
-/// Makes a disk, or volumes, of the bytes of a file; of what lies in a folder, other files beside it may belong to it.
+/// Makes a disk, or volumes, of the bytes of a file; of what is in a folder, other files beside it may belong to it.
 type Opener = fn(Arc<dyn ReadAt>, Option<&Path>) -> io::Result<Opened>;
 
 /// A disk or volume in a format of its own: how it is known, and how it is opened.

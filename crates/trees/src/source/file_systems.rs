@@ -13,7 +13,7 @@ use std::sync::Arc;
 /// What a file system is made for: how an install is looked for in it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Purpose {
-    /// The file system of a whole medium: installs lie in images on it.
+    /// The file system of a whole medium: installs are in images on it.
     Medium,
     /// Images on media: each is a root, or a layer over one.
     Image,

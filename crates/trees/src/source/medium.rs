@@ -193,7 +193,7 @@ fn images(tree: &dyn Tree, said: &mut Vec<String>) -> Vec<PathBuf> {
 const ASIDE: &[&str] = &["live", "installer", "no-languages", "enhanced-secureboot"];
 
 /// The layers of a folder that make up the install: where names say what stands on what (`minimal`, `minimal.standard`), the
-/// longest chain without what is only for the live session or a language; else the root, with what lies beside it in the
+/// longest chain without what is only for the live session or a language; else the root, with what is beside it in the
 /// order of the names.
 fn stack(layers: &[Layer]) -> Option<Vec<Layer>> {
     let stem =

@@ -1,4 +1,4 @@
-//! What is this file? From an archive, an image or a virtual disk to the root of an install inside it, whatever lies between.
+//! What is this file? From an archive, an image or a virtual disk to the root of an install inside it, whatever is between.
 
 mod containers;
 mod contents;
@@ -28,13 +28,13 @@ use std::sync::Arc;
 pub struct Source {
     /// Its root.
     pub tree: Box<dyn Tree>,
-    /// Whether it lies on a medium that it is started or installed from, as against the disk of a machine or an archive.
+    /// Whether it is on a medium that it is started or installed from, as against the disk of a machine or an archive.
     pub is_medium: bool,
-    /// The layers of the medium that it is made of, the lowest one first; or the one image that it lies in.
+    /// The layers of the medium that it is made of, the lowest one first; or the one image that it is in.
     pub layers: Vec<PathBuf>,
     /// The profile that the layers make up, where the medium has several: the last word of the last layer's name.
     pub profile: Option<String>,
-    /// Lists of packages that lie beside the layers, by the names that media give them, with their content.
+    /// Lists of packages that are beside the layers, by the names that media give them, with their content.
     pub lists: Vec<(PathBuf, Vec<u8>)>,
     /// What should be known: an unclean file system, an archive that breaks off.
     pub remarks: Vec<String>,
@@ -47,7 +47,7 @@ pub struct Source {
 pub struct Opening {
     /// The root to take of a disk with several: a partition's number or label, `vg/lv`, a subvolume's path, a deployment.
     pub root: Option<String>,
-    /// The folder that the file lies in: an image may be made of several files.
+    /// The folder that the file is in: an image may be made of several files.
     pub beside: Option<PathBuf>,
 }
 
@@ -74,7 +74,7 @@ impl Opening {
         Ok(source)
     }
 
-    /// Opens a folder that is no root by itself: the layout of a container's image, or the file system that deployments of OSTree lie on.
+    /// Opens a folder that is no root by itself: the layout of a container's image, or the file system that deployments of OSTree are on.
     /// `None` where it is neither.
     ///
     /// # Errors
@@ -347,7 +347,7 @@ fn unsupported(what: &str) -> SourceError {
     SourceError::Unsupported(format!("contains {what}, which is not supported: {KIT}"))
 }
 
-/// How far an image lies inside others, and how many were opened in all: files of an image may all be one and the same, and
+/// How far an image is inside others, and how many were opened in all: files of an image may all be one and the same, and
 /// each hold the next.
 #[derive(Clone, Default)]
 pub(crate) struct Nesting {

@@ -1,4 +1,4 @@
-//! A root whose folders lie on several file systems of one disk, put together as its own table says (fstab(5)).
+//! A root whose folders are on several file systems of one disk, put together as its own table says (fstab(5)).
 
 use crate::disk::Partition;
 use crate::path::{Step, resolve};
@@ -8,7 +8,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-/// Where the table stands.
+/// Where the table is.
 const TABLE: &str = "etc/fstab";
 /// Bytes that it may have: 1 MiB.
 const TABLE_LIMIT: u64 = 1 << 20;
@@ -25,7 +25,7 @@ pub(crate) struct Volume {
     /// In hexadecimal digits with hyphens, lower case.
     pub(crate) uuid: String,
     pub(crate) label: String,
-    /// Where it lies.
+    /// Where it is.
     pub(crate) partition: Partition,
     /// Its subvolumes, the top first; none where the file system has no such thing.
     pub(crate) subvolumes: Vec<Subvolume>,
@@ -43,7 +43,7 @@ pub(crate) struct Subvolume {
 }
 
 impl Subvolume {
-    /// Whether it is the one that all others lie in.
+    /// Whether it is the one that all others are in.
     pub(crate) fn is_top(&self) -> bool {
         self.path.as_os_str().is_empty()
     }
@@ -162,7 +162,7 @@ impl Volume {
 }
 
 /// The root's own line, and lines of the table for folders that readers look into; swap, what is made of memory, and what
-/// lies elsewhere are none.
+/// is elsewhere are none.
 fn table(root: &dyn Tree) -> (Option<Line>, Vec<Line>) {
     const READ: &[&str] = &["usr", "var", "opt", "home", "etc", "boot", "srv", "root", "nix", "gnu"];
     let mut content = Vec::new();
@@ -203,7 +203,7 @@ fn table(root: &dyn Tree) -> (Option<Line>, Vec<Line>) {
     (of_root, lines)
 }
 
-/// Blanks stand in the table as `\040` and `\011`.
+/// Blanks are in the table as `\040` and `\011`.
 fn unescaped(word: &str) -> String {
     word.replace("\\040", " ").replace("\\011", "\t")
 }

@@ -61,7 +61,7 @@ pub(crate) fn head_of(bytes: &dyn ReadAt) -> io::Result<Vec<u8>> {
     Ok(head)
 }
 
-/// Whether bytes stand at a place of a head.
+/// Whether bytes are at a place of a head.
 pub(crate) fn stands_at(head: &[u8], place: usize, magic: &[u8]) -> bool {
     head.get(place..).is_some_and(|rest| rest.starts_with(magic))
 }

@@ -18,7 +18,7 @@ pub struct Root {
     pub name: String,
     /// What it says that it is: `PRETTY_NAME` of os-release; empty where it says nothing.
     pub title: String,
-    /// Bytes of the partition or volume that it lies on.
+    /// Bytes of the partition or volume that it is on.
     pub bytes: u64,
 }
 

@@ -13,7 +13,7 @@ const NONE: u32 = u32::MAX;
 const COUNT_LIMIT: u32 = 1000;
 const NAME_LIMIT: u16 = 256;
 const VALUE_LIMIT: u32 = 64 << 10;
-/// The value lies elsewhere, and eight bytes say where.
+/// The value is elsewhere, and eight bytes say where.
 const ELSEWHERE: u16 = 0x100;
 
 /// Whether the attributes of that number make a folder opaque.

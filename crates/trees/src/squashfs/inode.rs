@@ -32,7 +32,7 @@ pub(super) enum Content {
     Whiteout,
 }
 
-/// Where the blocks of a file lie.
+/// Where the blocks of a file are.
 #[derive(Debug)]
 pub(super) struct Blocks {
     pub(super) size: u64,
@@ -48,7 +48,7 @@ pub(super) struct Blocks {
 struct Whole {
     /// Offset in the image and stored size; a stored size of 0 is a block of zeros.
     known: Vec<(u64, u32)>,
-    /// Where the next one lies in the image.
+    /// Where the next one is in the image.
     at: u64,
     /// Where the table says how long it is.
     here: Here,

@@ -25,7 +25,7 @@ pub(super) fn pointer_of(list: u64, number: u32) -> u64 {
     list.saturating_add(u64::from(number / 512).saturating_mul(8))
 }
 
-/// Where an entry of 16 bytes lies in its block of 512.
+/// Where an entry of 16 bytes is in its block of 512.
 pub(super) fn offset_of(number: u32) -> u16 {
     u16::try_from(number % 512).unwrap_or_default().saturating_mul(16)
 }
@@ -66,7 +66,7 @@ impl Shared {
         })
     }
 
-    /// The block of a file or of file ends that lies at an offset of the image; `stored` is its size as tables state it.
+    /// The block of a file or of file ends that is at an offset of the image; `stored` is its size as tables state it.
     pub(super) fn data_block(&self, at: u64, stored: u32) -> io::Result<Arc<Vec<u8>>> {
         self.pieces.get_or(at, || {
             let length = stored & 0x00ff_ffff;

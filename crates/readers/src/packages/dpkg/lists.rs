@@ -1,4 +1,4 @@
-//! File lists: `info/NAME.list`, or `info/NAME:ARCH.list` for packages that may stand there for several architectures.
+//! File lists: `info/NAME.list`, or `info/NAME:ARCH.list` for packages that may be there for several architectures.
 
 use super::unread;
 use crate::packages::{Owners, WantedPaths, each_folder};

@@ -133,7 +133,7 @@ fn words(value: &[u8]) -> Vec<Text> {
     value.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty()).map(text).collect()
 }
 
-/// The path of a key, or that the key stands in the file itself.
+/// The path of a key, or that the key is in the file itself.
 fn key_of(value: &str) -> Option<Text> {
     let first = value.lines().next().unwrap_or_default().trim();
     filled(if value.contains("BEGIN PGP") { EMBEDDED_KEY.into() } else { first.into() })

@@ -32,7 +32,7 @@ impl<'a> Record<'a> {
         Some(rest[..end.unwrap_or(rest.len())].trim_ascii_end())
     }
 
-    /// The next key and the line it stands in; what is left of the values before it is passed by.
+    /// The next key and the line it is in; what is left of the values before it is passed by.
     pub(super) fn next_key(&mut self) -> Option<(&'a str, u32)> {
         while self.next_value().is_some() {}
         loop {

@@ -7,7 +7,7 @@ use smallvec::smallvec;
 use std::str::SplitWhitespace;
 use tally_core::model::{Alternatives, Dependency, Text, VersionOp};
 
-/// Groups that may stand inside one another.
+/// Groups that may be inside one another.
 const DEPTH_LIMIT: usize = 32;
 
 /// What a specification asks for under some switches.

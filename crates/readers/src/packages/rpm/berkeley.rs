@@ -97,7 +97,7 @@ impl Hash<'_> {
         }
     }
 
-    /// A value that lies in a chain of pages of its own.
+    /// A value that is in a chain of pages of its own.
     fn long_value(&mut self, first: u32, length: u32) -> Result<Vec<u8>, &'static str> {
         if u64::from(length) > BLOB_LIMIT.min(self.file.len()) {
             return Err("begins a value longer than the file");

@@ -34,7 +34,7 @@ pub(super) mod tag {
 /// Bytes of an entry of the index.
 const ENTRY: usize = 16;
 
-/// A header, checked as a whole: what its index says lies inside it.
+/// A header, checked as a whole: what its index says is inside it.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Header<'a> {
     index: &'a [u8],
@@ -66,7 +66,7 @@ impl<'a> Header<'a> {
         }
     }
 
-    /// The entry of a tag. What is added at installation stands behind the rest in no order, so nothing is sorted here.
+    /// The entry of a tag. What is added at installation is behind the rest in no order, so nothing is sorted here.
     fn entry(&self, tag: u32) -> Option<Entry> {
         let found = self.index.chunks_exact(ENTRY).find(|entry| number(entry, 0..4) == Some(tag))?;
         Some(Entry {

@@ -30,7 +30,7 @@ const BLOB_LIMIT: u64 = 64 << 20;
 /// Problems of one database that are named.
 const PROBLEMS: usize = 100;
 
-/// Folders of the database: where it lies today, where it lay before, where image-based systems have it.
+/// Folders of the database: where it is today, where it was before, where image-based systems have it.
 const FOLDERS: &[&str] = &["usr/lib/sysimage/rpm", "var/lib/rpm", "usr/share/rpm"];
 
 /// Where an image-based system keeps the database of the image that it was started from, once packages are layered on it.
@@ -74,7 +74,7 @@ impl RpmDatabase {
     }
 
     /// Calls `visit` with the header of each package, or with what is wrong with one. Keys that packages are signed with
-    /// stand among them, and are left out.
+    /// are among them, and are left out.
     fn each(&self, tree: &dyn Tree, visit: &mut dyn FnMut(Result<Header<'_>, String>)) -> Result<(), String> {
         let mut decoded =
             |blob: Result<&[u8], String>| match blob.and_then(|b| Header::parse(b).map_err(Into::into)) {

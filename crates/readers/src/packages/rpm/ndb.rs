@@ -1,4 +1,4 @@
-//! `Packages.db`: rpm's own format, little-endian. Slots name where the blob of each package lies, in blocks of 16 bytes.
+//! `Packages.db`: rpm's own format, little-endian. Slots name where the blob of each package is, in blocks of 16 bytes.
 
 use super::{BLOB_LIMIT, Visit};
 use tally_trees::num::le32;

@@ -130,7 +130,7 @@ fn rich(text: &str) -> Vec<Alternatives> {
     inner.split(" and ").filter_map(plain).map(|one| smallvec![one]).collect()
 }
 
-/// Leaves out of what packages provide the symbols of libraries, unless somebody here needs just them, and their own names.
+/// Leaves out of what packages provide the symbols of libraries, unless someone here needs just them, and their own names.
 pub(super) fn leave_what_nobody_asks(packages: &mut [Package]) {
     let asked: FxHashSet<Text> = packages
         .iter()

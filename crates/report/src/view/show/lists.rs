@@ -110,7 +110,7 @@ pub(super) fn defaults(tally: &Tally, roles: &Roles) -> Document {
     document
 }
 
-/// What is asked besides, where there is an answer: types of a role that one app opens in one line.
+/// What is also asked, where there is an answer: types of a role that one app opens in one line.
 fn further_defaults(tally: &Tally, roles: &Roles, besides: &[&DefaultChoice], document: &mut Document) {
     let mut lines: Vec<(&str, Vec<&str>, String)> = Vec::new();
     // What opens it as it opens any text is no answer worth a line.

@@ -63,7 +63,7 @@ pub(super) fn account(tally: &Tally) -> Vec<Weight> {
     all
 }
 
-/// Programs that came in the same packages: they weigh together, and nothing tells one from another.
+/// Programs that came in the same packages: they weigh together, and nothing distinguishes them.
 struct Together<'t> {
     programs: Vec<&'t Application>,
     /// The packages, each with how many it is and weighs together with what accompanies it.
@@ -82,7 +82,7 @@ impl Together<'_> {
         }
     }
 
-    /// The menu that most of them stand in; of several such the first.
+    /// The menu that most of them are in; of several such the first.
     fn menu(&self) -> Menu {
         let count = |menu: &Menu| self.programs.iter().filter(|program| program.menu == *menu).count();
         let best = Menu::ALL.iter().copied().rev().max_by_key(count);

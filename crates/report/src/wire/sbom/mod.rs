@@ -62,7 +62,7 @@ fn items<'a>(graph: &Graph<'a>, distro_id: &str) -> Vec<Item<'a>> {
         .collect()
 }
 
-/// An address that may stand where a standard asks for one.
+/// An address that may be where a standard asks for one.
 fn address(text: &str) -> Option<&str> {
     let plain =
         |c: char| c.is_ascii_graphic() && !matches!(c, '"' | '<' | '>' | '\\' | '^' | '`' | '{' | '|' | '}');

@@ -45,7 +45,7 @@ pub(super) fn blob(item: &Item<'_>) -> Vec<u8> {
     blob
 }
 
-/// A key that packages are signed with: it stands among the packages, and is none.
+/// A key that packages are signed with: it is among the packages, and is none.
 pub(super) fn key() -> Vec<u8> {
     let (mut index, mut data) = (Vec::new(), Vec::new());
     for (tag, text) in
