@@ -39,6 +39,11 @@ impl dyn ReadAt + '_ {
     }
 }
 
+/// What is missing of something that states more bytes than are there: a download that was not finished.
+pub(crate) fn cut_off(there: u64, stated: u64) -> Option<String> {
+    (stated > there).then(|| format!("it is cut off: {there} of {stated} bytes are there"))
+}
+
 /// A file or a block device; its length is what it was when it was opened.
 pub struct OnDisk {
     pub(crate) file: File,

@@ -1,7 +1,8 @@
 //! ext2, ext3 and ext4 file systems, read by the crate `ext4-view` on threads of their own: its view of a file system may not
 //! move between threads, and a tree is asked by many. Each thread has a view of its own, and whoever is free takes the next job.
 
-use crate::num::le16;
+use crate::bytes::cut_off;
+use crate::num::{le16, le32};
 use crate::path::{Step, resolve};
 use crate::{Entry, LIMITS, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind, shielded};
 use ext4_view::{DirEntry, Ext4, Ext4Error, Ext4Read, File, FileType, Metadata};
@@ -34,6 +35,14 @@ pub(crate) fn unclean(head: &[u8]) -> Option<&'static str> {
         );
     }
     (le16(head, 1024 + 58) & IN_ORDER == 0).then_some("it was not unmounted, or has errors")
+}
+
+/// What is missing of a file system that is longer than its bytes: `s_blocks_count` times the size of its blocks.
+pub(crate) fn cut(head: &[u8], there: u64) -> Option<String> {
+    const WIDE: u32 = 0x80;
+    let high = if le32(head, 1024 + 96) & WIDE == 0 { 0 } else { u64::from(le32(head, 1024 + 336)) };
+    let blocks = high << 32 | u64::from(le32(head, 1024 + 4));
+    cut_off(there, blocks.saturating_mul(1024 << le32(head, 1024 + 24).min(6)))
 }
 
 /// What the file system's head calls it: its UUID, lower case with hyphens, and its label.

@@ -1,5 +1,6 @@
 //! ISO 9660 images (ECMA-119), with the names of Rock Ridge (SUSP and RRIP 1.12) or Joliet.
 
+use crate::bytes::cut_off;
 use crate::listed::{Listed, Stamp};
 use crate::num::le32;
 use crate::zisofs::{Stated, Zisofs};
@@ -49,14 +50,19 @@ pub fn iso(image: Arc<dyn ReadAt>) -> io::Result<Box<dyn Tree>> {
     Ok(Box::new(open(image)?.0))
 }
 
+/// The name of the volume, as its first descriptor has it; `head` has the first 34 KiB.
+pub(crate) fn volume_name(head: &[u8]) -> String {
+    let name = head.get(0x8028..0x8048).unwrap_or_default();
+    String::from_utf8_lossy(name).trim_end_matches([' ', '\0']).to_owned()
+}
+
 /// Reads all folders of an image; files are read when they are asked for.
 /// The second value says what is missing of an image that is shorter than it says.
 pub(crate) fn open(image: Arc<dyn ReadAt>) -> io::Result<(Listed, Option<String>)> {
     let (primary, joliet) = descriptors(image.as_ref())?;
     let joliet = joliet.as_deref();
     let stated = sectors(le32(&primary, 80));
-    let cut =
-        (stated > image.len()).then(|| format!("it is cut off: {} of {stated} bytes are there", image.len()));
+    let cut = cut_off(image.len(), stated);
     let root = record(&primary[156..190]).ok_or_else(|| damaged("it has no root"))?;
     let rock_ridge = rock_ridge(image.as_ref(), &root);
     let (names, root) = match (rock_ridge, joliet) {

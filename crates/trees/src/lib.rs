@@ -19,6 +19,7 @@ mod disk;
 mod erofs;
 mod error;
 mod ext4;
+mod fat;
 mod folder;
 mod inodes;
 mod iso;

@@ -1,6 +1,7 @@
 //! XFS file systems, versions 4 and 5 (XFS Algorithms & Data Structures, 3rd edition). Inodes are found by their numbers, folders are
 //! read by their blocks of data alone, files by their extents or the tree of them.
 
+use crate::bytes::cut_off;
 use crate::inodes::{Content, Filled, InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
 use crate::num::{be16, be32, be64, uuid_text};
 use crate::{Node, ReadAt, Tree};
@@ -100,9 +101,7 @@ impl Xfs {
         }
         let mut remarks = Vec::new();
         let stated = be64(&sb, 8).saturating_mul(found.block);
-        if stated > found.device.len() {
-            remarks.push(format!("it is cut off: {} of {stated} bytes are there", found.device.len()));
-        }
+        remarks.extend(cut_off(found.device.len(), stated));
         if is_v5 && features & REPAIR != 0 {
             remarks.push("its file system is not clean: it says that it needs repair".to_owned());
         }

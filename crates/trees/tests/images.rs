@@ -9,17 +9,19 @@ use tally_trees::{NodeKind, OnDisk, Opening, ReadAt, RootBecause, Source, Source
 
 const DEEP: &str = "usr/share/A long name that no short one can stand for/deep/er/and/deeper/than/eight/levels/of/folders/Ünïcode.txt";
 
+/// An image with its name.
+macro_rules! image {
+    ($name:literal) => {
+        (
+            $name,
+            unpack_file(include_bytes!(concat!("fixtures/images/", $name, ".zst")).to_vec(), 64 << 20)
+                .unwrap(),
+        )
+    };
+}
+
 /// The images, by name.
 fn images() -> Vec<(&'static str, Vec<u8>)> {
-    macro_rules! image {
-        ($name:literal) => {
-            (
-                $name,
-                unpack_file(include_bytes!(concat!("fixtures/images/", $name, ".zst")).to_vec(), 64 << 20)
-                    .unwrap(),
-            )
-        };
-    }
     vec![
         image!("rr.iso"),
         image!("joliet.iso"),
@@ -186,6 +188,56 @@ fn logical_volumes_are_called_by_their_group_and_a_plain_folder_has_no_choice() 
 }
 
 #[test]
+fn of_a_stick_with_several_media_the_one_that_is_named_is_taken() {
+    let (_, bytes) = image!("stick.img");
+    let bytes: Arc<dyn ReadAt> = Arc::new(Arc::<[u8]>::from(bytes));
+    let asked =
+        |root: Option<&str>| Opening { root: root.map(str::to_owned), beside: None }.of(Arc::clone(&bytes));
+    let Err(SourceError::Ambiguous(roots)) = asked(None) else { panic!("two media are on it") };
+    let long = "Media that are started from here/saltmarsh-5.0-reedbed-full.amd64.iso";
+    let mut names: Vec<&str> = roots.iter().map(|root| root.name.as_str()).collect();
+    names.sort_unstable();
+    assert_eq!(names, ["LAYERS.ISO", long], "{roots:?}");
+    assert!(roots.iter().all(|root| !root.title.is_empty() && root.bytes > 300_000), "{roots:?}");
+    for name in [long, "saltmarsh-5.0-reedbed-full.amd64.iso"] {
+        let source = asked(Some(name)).unwrap();
+        assert!(source.tree.exists(DEEP), "a file in many pieces, behind a long name");
+        let chosen = source.root.unwrap();
+        assert_eq!((chosen.because, chosen.others.len()), (RootBecause::Asked, 1));
+    }
+    assert_eq!(asked(Some("LAYERS.ISO")).unwrap().profile.as_deref(), Some("standard"));
+    let said = asked(Some("other.iso")).err().unwrap().to_string();
+    assert!(said.contains("no root `other.iso`") && said.contains("`LAYERS.ISO`"), "{said}");
+}
+
+#[test]
+fn of_two_partitions_with_usr_alone_the_boot_entry_names_one() {
+    let (_, bytes) = image!("usr.img");
+    let source = open(bytes.clone()).unwrap();
+    let chosen = source.root.unwrap();
+    assert_eq!((chosen.root.name.as_str(), chosen.because), ("3", RootBecause::BootEntry));
+    assert_eq!(chosen.others[0].title, "Saltmarsh a");
+    let told = source.tree.read("etc/os-release").unwrap();
+    assert!(String::from_utf8(told).unwrap().contains("Saltmarsh b"));
+    assert!(source.tree.exists("lib/os-release") && source.remarks[0].starts_with("`/usr` is all"));
+    let opening = Opening { root: Some("usr-a".into()), beside: None };
+    let bytes: Arc<[u8]> = bytes[..48 << 20].into();
+    let cut = opening.of(Arc::new(bytes)).unwrap();
+    assert_eq!(cut.root.unwrap().root.title, "Saltmarsh a");
+    let said = cut.remarks.join("; ");
+    assert_eq!(said.matches("cut off: 50331648 of").count(), 1, "{said}");
+}
+
+#[test]
+fn a_disk_and_its_file_system_say_what_is_missing() {
+    let (_, part) = image!("part.ext4");
+    let keep = part.len() - 4096;
+    let source = open(part[..keep].to_vec()).unwrap();
+    let said = source.remarks.join("; ");
+    assert!(said.contains(&format!("cut off: {keep} of {} bytes", part.len())), "{said}");
+}
+
+#[test]
 fn an_image_of_several_files_is_read_from_those_beside_it_and_from_nowhere_else() {
     let (_, part) = images().into_iter().find(|(name, _)| *name == "part.ext4").unwrap();
     let folder = tempfile::tempdir().unwrap();
@@ -247,7 +299,7 @@ proptest! {
 
     #[test]
     fn damage_never_stops_us(seed in any::<u64>(), flips in 1_usize..60, cut in 0.2..1.0_f64) {
-        for (_, mut bytes) in images() {
+        for (_, mut bytes) in images().into_iter().chain([image!("stick.img")]) {
             let mut state = seed | 1;
             let mut next = || {
                 state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);

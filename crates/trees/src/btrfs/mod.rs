@@ -3,6 +3,7 @@
 
 mod view;
 
+use crate::bytes::cut_off;
 use crate::cache::Cache;
 use crate::inodes::InodeTree;
 use crate::num::{le16, le32, le64, uuid_text};
@@ -143,9 +144,7 @@ impl Btrfs {
             );
         }
         let total = le64(&sb, 112);
-        if total > device.len() {
-            remarks.push(format!("it is cut off: {} of {total} bytes are there", device.len()));
-        }
+        remarks.extend(cut_off(device.len(), total));
         let mut fsid = [0; 16];
         fsid.copy_from_slice(&sb[32..48]);
         // Where trees have a UUID of their own.

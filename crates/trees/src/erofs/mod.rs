@@ -5,6 +5,7 @@ mod index;
 mod unpack;
 
 use crate::bytes::copy_from;
+use crate::bytes::cut_off;
 use crate::cache::Cache;
 use crate::inodes::{Content, Filled, InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
 use crate::num::{le16, le32, le64, uuid_text};
@@ -73,8 +74,7 @@ impl Erofs {
             return Err(damaged("its blocks have a size that none may have"));
         }
         let stated = u64::from(le32(&sb, 36)) << block_log;
-        let cut = (stated > device.len())
-            .then(|| format!("it is cut off: {} of {stated} bytes are there", device.len()));
+        let cut = cut_off(device.len(), stated);
         let found = Self {
             device,
             block_log,

@@ -3,12 +3,12 @@
 use super::disks::Opened;
 use super::file_systems::{FileSystem, Purpose};
 use super::medium::medium;
-use super::mounts::Volume;
-use super::probe::{FileFormat, head_of};
-use super::roots::{self, NoChoice};
-use super::{Nesting, Source, SourceError, disk_of, opened};
+use super::mounts::{USR, Volume};
+use super::probe::{FileFormat, head_of, is_root};
+use super::roots::{self, ChosenRoot, NoChoice, Root, RootBecause};
+use super::{Nesting, Source, SourceError, disk_of, named_roots, opened};
 use crate::disk::Partition;
-use crate::{ReadAt, Tree};
+use crate::{ReadAt, Tree, iso};
 use std::sync::Arc;
 
 /// What a file system is called that is all there is.
@@ -23,6 +23,8 @@ pub(super) struct Contents {
     /// What each is that is no root, or can't be read.
     said: Vec<String>,
     remarks: Vec<String>,
+    /// What is missing of a disk whose partitions end behind its end.
+    pub(super) cut: Option<String>,
 }
 
 impl Contents {
@@ -82,9 +84,15 @@ impl Contents {
     ) -> Result<(), SourceError> {
         let head = head_of(bytes.as_ref())?;
         match FileFormat::of(&head) {
-            Some(FileFormat::FileSystem(format)) if format.purpose == Purpose::Disk => {
+            Some(FileFormat::FileSystem(format)) if format.purpose != Purpose::Medium => {
                 nesting.open()?;
-                let FileSystem { tree, uuid, label, remarks, subvolumes } = opened(format, bytes, &head)?;
+                let FileSystem { tree, uuid, label, remarks, subvolumes } =
+                    opened(format, Arc::clone(&bytes), &head)?;
+                // An image that holds the image of a root is a medium; a disk may have a root in one.
+                let is_own = is_root(tree.as_ref()) || tree.exists(USR);
+                if format.purpose == Purpose::Image && !is_own {
+                    return self.add_source(Source::inside(bytes, &nesting.deeper()?)?);
+                }
                 self.remarks.extend(remarks);
                 self.volumes.push(Volume {
                     name: name.to_owned(),
@@ -123,6 +131,12 @@ impl Contents {
     /// The install: the root that is chosen, with the others in the folders that its table names; what the others are is told when none
     /// is a root.
     pub(super) fn source(mut self, nesting: &Nesting) -> Result<Source, SourceError> {
+        if let Some(cut) = self.cut.take() {
+            // What is missing of the disk is missing of its last partition: once is enough.
+            self.remarks.retain(|remark| !remark.starts_with("it is cut off"));
+            self.said.insert(0, cut.clone());
+            self.remarks.push(cut);
+        }
         let chosen = roots::choose(&self.volumes, nesting.asked.as_deref());
         match chosen {
             Ok((tree, chosen, missing)) => {
@@ -140,13 +154,36 @@ impl Contents {
 
     /// Where no volume is a root: an image in a partition, or on a stick's file system.
     fn otherwise(mut self, nesting: &Nesting) -> Result<Source, SourceError> {
+        let mut media: Vec<(Root, Arc<dyn ReadAt>)> =
+            self.volumes.iter().flat_map(|volume| media_on(volume.tree.as_ref())).collect();
+        let roots = |media: &[(Root, _)]| media.iter().map(|(root, _)| root.clone()).collect::<Vec<_>>();
+        if let Some(asked) = nesting.asked.as_deref().filter(|_| !media.is_empty()) {
+            let is = |root: &Root| root.name == asked || root.name.rsplit('/').next() == Some(asked);
+            let Some(at) = media.iter().position(|(root, _)| is(root)) else {
+                return Err(SourceError::NoSuchRoot { asked: asked.to_owned(), roots: roots(&media) });
+            };
+            let (root, bytes) = media.remove(at);
+            return on_medium(bytes, (root, RootBecause::Asked), roots(&media), nesting);
+        }
         if let Some(source) = self.inside.take() {
             return Ok(source);
         }
         let on_stick = |volume: &Volume| medium(Arc::clone(&volume.tree), &nesting.deeper().ok()?).ok();
         if let Some(mut source) = self.volumes.iter().find_map(on_stick) {
             source.remarks.extend(self.remarks);
+            if !media.is_empty() {
+                let named = named_roots(&roots(&media));
+                source.remarks.push(format!("images of other media are on it: {named}"));
+            }
             return Ok(source);
+        }
+        match media.len() {
+            0 => {}
+            1 => {
+                let (root, bytes) = media.remove(0);
+                return on_medium(bytes, (root, RootBecause::Only), Vec::new(), nesting);
+            }
+            _ => return Err(SourceError::Ambiguous(roots(&media))),
         }
         let no_root = self.volumes.iter().map(|volume| match volume.name.as_str() {
             WHOLE => "its file system contains no root".to_owned(),
@@ -159,4 +196,35 @@ impl Contents {
             false => self.said.join("; "),
         }))
     }
+}
+
+/// How deep a stick is searched for images of media, and how many of them are looked at.
+const MEDIA_DEPTH: usize = 3;
+const MOST_MEDIA: usize = 256;
+
+/// Images of media on the file system of a stick, by path: several may be started from one stick.
+fn media_on(tree: &dyn Tree) -> Vec<(Root, Arc<dyn ReadAt>)> {
+    let files = tree.files_below("", MEDIA_DEPTH).into_iter();
+    let named = files.filter(|(path, _)| path.extension().is_some_and(|end| end.eq_ignore_ascii_case("iso")));
+    named
+        .take(MOST_MEDIA)
+        .filter_map(|(path, _)| {
+            let bytes: Arc<dyn ReadAt> = Arc::from(tree.open(&path).ok()?);
+            let head = head_of(bytes.as_ref()).ok()?;
+            let title = iso::begins(&head).then(|| iso::volume_name(&head))?;
+            let name = path.to_string_lossy().into_owned();
+            Some((Root { name, title, bytes: bytes.len() }, bytes))
+        })
+        .collect()
+}
+
+/// The install on an image of a medium that is on a stick.
+fn on_medium(
+    bytes: Arc<dyn ReadAt>,
+    (root, because): (Root, RootBecause),
+    others: Vec<Root>,
+    nesting: &Nesting,
+) -> Result<Source, SourceError> {
+    let source = Source::inside(bytes, &nesting.deeper()?.without_choice())?;
+    Ok(Source { root: Some(ChosenRoot { root, because, others }), ..source })
 }

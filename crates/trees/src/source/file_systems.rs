@@ -5,6 +5,7 @@ use super::mounts::Subvolume;
 use super::probe::stands_at;
 use crate::btrfs::{self, Btrfs};
 use crate::erofs::{self, Erofs};
+use crate::fat::{self, Fat};
 use crate::xfs::{self, Xfs};
 use crate::{ReadAt, Squashfs, Tree, ext4, iso};
 use std::io;
@@ -82,8 +83,9 @@ pub(crate) const FILE_SYSTEMS: &[FileSystemFormat] = &[
         open: Some(|bytes, head| {
             let remark = ext4::unclean(head).map(|why| format!("its file system is not clean: {why}"));
             let (uuid, label) = ext4::names(head);
+            let remarks = remark.into_iter().chain(ext4::cut(head, bytes.len())).collect();
             let tree = Arc::new(ext4::FileSystem::open(Box::new(bytes))?);
-            Ok(FileSystem { uuid, label, ..FileSystem::of(tree, remark) })
+            Ok(FileSystem { uuid, label, remarks, ..FileSystem::of(tree, None) })
         }),
     },
     FileSystemFormat {
@@ -141,12 +143,30 @@ pub(crate) const FILE_SYSTEMS: &[FileSystemFormat] = &[
     FileSystemFormat {
         name: "a FAT file system",
         purpose: Purpose::Disk,
-        // Its first sector ends as one with a table of partitions does: the text tells it.
-        begins: |head| {
-            stands_at(head, 82, b"FAT32   ")
-                || stands_at(head, 54, b"FAT16   ")
-                || stands_at(head, 54, b"FAT12   ")
-        },
+        begins: fat::begins,
+        open: Some(|bytes, head| {
+            let (uuid, label) = fat::names(head);
+            let (tree, cut) = Fat::open(Box::new(bytes))?;
+            Ok(FileSystem { uuid, label, ..FileSystem::of(tree, cut) })
+        }),
+    },
+    FileSystemFormat {
+        name: "a UDF image",
+        purpose: Purpose::Medium,
+        begins: |head| stands_at(head, 0x8001, b"BEA01"),
+        open: None,
+    },
+    FileSystemFormat {
+        name: "an exFAT file system",
+        purpose: Purpose::Disk,
+        begins: |head| stands_at(head, 3, b"EXFAT   "),
+        open: None,
+    },
+    FileSystemFormat {
+        name: "a ZFS pool",
+        purpose: Purpose::Disk,
+        // The list of names and values in the first label, in XDR; its first name is always the same.
+        begins: |head| stands_at(head, 0x4000, &[1]) && stands_at(head, 0x4018, b"version"),
         open: None,
     },
     FileSystemFormat {

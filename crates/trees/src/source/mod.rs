@@ -9,7 +9,7 @@ mod mounts;
 mod probe;
 mod roots;
 
-use crate::bytes::OnDisk;
+use crate::bytes::{OnDisk, cut_off};
 use crate::{LIMITS, NodeKind, ReadAt, Tree, archive, disk, shielded};
 use contents::Contents;
 use disks::{DiskFormat, Opened};
@@ -288,7 +288,10 @@ impl Source {
             },
             FileFormat::PartitionTable => {
                 let mut contents = Contents::default();
-                for partition in disk::partitions(bytes.as_ref()) {
+                let partitions = disk::partitions(bytes.as_ref());
+                let ends = partitions.iter().map(|one| one.start.saturating_add(one.length));
+                contents.cut = cut_off(bytes.len(), ends.max().unwrap_or_default());
+                for partition in partitions {
                     contents.add_partition(&bytes, partition, nesting);
                 }
                 contents.source(nesting)
@@ -374,6 +377,11 @@ impl Nesting {
             return Err(SourceError::Unsupported(format!("nests deeper than {} images", LIMITS.nesting)));
         }
         Ok(Self { depth, ..self.clone() })
+    }
+
+    /// The same, for what was chosen already: there is nothing more to ask for in it.
+    pub(crate) fn without_choice(self) -> Self {
+        Self { asked: None, ..self }
     }
 
     /// Counts one more image.

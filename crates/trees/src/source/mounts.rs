@@ -2,7 +2,7 @@
 
 use crate::disk::Partition;
 use crate::path::{Step, resolve};
-use crate::{Entry, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind};
+use crate::{Entry, MemoryTree, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind};
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -10,6 +10,8 @@ use std::sync::Arc;
 
 /// Where the table is.
 const TABLE: &str = "etc/fstab";
+/// What says that a file system holds `/usr` alone.
+pub(crate) const USR: &str = "lib/os-release";
 /// Bytes that it may have: 1 MiB.
 const TABLE_LIMIT: u64 = 1 << 20;
 /// File systems that one root may have.
@@ -161,6 +163,15 @@ impl Volume {
     }
 }
 
+/// The root of an image that is swapped as a whole, of which `/usr` alone is a partition: what is elsewhere is made when it starts.
+pub(crate) fn usr_alone(usr: Arc<dyn Tree>) -> Arc<dyn Tree> {
+    let merged = ["bin", "sbin", "lib", "lib64"].into_iter().filter(|name| usr.exists(name));
+    let root =
+        merged.fold(MemoryTree::new().folder("usr"), |root, name| root.link(name, format!("usr/{name}")));
+    let root = root.link("etc/os-release", "../usr/lib/os-release");
+    Arc::new(Mounts { root: Arc::new(root), mounts: vec![(PathBuf::from("usr"), usr)] })
+}
+
 /// The root's own line, and lines of the table for folders that readers look into; swap, what is made of memory, and what
 /// is elsewhere are none.
 fn table(root: &dyn Tree) -> (Option<Line>, Vec<Line>) {
@@ -277,7 +288,6 @@ impl Tree for Mounts {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::MemoryTree;
 
     const FSTAB: &str = "# <what> <where>\nUUID=ROOT / ext4 defaults 0 1\nUUID=0a-1b /var ext4 defaults 0 2\n\
         LABEL=programs /usr ext4 ro 0 2\n/dev/disk/by-uuid/77 /var/log ext4 defaults 0 2\nUUID=gone /home ext4 defaults 0 2\n\

@@ -1,6 +1,6 @@
 //! Which root of a disk is the install: all that could be are collected, and one is taken only where something says so.
 
-use super::mounts::{Subvolume, Volume, mount_by_fstab, root_line};
+use super::mounts::{Subvolume, USR, Volume, mount_by_fstab, root_line, usr_alone};
 use super::probe::is_root;
 use crate::below::Below;
 use crate::{NodeKind, Tree};
@@ -69,6 +69,8 @@ struct Candidate<'v> {
     subvolume: Option<&'v Subvolume>,
     /// Its path below the volume, where it is a deployment.
     deployment: Option<String>,
+    /// Whether the volume holds `/usr` alone.
+    is_usr: bool,
 }
 
 impl Candidate<'_> {
@@ -101,6 +103,17 @@ pub(crate) fn choose(volumes: &[Volume], asked: Option<&str>) -> Result<Choice, 
     for volume in volumes {
         of_volume(volume, &mut candidates);
     }
+    if candidates.is_empty() {
+        let of_usr = volumes.iter().filter(|volume| volume.tree.exists(USR));
+        candidates.extend(of_usr.map(|volume| Candidate {
+            tree: usr_alone(Arc::clone(&volume.tree)),
+            names: names_of(volume),
+            volume,
+            subvolume: None,
+            deployment: None,
+            is_usr: true,
+        }));
+    }
     unique_names(&mut candidates);
     let all = |candidates: &[Candidate<'_>]| candidates.iter().map(Candidate::root).collect::<Vec<_>>();
     let (at, because) = match (asked, candidates.len()) {
@@ -124,7 +137,12 @@ pub(crate) fn choose(volumes: &[Volume], asked: Option<&str>) -> Result<Choice, 
     let mut others = all(&candidates);
     let root = others.remove(at);
     let chosen = candidates.swap_remove(at);
-    let (tree, remarks) = mount_by_fstab(chosen.tree, chosen.volume, volumes);
+    let (tree, mut remarks) = mount_by_fstab(chosen.tree, chosen.volume, volumes);
+    if chosen.is_usr {
+        remarks.push(
+            "`/usr` is all that the partition holds: what is made at the first start is not there".to_owned(),
+        );
+    }
     Ok((tree, ChosenRoot { root, because, others }, remarks))
 }
 
@@ -162,15 +180,16 @@ fn sure(volumes: &[Volume], candidates: &[Candidate<'_>]) -> Option<(usize, Root
     only(&|one| one.names_itself()).map(|at| (at, RootBecause::OwnTable))
 }
 
+/// What a volume may be asked for by: its number or name, and its labels.
+fn names_of(volume: &Volume) -> Vec<String> {
+    let labels = [&volume.label, &volume.partition.label].into_iter().filter(|label| !label.is_empty());
+    std::iter::once(&volume.name).chain(labels).cloned().collect()
+}
+
 /// All roots on a volume.
 fn of_volume<'v>(volume: &'v Volume, found: &mut Vec<Candidate<'v>>) {
-    let own_names = || {
-        let label =
-            [&volume.label, &volume.partition.label].into_iter().filter(|label| !label.is_empty()).cloned();
-        std::iter::once(volume.name.clone()).chain(label).collect::<Vec<_>>()
-    };
     if volume.subvolumes.is_empty() {
-        of_tree(volume, &volume.tree, own_names(), None, found);
+        of_tree(volume, &volume.tree, names_of(volume), None, found);
     }
     for subvolume in &volume.subvolumes {
         // A snapshot is the past of another one.
@@ -197,7 +216,7 @@ fn of_tree<'v>(
     found: &mut Vec<Candidate<'v>>,
 ) {
     let mut add = |tree: Arc<dyn Tree>, names: Vec<String>, deployment: Option<String>| {
-        found.push(Candidate { volume, tree, names, subvolume, deployment });
+        found.push(Candidate { volume, tree, names, subvolume, deployment, is_usr: false });
     };
     let deployments = deployments(tree.as_ref());
     if is_root(tree.as_ref()) && deployments.is_empty() {
@@ -252,6 +271,8 @@ fn unique_names(candidates: &mut [Candidate<'_>]) {
 struct BootEntry {
     /// `root=`, as written.
     root: String,
+    /// `mount.usr=`, or `usr=` as some initial systems have it.
+    usr: Option<String>,
     /// `subvol=` of `rootflags=`.
     subvolume: Option<String>,
     /// `ostree=`, and what it leads to.
@@ -262,12 +283,15 @@ impl BootEntry {
     /// The first words of a boot loader's file that name a root.
     fn parse(text: &str) -> Option<Self> {
         let line = text.lines().find(|line| {
-            line.split_whitespace().any(|word| word.starts_with("root=") || word.starts_with("ostree="))
+            let names = ["root=", "ostree=", "mount.usr="];
+            line.split_whitespace().any(|word| names.iter().any(|name| word.starts_with(name)))
         })?;
         let mut entry = Self::default();
         for word in line.split_whitespace() {
             if let Some(root) = word.strip_prefix("root=") {
                 root.clone_into(&mut entry.root);
+            } else if let Some(usr) = word.strip_prefix("mount.usr=").or_else(|| word.strip_prefix("usr=")) {
+                entry.usr = Some(usr.to_owned());
             } else if let Some(flags) = word.strip_prefix("rootflags=") {
                 entry.subvolume = flags
                     .split(',')
@@ -288,6 +312,9 @@ impl BootEntry {
             return real.is_some_and(|real| {
                 Some(real.to_string_lossy().as_ref()) == candidate.deployment.as_deref()
             });
+        }
+        if candidate.is_usr {
+            return self.usr.as_ref().is_some_and(|usr| candidate.volume.is(usr, None));
         }
         let is_volume = candidate.volume.is(&self.root, None);
         is_volume

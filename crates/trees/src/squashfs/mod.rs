@@ -9,6 +9,7 @@ mod inode;
 mod meta;
 mod unpack;
 
+use crate::bytes::cut_off;
 use crate::bytes::{by_blocks, copy_from, read_whole};
 use crate::cache::Cache;
 use crate::num::{le16, le32, le64};
@@ -101,8 +102,7 @@ impl Squashfs {
 
     /// What is missing of an image that says it is longer than it is.
     pub(crate) fn missing(head: &[u8], length: u64) -> Option<String> {
-        let stated = le64(head, 40);
-        (stated > length).then(|| format!("it is cut off: {length} of {stated} bytes are there"))
+        cut_off(length, le64(head, 40))
     }
 
     /// Whether so begins an image.
