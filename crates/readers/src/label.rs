@@ -87,6 +87,10 @@ fn os_release(path: &str, bytes: &[u8], facts: &mut LabelFacts) {
             _ => {}
         }
     }
+    // `43 (Workstation Edition)`: some name the edition where others have a code name.
+    if label.codename.as_ref().zip(label.edition.as_ref()).is_some_and(|(code, edition)| code == edition) {
+        label.codename = None;
+    }
     if label.distro.is_empty() {
         label.distro = pretty.unwrap_or_default();
     }
@@ -278,6 +282,13 @@ mod tests {
         assert_eq!(facts.label.base_id, ["fenland", "other"]);
         assert_eq!(facts.label.support_end.as_deref(), Some("2029-04-30"));
         assert_eq!(facts.unread, [Unread::at("etc/os-release", 7, "is not a `KEY=value` line")]);
+    }
+
+    #[test]
+    fn an_edition_in_brackets_is_no_code_name() {
+        let text = "NAME=Saltmarsh\nVERSION=\"5.0 (Reedbed Edition)\"\nVARIANT=\"Reedbed Edition\"\n";
+        let label = label_of(&MemoryTree::new().file("etc/os-release", text));
+        assert_eq!((label.codename, label.edition.as_deref()), (None, Some("Reedbed Edition")));
     }
 
     #[test]
