@@ -209,7 +209,9 @@ fn unquote(bytes: &[u8]) -> SmolStr {
 pub fn edition_from_packages(packages: &[Package], distro_id: &str) -> Option<SmolStr> {
     let mut best: Vec<(u8, SmolStr)> = Vec::new();
     for package in packages.iter().filter(|p| p.is_present()) {
-        let empty = package.installed_bytes.is_none_or(|bytes| bytes < 200 << 10)
+        // Kinds are not known yet.
+        let is_library = package.name.starts_with("lib") || package.section == "libs";
+        let empty = package.installed_bytes.is_none_or(|bytes| bytes < 200 << 10) && !is_library
             || package.kind == Kind::Metapackage
             || matches!(package.section.as_str(), "metapackages" | "tasks");
         if !empty {

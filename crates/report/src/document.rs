@@ -1,6 +1,7 @@
 //! A neutral document: what is said, with its meaning, and nothing of how it looks.
 
 use crate::text::{clean, shorten};
+use std::borrow::Cow;
 
 /// What a piece of text means.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, PartialOrd, Ord)]
@@ -33,8 +34,8 @@ pub struct Span {
     pub text: String,
     /// What it means.
     pub role: Role,
-    /// The section of a page that it leads to; empty for none.
-    pub to: &'static str,
+    /// What it leads to on a page: a section, or something in one; empty for nothing.
+    pub to: Cow<'static, str>,
     /// Whether only a screen shows it: the command that tells more.
     pub on_screen: bool,
 }
@@ -45,7 +46,7 @@ impl Span {
         let text = clean(text.as_ref());
         // A column takes a byte at the least, so nearly every text is told by its length alone.
         let text = if text.len() > LONGEST { shorten(&text, LONGEST) } else { text.into_owned() };
-        Self { text, role, to: "", on_screen: false }
+        Self { text, role, to: Cow::Borrowed(""), on_screen: false }
     }
 }
 
@@ -56,10 +57,10 @@ impl Span {
         Self { on_screen: true, ..self }
     }
 
-    /// The same, leading to a section where a page has it.
+    /// The same, leading to a section, or to something in one, where a page has it.
     #[must_use]
-    pub fn leads_to(self, section: &'static str) -> Self {
-        Self { to: section, ..self }
+    pub fn leads_to(self, place: impl Into<Cow<'static, str>>) -> Self {
+        Self { to: place.into(), ..self }
     }
 }
 
@@ -199,12 +200,14 @@ pub struct Table {
     pub rows: Vec<Row>,
     /// Whether a table that is too wide for the screen continues below with further columns, the first one repeated.
     pub folds: bool,
+    /// Titles of columns that a page offers to choose the rows by: few words, many rows.
+    pub filters: Vec<&'static str>,
 }
 
 impl Table {
     /// A table without rows.
     pub fn new(columns: Vec<Column>) -> Self {
-        Self { columns, rows: Vec::new(), folds: false }
+        Self { columns, rows: Vec::new(), folds: false, filters: Vec::new() }
     }
 
     /// Adds a row.
@@ -239,6 +242,16 @@ pub enum Block {
     Heading(Line),
     /// Names and what is said of them.
     Facts(Vec<Fact>),
+    /// The few figures that come first; they stand in one row where there is room.
+    Figures(Vec<Fact>),
+    /// Names and versions, in as many columns as there is room for. One without a name goes on with the one above.
+    Sheet(Vec<Fact>),
+    /// Things that a person would recognise, group by group.
+    Cards(Vec<CardGroup>),
+    /// Lines that each hold more than they say.
+    Folds(Vec<Fold>),
+    /// Sections that stand side by side where there is room.
+    Beside(Vec<Section>),
     /// Numbered lines, the weightiest first.
     Ranked(Vec<Line>),
     /// A table.
@@ -254,13 +267,56 @@ pub enum Block {
     },
 }
 
-/// A part of a page that is under a name of its own; what is long may be folded.
+/// Cards under one heading.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct CardGroup {
+    /// The heading.
+    pub title: Line,
+    /// The cards.
+    pub cards: Vec<Card>,
+}
+
+/// Something with a name that a person would recognise: a program of the menu.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Card {
+    /// Its name.
+    pub name: Span,
+    /// Its version, or what it was and is.
+    pub value: Line,
+    /// What happened to it, or how it differs from its neighbours; empty for nothing.
+    pub badge: Span,
+    /// What else is to be said.
+    pub aside: Line,
+}
+
+/// A line with what is behind it.
 #[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fold {
+    /// What leads to it on a page.
+    pub id: String,
+    /// What sort of thing it is.
+    pub sort: Span,
+    /// What it is about.
+    pub name: Span,
+    /// Its figures, each with its unit.
+    pub figures: Vec<Span>,
+    /// How much it weighs beside the others, from -1000 to 1000.
+    pub share: i16,
+    /// What is behind it; nothing where the line says it all.
+    pub inside: Vec<Line>,
+}
+
+/// A part of a page that is under a name of its own; what is long may be folded.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Section {
     /// What leads to it.
     pub id: &'static str,
     /// Its heading.
     pub title: String,
+    /// What it holds, in few words.
+    pub aside: String,
+    /// The command that shows the same; empty where there is none.
+    pub command: String,
     /// Whether it is open from the beginning.
     pub open: bool,
     /// What it says.
@@ -283,7 +339,7 @@ impl Document {
             match block {
                 Block::Title { text, aside } => spans.extend(text.0.iter_mut().chain([aside])),
                 Block::Paragraph(line) | Block::Heading(line) => spans.extend(&mut line.0),
-                Block::Facts(facts) => {
+                Block::Facts(facts) | Block::Figures(facts) | Block::Sheet(facts) => {
                     for Fact { name, value, aside } in facts {
                         spans.push(name);
                         spans.extend(value.0.iter_mut().chain(&mut aside.0));
@@ -298,7 +354,26 @@ impl Document {
                         }
                     }
                 }
+                Block::Cards(groups) => {
+                    for CardGroup { title, cards } in groups {
+                        spans.extend(&mut title.0);
+                        for Card { name, value, badge, aside } in cards {
+                            spans.extend([name, badge]);
+                            spans.extend(value.0.iter_mut().chain(&mut aside.0));
+                        }
+                    }
+                }
+                Block::Folds(folds) => {
+                    for Fold { sort, name, figures, inside, .. } in folds {
+                        spans.extend([sort, name]);
+                        spans
+                            .extend(figures.iter_mut().chain(inside.iter_mut().flat_map(|line| &mut line.0)));
+                    }
+                }
                 Block::Section(section) => blocks.extend(&mut section.blocks),
+                Block::Beside(sections) => {
+                    blocks.extend(sections.iter_mut().flat_map(|section| &mut section.blocks));
+                }
                 Block::Picture { .. } => {}
             }
         }

@@ -15,7 +15,8 @@ mod wire;
 pub mod words;
 
 pub use document::{
-    Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Section, Shrink, Span, Table,
+    Align, Block, Card, CardGroup, Cell, Column, Document, Fact, Fold, Line, Role, Row, Section, Shrink,
+    Span, Table,
 };
 pub use render::{Format, RenderError, RenderOptions, render};
 pub use style::{Colour, Palette, Theme};

@@ -9,7 +9,7 @@ use serde_json::{Value, json};
 use tally_core::grid::{GridRules, Likeness, grid};
 use tally_core::model::Tally;
 use tally_report::chart::Size;
-use tally_report::publish::{Knowledge, Report};
+use tally_report::publish::{Knowledge, NotesForm, Report};
 use tally_report::{
     CompareView, CompareWhat, Format, Palette, RenderOptions, ShowView, ShowWhat, Theme, render,
 };
@@ -167,7 +167,7 @@ proptest! {
             Report::of_editions(&[&old, &new], &grid, &knowledge).unwrap(),
         ];
         for report in reports {
-            for (form, text) in [("page", report.html()), ("notes", report.markdown()), ("text", report.plain())] {
+            for (form, text) in [("page", report.html()), ("notes", report.markdown(NotesForm::default())), ("text", report.plain(NotesForm { short: true, timestamps: false }))] {
                 let at = text.find(ESCAPE).map(|at| text[..at].chars().rev().take(60).collect::<String>());
                 prop_assert_eq!(at, None, "the {} speaks to the terminal", form);
                 prop_assert!(!text.trim().is_empty(), "the {} is empty", form);

@@ -120,7 +120,7 @@ fn parts_are_told_by_what_happened_to_them() {
         said(with(old.clone()), with(new.clone())),
         [
             ("part-replaced".into(), "Sound server: Freshet 1.1 replaces Ebbtone 14.2".into()),
-            ("part-downgraded".into(), "Graphics stack: Mesa 24.1 → 23.0, a downgrade".into()),
+            ("part-downgraded".into(), "Graphics stack: Mesa 24.1 → 23.0, an older version".into()),
         ],
         "versions are key figures, and no headlines"
     );

@@ -23,7 +23,11 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
         }
         Subject::Program(name) => thing(tally, name, AskFor::Program, expect),
         Subject::Package(pattern) => packages(tally, pattern, expect),
-        Subject::Role(role) => opener(tally, expect, |choice| choice.role == *role),
+        Subject::Role(role) => {
+            let held = |choice: &DefaultChoice| choice.holder(&tally.defaults).is_some();
+            let is_held = tally.defaults.iter().any(|choice| choice.role == *role && held(choice));
+            opener(tally, expect, |choice| choice.role == *role && (!is_held || held(choice)))
+        }
         Subject::Opens(asked) => opener(tally, expect, |choice| choice.asked == *asked),
         Subject::Part(part) => of_part(tally, part, expect),
         Subject::Kind(kind) => of_kind(tally, *kind, asked),

@@ -148,6 +148,12 @@ pub struct Totals {
     pub applications: BTreeMap<ApplicationChangeKind, u32>,
     /// Applications without any change.
     pub same_applications: u32,
+    /// Startup items on the old side that are started.
+    #[serde(default)]
+    pub old_startup: u32,
+    /// Startup items on the new side that are started.
+    #[serde(default)]
+    pub new_startup: u32,
     /// Bytes on disk of the old side's packages.
     pub old_bytes: u64,
     /// Bytes on disk of the new side's packages.
@@ -197,6 +203,8 @@ impl Totals {
             new_applications: count(new.applications.len()),
             applications: by_application,
             same_applications: count(old.applications.len() - gone - changed_applications),
+            old_startup: count(started(old)),
+            new_startup: count(started(new)),
             old_bytes: old.installed_bytes(),
             new_bytes: new.installed_bytes(),
             decisions: 0,
@@ -215,6 +223,10 @@ impl Totals {
     pub fn applications_of(&self, change: ApplicationChangeKind) -> u32 {
         self.applications.get(&change).copied().unwrap_or(0)
     }
+}
+
+fn started(tally: &Tally) -> usize {
+    tally.startup.iter().filter(|item| item.enabled).count()
 }
 
 fn count(n: usize) -> u32 {

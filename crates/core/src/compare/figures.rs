@@ -59,7 +59,7 @@ fn session(old: &Tally, new: &Tally) -> Option<KeyFigure> {
 
 /// The application that has a role, with its version.
 fn holder(tally: &Tally, role: &str) -> Option<Filling> {
-    let id = tally.defaults.iter().find(|choice| choice.role == role)?.application.as_ref()?;
+    let id = tally.defaults.iter().find(|choice| choice.role == role)?.holder(&tally.defaults)?;
     let (name, version) = tally.holder(id);
     Some(Filling { name: name.into(), version: version.map(Text::from) })
 }

@@ -7,7 +7,7 @@ use super::{
     Weight,
 };
 use crate::knowledge::{Agents, PartRules, Roles, Scores};
-use crate::model::{Delivery, Kind, Menu, System, Tally, Text};
+use crate::model::{AgentPurpose, Delivery, Kind, Menu, PackageRef, System, Tally, Text};
 use crate::version::Step;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
@@ -206,7 +206,8 @@ impl<'a> HeadlineBuilder<'a> {
         for choice in self.new.defaults.iter().filter(|choice| !choice.also) {
             let score = self.rules.scores.role(&choice.role);
             let told_by_version = self.rules.scores.is_told_by_version(&choice.role);
-            let Some(id) = choice.application.as_deref().filter(|_| told_by_version) else { continue };
+            let holder = choice.holder(&self.new.defaults).filter(|_| told_by_version);
+            let Some(id) = holder.map(Text::as_str) else { continue };
             let major = |change: &&ApplicationChange| {
                 change.id == id
                     && change.change == ApplicationChangeKind::Updated
@@ -252,11 +253,13 @@ impl<'a> HeadlineBuilder<'a> {
     }
 
     fn parts(&mut self) {
+        // Between distributions of different ages older versions are no news: the key figures tell them.
+        let is_one_distro = self.old.label.distro_id == self.new.label.distro_id;
         for change in &self.comparison.parts {
             let score = self.rules.scores.part(&change.part);
             let rule = match (change.change, change.step) {
                 (PartChangeKind::Replaced, _) => "part-replaced",
-                (PartChangeKind::Downgraded, _) => "part-downgraded",
+                (PartChangeKind::Downgraded, _) if is_one_distro => "part-downgraded",
                 (PartChangeKind::Added, _) if score > 0 && self.is_alone(change) => "part-new",
                 (PartChangeKind::Removed, _) if score > 0 && self.is_alone(change) => "part-gone",
                 _ => continue,
@@ -440,16 +443,31 @@ impl<'a> HeadlineBuilder<'a> {
             self.add("repository-added", 0, change.inherited, news, format!("repository:{}", change.name));
         }
         let mut plain: Vec<Text> = Vec::new();
+        // What one package starts for one purpose is one thing.
+        type Agent<'c> = ((Option<PackageRef>, AgentPurpose), &'c ListChange, Vec<Text>);
+        let mut agents: Vec<Agent<'_>> = Vec::new();
         for change in self.comparison.startup.iter().filter(added) {
             let stem = change.name.split(['.', ' ']).next().unwrap_or_default();
             match self.rules.agents.does(stem) {
                 Some(purpose) => {
-                    let news = News::AgentAdded { name: stem.into(), purpose };
-                    self.add("agent-added", 0, change.inherited, news, format!("startup:{}", change.name));
+                    let started = self.new.startup.iter().find(|item| item.name == change.name);
+                    let package = started.and_then(|item| item.package.clone());
+                    let name = Text::from(stem.trim_end_matches('@'));
+                    match agents
+                        .iter_mut()
+                        .find(|one| package.is_some() && one.0 == (package.clone(), purpose))
+                    {
+                        Some((_, _, names)) => names.push(name),
+                        None => agents.push(((package, purpose), change, vec![name])),
+                    }
                 }
                 None if change.inherited != Some(true) => plain.push(stem.trim_end_matches('@').into()),
                 None => {}
             }
+        }
+        for ((_, purpose), change, names) in agents {
+            let news = News::AgentAdded { names, purpose };
+            self.add("agent-added", 0, change.inherited, news, format!("startup:{}", change.name));
         }
         plain.sort_unstable();
         plain.dedup();

@@ -21,12 +21,15 @@ pub(super) fn defaults(
         if earlier.is_not_recorded() || choice.is_not_recorded() {
             continue;
         }
-        let change = match (&earlier.application, &choice.application) {
+        let (was, is) = (earlier.holder(old), choice.holder(new));
+        let change = match (was, is) {
             (None, None) => continue,
             (Some(a), Some(b)) if same(a, b) && earlier.sure && !choice.sure => DefaultChangeKind::Ambiguous,
             (Some(a), Some(b)) if same(a, b) => continue,
             (None, Some(_)) => DefaultChangeKind::Filled,
-            (Some(_), None) if !choice.candidates.is_empty() => DefaultChangeKind::Ambiguous,
+            (Some(_), None) if choice.application.is_none() && !choice.candidates.is_empty() => {
+                DefaultChangeKind::Ambiguous
+            }
             (Some(_), None) => DefaultChangeKind::Lost,
             (Some(holder), Some(_)) if !stays(holder) => DefaultChangeKind::Replaced,
             _ => DefaultChangeKind::Switched,
@@ -36,8 +39,8 @@ pub(super) fn defaults(
             role: choice.role.clone(),
             asked: choice.asked.clone(),
             also: choice.also,
-            old: earlier.application.clone(),
-            new: choice.application.clone(),
+            old: was.cloned(),
+            new: is.cloned(),
             sure: choice.sure,
             decided: choice.decided.clone(),
             inherited: None,

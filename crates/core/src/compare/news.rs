@@ -165,11 +165,11 @@ pub enum News {
         /// Its name.
         repository: Text,
     },
-    /// A program that starts by itself and reports to its makers.
+    /// Programs of one package that start by themselves and report to their makers.
     AgentAdded {
-        /// Its name.
-        name: Text,
-        /// What it does.
+        /// Their names.
+        names: Vec<Text>,
+        /// What they do.
         purpose: AgentPurpose,
     },
     /// Programs that start by themselves now.

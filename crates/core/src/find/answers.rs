@@ -159,7 +159,8 @@ fn filled(tally: &Tally, part: &str) -> Vec<Filled> {
 
 fn of_role(tally: &Tally, role: &str, noun: &str) -> Option<Answer> {
     let choice = tally.defaults.iter().find(|choice| choice.role == role)?;
-    let app = choice.application.as_ref().map(|id| {
+    let holder = choice.holder(&tally.defaults);
+    let app = holder.map(|id| {
         let (name, version) = tally.holder(id);
         let delivered =
             tally.applications.iter().find(|one| one.id == *id).and_then(|one| one.delivered.first());

@@ -211,17 +211,15 @@ impl Rows<'_> {
                 if choices().next().is_none() && !tally.defaults.is_empty() {
                     return Cell::of(CellState::NotRecorded);
                 }
-                let Some(choice) = choices().find(|choice| choice.application.is_some()) else {
-                    return if choices()
-                        .any(|choice| !choice.candidates.is_empty() || choice.is_not_recorded())
-                    {
-                        Cell::of(CellState::Ambiguous)
-                    } else {
-                        Cell::no()
+                let holder = |choice: &'_ DefaultChoice| choice.holder(&tally.defaults).cloned();
+                let Some((choice, id)) = choices().find_map(|choice| Some((choice, holder(choice)?))) else {
+                    let unclear = |choice: &DefaultChoice| {
+                        choice.application.is_none() && !choice.candidates.is_empty()
+                            || choice.is_not_recorded()
                     };
+                    return if choices().any(unclear) { Cell::of(CellState::Ambiguous) } else { Cell::no() };
                 };
-                let id = choice.application.as_deref().unwrap_or_default();
-                let (name, version) = tally.holder(id);
+                let (name, version) = tally.holder(&id);
                 let state = if choice.sure { CellState::Value } else { CellState::Unsure };
                 Cell { state, ..Cell::value(format!("{name} {}", version.unwrap_or_default()).trim_end()) }
             });

@@ -169,7 +169,10 @@ impl PartWay {
             };
         }
         let last = last_component(answer);
-        let stem = last.strip_suffix(".service").or_else(|| last.strip_suffix(".target")).unwrap_or(last);
+        let stem = [".service", ".target", ".plymouth"]
+            .iter()
+            .find_map(|end| last.strip_suffix(end))
+            .unwrap_or(last);
         let pattern = self.version_of.as_ref().map_or_else(|| stem.to_owned(), |p| p.replace("{}", stem));
         let own_version = (probe.kind == ProbeKind::Entries).then(|| leading_version(stem)).flatten();
         // Of several kernels the package that has the number of this one.

@@ -37,6 +37,18 @@ pub struct DefaultChoice {
 }
 
 impl DefaultChoice {
+    /// The application that does the job, of all answers of an install. What opens a type only as it opens its parent type (a
+    /// document as the archive that it is) does the job where the role asks for that type as well.
+    pub fn holder(&self, all: &[Self]) -> Option<&Text> {
+        let of_parent = match &self.decided.by {
+            DecidedBy::ParentType { parent } => {
+                all.iter().any(|choice| choice.role == self.role && choice.asked == *parent)
+            }
+            _ => true,
+        };
+        self.application.as_ref().filter(|_| of_parent)
+    }
+
     /// Whether a program that was removed since may have been the default, and nothing tells any more.
     pub fn is_not_recorded(&self) -> bool {
         self.application.is_none() && !self.sure && self.candidates.is_empty()

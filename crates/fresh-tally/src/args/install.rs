@@ -194,21 +194,36 @@ Examples:
   fresh-tally report saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full -o report
   fresh-tally report saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full --chart decisions --transparent -o decisions.png
   fresh-tally report saltmarsh-5.0-reedbed-full saltmarsh-5.0-mudflat-full --side-by-side -o editions.html
+  fresh-tally report saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full --short
+  fresh-tally report --site -o site
   fresh-tally report saltmarsh-5.0-reedbed-full --template templates -o published
   fresh-tally report saltmarsh-5.0-reedbed-full --sbom cyclonedx -o reedbed.cdx.json")]
 pub(crate) struct ReportArgs {
     /// Handles, tally files, or sources
-    #[arg(required = true, value_name = "INSTALL", add = handles())]
+    #[arg(required_unless_present = "site", value_name = "INSTALL", add = handles())]
     pub(crate) installs: Vec<String>,
+    /// Write a site of the whole shelf to the folder given with -o: an index, a page for each install, each step from one release to the
+    /// next, and the editions of each release; only what changed is written again
+    #[arg(long, conflicts_with_all = ["installs", "chart", "template", "sbom", "side_by_side", "short", "timestamps"])]
+    pub(crate) site: bool,
+    /// Address at which the site will be, for its feed and its map (sitemap.xml)
+    #[arg(long, value_name = "URL", requires = "site", value_parser = web_address)]
+    pub(crate) url: Option<String>,
     /// Put two installs side by side instead of comparing them
     #[arg(long)]
     pub(crate) side_by_side: bool,
-    /// Only this chart: kinds, menu, weight of one install; changes, decisions, releases of two; likeness, releases of more
+    /// Only this chart: choices of one install; decisions, steps, releases of two; apps, likeness, releases of more
     #[arg(long, value_name = "NAME")]
     pub(crate) chart: Option<String>,
     /// Size of chart files
     #[arg(long, value_name = "WIDTHxHEIGHT", default_value = "1920x1080")]
     pub(crate) size: Size,
+    /// Show notes of under 1000 characters, for a video's description
+    #[arg(long)]
+    pub(crate) short: bool,
+    /// Show notes with a place for the time at which a video comes to each section
+    #[arg(long, conflicts_with = "short")]
+    pub(crate) timestamps: bool,
     /// Charts with a transparent background, for video overlays
     #[arg(long)]
     pub(crate) transparent: bool,
@@ -273,3 +288,13 @@ Examples:
   fresh-tally take tally-kit.tar.gz
   ssh host sh -s -- -o - < kit.sh | fresh-tally take -")]
 pub(crate) struct KitArgs {}
+
+/// An address of the web without a query.
+fn web_address(text: &str) -> Result<String, String> {
+    let rest = text.strip_prefix("https://").or_else(|| text.strip_prefix("http://"));
+    let is_plain = |c: char| c.is_ascii_alphanumeric() || "-._~:/%[]@".contains(c);
+    match rest {
+        Some(rest) if !rest.is_empty() && rest.chars().all(is_plain) => Ok(text.to_owned()),
+        _ => Err(format!("`{text}` is not an address such as https://marsh.example/installs")),
+    }
+}

@@ -13,6 +13,7 @@ mod rules;
 mod scripts;
 mod shelf;
 mod show;
+mod site;
 mod take;
 mod trail;
 mod weigh;

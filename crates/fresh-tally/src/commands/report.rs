@@ -9,13 +9,17 @@ use std::path::Path;
 use tally_core::grid::{GridRules, Likeness, grid};
 use tally_core::model::Tally;
 use tally_report::chart::{Chart, Size};
-use tally_report::publish::{Knowledge, Report, fill};
+use tally_report::publish::{Knowledge, NotesForm, Report, fill};
 use tally_report::{Format, RenderError, Sbom, Theme};
 use tally_shelf::FolderDraft;
 
 pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, CommandError> {
     if let Some(standard) = args.sbom {
         bill_of_materials(args, standard, settings)?;
+        return Ok(Exit::Done);
+    }
+    if args.site {
+        super::site::write(args.url.as_deref(), settings)?;
         return Ok(Exit::Done);
     }
     let report = report(args, settings)?;
@@ -33,7 +37,10 @@ pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Comman
     };
     match form {
         Form::Folder(folder) => whole(&report, folder, paper, settings)?,
-        form => output::answer(&one(&report, &form, args.chart.as_deref(), paper)?, settings)?,
+        form => {
+            let notes = NotesForm { short: args.short, timestamps: args.timestamps };
+            output::answer(&one(&report, &form, notes, args.chart.as_deref(), paper)?, settings)?;
+        }
     }
     Ok(Exit::Done)
 }
@@ -47,7 +54,7 @@ fn bill_of_materials(args: &ReportArgs, standard: Sbom, settings: &Settings) -> 
 }
 
 /// What is published names the source, and not where it is on the reviewer's machine.
-fn published(mut tally: Tally) -> Tally {
+pub(super) fn published(mut tally: Tally) -> Tally {
     let name =
         Path::new(tally.taken.from.as_str()).file_name().map(|name| name.to_string_lossy().into_owned());
     if let Some(name) = name {
@@ -149,13 +156,14 @@ impl ChartStyle {
 fn one(
     report: &Report,
     form: &Form<'_>,
+    notes: NotesForm,
     chart: Option<&str>,
     paper: ChartStyle,
 ) -> Result<Vec<u8>, CommandError> {
     Ok(match form {
         Form::Text(Format::Html) => report.html().into_bytes(),
-        Form::Text(Format::Markdown) | Form::Folder(_) => report.markdown().into_bytes(),
-        Form::Text(Format::Table) => report.plain().into_bytes(),
+        Form::Text(Format::Markdown) | Form::Folder(_) => report.markdown(notes).into_bytes(),
+        Form::Text(Format::Table) => report.plain(notes).into_bytes(),
         Form::Text(Format::Csv) => csv(report.tables.first())?,
         Form::Text(Format::Json) => data(report)?,
         Form::Svg => paper.svg(asked(report, chart)?),
@@ -200,7 +208,8 @@ fn whole(report: &Report, folder: &Path, paper: ChartStyle, settings: &Settings)
         draft.add(name, &bytes).map_err(fail)
     };
     put("index.html", report.html().into_bytes())?;
-    put("show-notes.md", report.markdown().into_bytes())?;
+    put("show-notes.md", report.markdown(NotesForm::default()).into_bytes())?;
+    put("show-notes-short.md", report.markdown(NotesForm { short: true, timestamps: false }).into_bytes())?;
     put("report.json", data(report)?)?;
     for table in &report.tables {
         put(&format!("tables/{}.csv", table.0), csv(Some(table))?)?;

@@ -1,136 +1,248 @@
 //! Which figures of a result make a chart.
 
-use super::{Bar, Chart, Ink, Shape};
-use crate::document::Role;
-use crate::text::{bytes_human, bytes_signed, thousands};
+use super::{Chart, Ink, NamedColumn, Rung, Shape, Tile};
+use crate::text::{bytes_human, bytes_signed};
 use crate::view::capital;
 use crate::words;
-use std::collections::BTreeMap;
-use tally_core::compare::{Comparison, PackageChangeKind};
-use tally_core::grid::{Grid, short_names};
+use std::collections::{BTreeMap, HashMap};
+use tally_core::compare::{ApplicationChangeKind, Comparison, Decision, PartChangeKind, Section};
+use tally_core::grid::{Grid, RowGroup, short_names};
 use tally_core::knowledge::PartRules;
-use tally_core::model::{Kind, Menu, MissingFact, Tally, Text};
+use tally_core::model::{MissingFact, PackageRef, Tally, Text};
+use tally_core::version::Step;
+use tally_core::weigh::choices;
 
-/// Bars that can be told apart at a glance; the rest is one more.
-const BARS: usize = 14;
-/// Rows of a chart of versions.
+/// Steps and tiles that can be told apart at a glance; the rest is one more.
+const RUNGS: usize = 11;
+const TILES: usize = 26;
+/// Names in a column, and rows of a chart of versions or programs.
+const NAMES: usize = 18;
 const ROWS: usize = 18;
+const PROGRAMS: usize = 24;
 
-/// What one install holds: packages by kind, programs by menu, weight by kind.
+/// What one install holds: disk space by choice.
+#[allow(clippy::cast_precision_loss, reason = "areas")]
 pub fn of_install(tally: &Tally) -> Vec<Chart> {
-    let title = tally.label.title();
-    let seen = words::seen(tally.label.seen_as());
-    let mut kinds: BTreeMap<Kind, (u64, u64)> = BTreeMap::new();
-    for package in tally.present() {
-        let sum = kinds.entry(package.kind).or_default();
-        sum.0 += 1;
-        sum.1 = sum.1.saturating_add(package.installed_bytes.unwrap_or(0));
+    if tally.lacks(MissingFact::Sizes) {
+        return Vec::new();
     }
-    let mut menus: BTreeMap<Menu, u64> = BTreeMap::new();
+    let found = choices(tally);
+    let mut applications: HashMap<PackageRef, &str> = HashMap::new();
     for application in &tally.applications {
-        *menus.entry(application.menu).or_default() += 1;
+        for delivery in &application.delivered {
+            applications.entry(delivery.reference()).or_insert(&application.name);
+        }
     }
-    let plain = |n: u64| thousands(n);
-    let chart =
-        |name, what: &str, aside: String, figures: Vec<(String, u64)>, shown: &dyn Fn(u64) -> String| Chart {
-            name,
-            title: format!("{what} {title}"),
-            aside,
-            shape: Shape::Bars(bars(figures, shown)),
-        };
-    let packages = kinds.iter().map(|(kind, (n, _))| (capital(kind.name()), *n)).collect();
-    let bytes = kinds.iter().map(|(kind, (_, bytes))| (capital(kind.name()), *bytes)).collect();
-    let programs = menus.iter().map(|(menu, n)| (capital(menu.name()), *n)).collect();
-    let total: u64 = kinds.values().map(|(n, _)| *n).sum();
-    let mut charts = vec![chart(
-        "kinds",
-        "What is in",
-        format!("packages by kind, {seen}; {} in total", thousands(total)),
-        packages,
-        &plain,
-    )];
-    if !tally.lacks(MissingFact::Launchers) {
-        let aside = format!("programs by menu, {seen}; {} in total", tally.applications.len());
-        charts.push(chart("menu", "Programs of", aside, programs, &plain));
+    let tile = |name: String, bytes: u64, is_rest| Tile {
+        name,
+        value: bytes as f64,
+        shown: bytes_human(bytes),
+        is_rest,
+    };
+    let mut tiles: Vec<Tile> = found
+        .choices
+        .iter()
+        .filter(|choice| choice.bytes > 0)
+        .map(|choice| {
+            let app = applications.get(&choice.package).copied();
+            tile(app.unwrap_or(choice.package.name()).to_owned(), choice.bytes, false)
+        })
+        .collect();
+    let largest: Vec<String> = tiles.iter().take(3).map(|tile| tile.name.clone()).collect();
+    if tiles.len() > TILES {
+        let rest: f64 = tiles[TILES..].iter().map(|tile| tile.value).sum();
+        let count = tiles.len() - TILES;
+        tiles.truncate(TILES);
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a sum of bytes")]
+        tiles.push(tile(format!("{count} other choices"), rest as u64, true));
     }
-    if !tally.lacks(MissingFact::Sizes) {
-        let aside = format!("on disk by kind, {seen}; {} in total", bytes_human(tally.installed_bytes()));
-        charts.push(chart("weight", "Disk space of", aside, bytes, &bytes_human));
+    for (name, (_, bytes)) in [("needed by several", found.shared), ("not explained", found.unexplained)] {
+        if bytes > 0 {
+            tiles.push(tile(name.to_owned(), bytes, true));
+        }
     }
+    let chart = Chart {
+        name: "choices",
+        title: format!(
+            "{} take the most of {} on disk",
+            words::listed(&largest, 3),
+            bytes_human(tally.installed_bytes())
+        ),
+        aside: format!(
+            "{}, {}; what was installed explicitly, with what it alone brings",
+            tally.label.title(),
+            words::seen(tally.label.seen_as())
+        ),
+        shape: Shape::Treemap(tiles),
+    };
+    Some(chart).filter(|chart| !chart.is_empty()).into_iter().collect()
+}
+
+/// What differs between two installs: disk space by decision, and how far versions moved.
+pub fn of_comparison(comparison: &Comparison) -> Vec<Chart> {
+    let (_, old, new) = crate::view::side_by_side(&comparison.old, &comparison.new);
+    let seen = crate::view::both_seen(&comparison.old, &comparison.new);
+    let aside = format!("{}; {seen}", crate::view::change_title(&comparison.old, &comparison.new));
+    let mut charts = Vec::new();
+    if !comparison.not_recorded.has(Section::Sizes) {
+        charts.push(by_decision(comparison, (&old, &new), aside.clone()));
+    }
+    charts.push(by_step(comparison, aside));
     charts.retain(|chart| !chart.is_empty());
     charts
 }
 
-/// The largest figures first, the smallest together as one.
+/// Disk space from the old side to the new one, by decision.
 #[allow(clippy::cast_precision_loss, reason = "lengths of bars")]
-fn bars(mut figures: Vec<(String, u64)>, shown: &dyn Fn(u64) -> String) -> Vec<Bar> {
-    figures.retain(|(_, figure)| *figure > 0);
-    figures.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
-    if figures.len() > BARS {
-        let rest = figures.split_off(BARS - 1);
-        let sum = rest.iter().map(|(_, figure)| *figure).fold(0, u64::saturating_add);
-        figures.push((format!("{} others", rest.len()), sum));
-    }
-    let bar = |(name, figure): (String, u64)| Bar {
-        name,
-        value: figure as f64,
-        shown: shown(figure),
+fn by_decision(comparison: &Comparison, (old, new): (&str, &str), aside: String) -> Chart {
+    let totals = &comparison.totals;
+    let (was, is) = (totals.old_bytes as f64, totals.new_bytes as f64);
+    let sum = |name: &str, bytes: u64| Rung {
+        name: name.to_owned(),
+        from: 0.0,
+        to: bytes as f64,
+        shown: bytes_human(bytes),
         ink: Ink::Plain,
     };
-    figures.into_iter().map(bar).collect()
+    let mut rungs = vec![sum(old, totals.old_bytes)];
+    let mut at = was;
+    let mut step = |name: String, delta: i64| {
+        let from = at;
+        at = (at + delta as f64).max(0.0);
+        let ink = if delta > 0 { Ink::Came } else { Ink::Went };
+        rungs.push(Rung { name, from, to: at, shown: bytes_signed(delta), ink });
+    };
+    let weighty: Vec<&Decision> = comparison.decisions.iter().filter(|one| one.bytes_delta != 0).collect();
+    let (first, rest) = weighty.split_at(RUNGS.min(weighty.len()));
+    for decision in first {
+        step(words::decision_title(decision), decision.bytes_delta);
+    }
+    let more: i64 = rest.iter().map(|one| one.bytes_delta).sum();
+    if more != 0 {
+        step(format!("{} smaller decisions", rest.len()), more);
+    }
+    let decided: i64 = weighty.iter().map(|one| one.bytes_delta).fold(0, i64::saturating_add);
+    let all = i64::try_from(i128::from(totals.new_bytes) - i128::from(totals.old_bytes)).unwrap_or(0);
+    let other = all.saturating_sub(decided);
+    if other != 0 {
+        step("new versions of what stays".to_owned(), other);
+    }
+    rungs.push(sum(new, totals.new_bytes));
+    let names: Vec<String> = first
+        .iter()
+        .filter(|one| (one.bytes_delta > 0) == (is > was))
+        .take(3)
+        .map(|one| words::decision_names(&one.names))
+        .collect();
+    let (was, is) = (bytes_human(totals.old_bytes), bytes_human(totals.new_bytes));
+    let verb = match totals.old_bytes.cmp(&totals.new_bytes) {
+        std::cmp::Ordering::Less => "grew",
+        std::cmp::Ordering::Greater => "shrank",
+        std::cmp::Ordering::Equal => "stayed",
+    };
+    let most = if names.is_empty() {
+        String::new()
+    } else {
+        format!(", most of all by {}", words::listed(&names, 3))
+    };
+    Chart {
+        name: "decisions",
+        title: format!("Disk space {verb} from {was} to {is}{most}"),
+        aside,
+        shape: Shape::Waterfall(rungs),
+    }
 }
 
-/// What differs between two installs: changes by kind, disk space by decision.
-#[allow(clippy::cast_precision_loss, reason = "lengths of bars")]
-pub fn of_comparison(comparison: &Comparison) -> Vec<Chart> {
-    let (shared, old, new) = crate::view::side_by_side(&comparison.old, &comparison.new);
-    let title = format!("{shared}: {old} → {new}");
-    let seen = crate::view::both_seen(&comparison.old, &comparison.new);
-    let count = |change: PackageChangeKind| comparison.totals.packages_of(change);
-    let changes: Vec<Bar> = PackageChangeKind::ALL
+/// How far versions of parts and programs moved.
+fn by_step(comparison: &Comparison, aside: String) -> Chart {
+    let mut moved: BTreeMap<Step, Vec<(String, Ink)>> = BTreeMap::new();
+    for part in &comparison.parts {
+        if let (PartChangeKind::Upgraded, Some(step), Some(name), Some(is)) =
+            (part.change, part.step, &part.new_name, &part.new_version)
+        {
+            moved.entry(step).or_default().push((format!("{name} {is}"), Ink::Changed));
+        }
+    }
+    for application in &comparison.applications {
+        if let (ApplicationChangeKind::Updated, Some(step), Some(is)) =
+            (application.change, application.step, &application.new_version)
+        {
+            moved.entry(step).or_default().push((format!("{} {is}", application.name), Ink::Came));
+        }
+    }
+    let count = |step: Step| moved.get(&step).map_or(0, Vec::len);
+    let all: usize = moved.values().map(Vec::len).sum();
+    let title =
+        format!("{} of {} new versions of parts and programs are major steps", count(Step::Major), all);
+    let columns = [Step::Major, Step::Minor, Step::Patch, Step::Other].into_iter().filter_map(|step| {
+        let names = moved.get(&step)?;
+        Some(NamedColumn {
+            title: format!("{} {}", capital(step.name()), names.len()),
+            names: names.iter().take(NAMES).cloned().collect(),
+            more: names.len().saturating_sub(NAMES),
+        })
+    });
+    let aside = format!("{aside}; squares: parts, bars: programs");
+    Chart { name: "steps", title, aside, shape: Shape::Columns(columns.collect()) }
+}
+
+/// Who has which program: those that not all have, the most common first.
+fn who_has(grid: &Grid) -> Chart {
+    let names: Vec<String> = short_names(&grid.installs).iter().map(ToString::to_string).collect();
+    let mut rows: Vec<(usize, String, Vec<Option<String>>)> = grid
+        .rows
         .iter()
-        .filter(|change| count(**change) > 0)
-        .map(|change| {
-            let (role, word) = words::package_change(*change);
-            let ink = match role {
-                Role::Came => Ink::Came,
-                Role::Went => Ink::Went,
-                _ => Ink::Changed,
+        .filter(|row| row.group == RowGroup::Programs && row.cells.iter().any(tally_core::grid::Cell::is_no))
+        .map(|row| {
+            let has = |cell: &tally_core::grid::Cell| {
+                (!cell.is_no()).then(|| cell.value.as_deref().unwrap_or("yes").to_owned())
             };
-            let n = count(*change);
-            Bar { name: capital(word), value: f64::from(n), shown: thousands(u64::from(n)), ink }
+            let cells: Vec<Option<String>> = row.cells.iter().map(has).collect();
+            (cells.iter().flatten().count(), words::row_label(&row.label).into_owned(), cells)
         })
+        .filter(|(count, ..)| *count > 0)
         .collect();
-    let mut decisions: Vec<Bar> = comparison
-        .decisions
-        .iter()
-        .filter(|decision| decision.bytes_delta != 0)
-        .take(BARS)
-        .map(|decision| Bar {
-            name: words::decision_title(decision),
-            value: decision.bytes_delta as f64,
-            shown: bytes_signed(decision.bytes_delta),
-            ink: if decision.bytes_delta > 0 { Ink::Came } else { Ink::Went },
-        })
-        .collect();
-    decisions.sort_by(|a, b| b.value.total_cmp(&a.value));
-    let same = thousands(u64::from(comparison.totals.unchanged));
-    let mut charts = vec![
-        Chart {
-            name: "changes",
-            title: title.clone(),
-            aside: format!("packages by what happened to them, {seen}; {same} are unchanged"),
-            shape: Shape::Bars(changes),
+    rows.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
+    let all = rows.len();
+    rows.truncate(PROGRAMS);
+    let shown = if all > PROGRAMS {
+        format!("the first {PROGRAMS}, the most common first")
+    } else {
+        "the most common first".to_owned()
+    };
+    let verb = if all == 1 { "is" } else { "are" };
+    let common = match grid.shared_applications {
+        0 => "no program is in all of them".to_owned(),
+        n => format!("{} more in all of them", crate::text::count_of(n, "program")),
+    };
+    Chart {
+        name: "apps",
+        title: format!(
+            "{} {verb} in some of {} installs and not in others",
+            crate::text::count_of(all as u64, "program"),
+            names.len()
+        ),
+        aside: format!("{shown}; {common}"),
+        shape: Shape::Matrix {
+            columns: names,
+            rows: rows.into_iter().map(|(_, name, cells)| (name, cells)).collect(),
         },
-        Chart {
-            name: "decisions",
-            title,
-            aside: format!("disk space of the largest decisions, {seen}"),
-            shape: Shape::Bars(decisions),
-        },
-    ];
-    charts.retain(|chart| !chart.is_empty());
-    charts
+    }
+}
+
+/// The two that are most alike, of three and more.
+fn most_alike(grid: &Grid, names: &[Text]) -> Option<String> {
+    let pairs = (0..names.len()).flat_map(|a| (a + 1..names.len()).map(move |b| (a, b)));
+    let share =
+        |(a, b): &(usize, usize)| grid.alike.get(*a).and_then(|row| row.get(*b)).copied().unwrap_or(0.0);
+    let (a, b) = pairs.max_by(|one, other| share(one).total_cmp(&share(other)))?;
+    let what = crate::view::likeness_by(grid.alike_by);
+    Some(format!(
+        "{} and {} are most alike: they share {:.0}% of their {what}",
+        names[a],
+        names[b],
+        share(&(a, b)) * 100.0
+    ))
 }
 
 /// How alike installs are.
@@ -139,7 +251,7 @@ pub fn of_grid(grid: &Grid) -> Vec<Chart> {
     let order = &grid.side_by_side;
     let chart = Chart {
         name: "likeness",
-        title: format!("How alike {} installs are", names.len()),
+        title: most_alike(grid, &names).unwrap_or_default(),
         aside: format!("share of {} that both have, in percent", crate::view::likeness_by(grid.alike_by)),
         shape: Shape::Likeness {
             names: order.iter().filter_map(|at| names.get(*at)).map(ToString::to_string).collect(),
@@ -150,7 +262,7 @@ pub fn of_grid(grid: &Grid) -> Vec<Chart> {
                 .collect(),
         },
     };
-    Some(chart).filter(|chart| !chart.is_empty()).into_iter().collect()
+    [who_has(grid), chart].into_iter().filter(|chart| !chart.is_empty()).collect()
 }
 
 /// Versions of parts and programs through releases, given oldest first; what changed most often is first.

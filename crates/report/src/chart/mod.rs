@@ -15,16 +15,15 @@ pub use data::{of_comparison, of_grid, of_install, of_releases};
 pub use scene::{Anchor, Item, Scene};
 
 use crate::style::Theme;
-use crate::view::capital;
 
 /// A picture of figures.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Chart {
-    /// Stable name: `kinds`, `menu`, `weight`, `changes`, `decisions`, `likeness`, `releases`.
+    /// Stable name: `choices` of an install; `decisions`, `steps`, `releases` of two; `apps`, `likeness`, `releases` of more.
     pub name: &'static str,
-    /// What is shown, of what.
+    /// What it says, as a sentence.
     pub title: String,
-    /// The unit, and what to know.
+    /// Of what, in which unit, and what to know.
     pub aside: String,
     /// The figures.
     pub shape: Shape,
@@ -33,8 +32,19 @@ pub struct Chart {
 /// How figures are shown.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Shape {
-    /// A bar for each, from one line; those below zero go to the left.
-    Bars(Vec<Bar>),
+    /// From one sum to another, step by step.
+    Waterfall(Vec<Rung>),
+    /// What a sum is made of.
+    Treemap(Vec<Tile>),
+    /// Names in columns.
+    Columns(Vec<NamedColumn>),
+    /// Who has what.
+    Matrix {
+        /// The installs.
+        columns: Vec<String>,
+        /// A name, and its version in each install; nothing where it is not there.
+        rows: Vec<(String, Vec<Option<String>>)>,
+    },
     /// How alike each two are, from 0 to 1.
     Likeness {
         /// The installs, in the order of rows and columns.
@@ -51,17 +61,43 @@ pub enum Shape {
     },
 }
 
-/// A figure.
+/// A step from one sum to another.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Bar {
+pub struct Rung {
     /// What it is of.
     pub name: String,
-    /// How long.
-    pub value: f64,
-    /// The figure in words, with its unit where that is not the same for all.
+    /// The sum before it; 0 for a sum itself.
+    pub from: f64,
+    /// The sum after it.
+    pub to: f64,
+    /// The figure in words, with its unit.
     pub shown: String,
-    /// What it means.
+    /// What it means; [`Ink::Plain`] is a sum.
     pub ink: Ink,
+}
+
+/// A share of a sum.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Tile {
+    /// What it is of.
+    pub name: String,
+    /// How large.
+    pub value: f64,
+    /// The figure in words, with its unit.
+    pub shown: String,
+    /// Whether it stands for all that has no tile of its own.
+    pub is_rest: bool,
+}
+
+/// A column of names.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NamedColumn {
+    /// What they have in common.
+    pub title: String,
+    /// The names, with what they mean.
+    pub names: Vec<(String, Ink)>,
+    /// How many more there are.
+    pub more: usize,
 }
 
 /// Pixels of a picture.
@@ -105,7 +141,10 @@ impl Chart {
     /// Whether there is anything to see.
     pub fn is_empty(&self) -> bool {
         match &self.shape {
-            Shape::Bars(bars) => bars.is_empty(),
+            Shape::Waterfall(rungs) => rungs.len() < 3,
+            Shape::Treemap(tiles) => tiles.len() < 2,
+            Shape::Columns(columns) => columns.iter().all(|column| column.names.is_empty()),
+            Shape::Matrix { columns, rows } => rows.is_empty() || columns.len() < 2,
             Shape::Likeness { names, .. } => names.len() < 2,
             Shape::Releases { rows, columns } => rows.is_empty() || columns.len() < 2,
         }
@@ -117,11 +156,11 @@ impl Chart {
         svg::document(&scene, theme, transparent)
     }
 
-    /// The chart as part of a page, in the colours of the page, as high as its figures need.
+    /// The chart as part of a page, in the colours of the page, as high as its figures need: once for where there is room, once for a phone.
     pub fn inline(&self) -> String {
-        // The page says whose figures they are.
-        let shown = Self { title: capital(&self.aside), aside: String::new(), ..self.clone() };
-        svg::inline(&layout::draw(&shown, layout::page_size(&shown)))
+        let drawn =
+            |width| svg::inline(&layout::draw(self, layout::page_size(self, width)), width == layout::NARROW);
+        [layout::WIDE, layout::NARROW].map(drawn).concat()
     }
 
     /// The chart as a PNG.
@@ -140,14 +179,40 @@ mod tests {
 
     fn shape() -> impl Strategy<Value = Shape> {
         let name = || "\\PC{0,60}";
-        let bar = (name(), -1e12..1e12_f64).prop_map(|(name, value)| Bar {
+        let value = || 0.0..1e12_f64;
+        let rung = (name(), value(), value()).prop_map(|(name, from, to)| Rung {
+            name,
+            from,
+            to,
+            shown: format!("{:.0}", to - from),
+            ink: Ink::Came,
+        });
+        let tile = (name(), value(), any::<bool>()).prop_map(|(name, value, is_rest)| Tile {
             name,
             value,
             shown: format!("{value:.0}"),
-            ink: Ink::Came,
+            is_rest,
         });
+        let column =
+            (name(), prop::collection::vec(name(), 0..20), 0..9_usize).prop_map(|(title, names, more)| {
+                NamedColumn {
+                    title,
+                    names: names.into_iter().map(|name| (name, Ink::Changed)).collect(),
+                    more,
+                }
+            });
         prop_oneof![
-            prop::collection::vec(bar, 1..40).prop_map(Shape::Bars),
+            prop::collection::vec(rung, 1..16).prop_map(Shape::Waterfall),
+            prop::collection::vec(tile, 1..40).prop_map(Shape::Treemap),
+            prop::collection::vec(column, 1..5).prop_map(Shape::Columns),
+            (prop::collection::vec(name(), 2..50), prop::collection::vec((name(), any::<bool>()), 1..30))
+                .prop_map(|(columns, rows)| Shape::Matrix {
+                    rows: rows
+                        .into_iter()
+                        .map(|(name, has)| (name, vec![has.then(|| "1.2".to_owned()); columns.len()]))
+                        .collect(),
+                    columns,
+                }),
             (prop::collection::vec(name(), 2..50), 0.0..1.0_f64).prop_map(|(names, share)| Shape::Likeness {
                 alike: vec![vec![share; names.len()]; names.len()],
                 names,
@@ -199,12 +264,13 @@ mod tests {
 
     #[test]
     fn a_picture_is_drawn_with_its_letters() {
-        let bars = vec![Bar { name: "Inkcap".into(), value: 3.0, shown: "3".into(), ink: Ink::Plain }];
+        let rungs =
+            vec![Rung { name: "Inkcap".into(), from: 0.0, to: 3.0, shown: "3".into(), ink: Ink::Plain }];
         let chart = |name: &str| Chart {
             name: "any",
             title: name.into(),
             aside: String::new(),
-            shape: Shape::Bars(bars.clone()),
+            shape: Shape::Waterfall(rungs.clone()),
         };
         let size = Size { width: 400, height: 300 };
         let drawn = |name: &str, transparent| chart(name).png(size, Theme::Light, transparent).unwrap();

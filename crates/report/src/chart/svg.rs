@@ -21,9 +21,10 @@ pub(super) fn document(scene: &Scene, theme: Theme, transparent: bool) -> String
 }
 
 /// An element of a page.
-pub(super) fn inline(scene: &Scene) -> String {
+pub(super) fn inline(scene: &Scene, is_narrow: bool) -> String {
     let Scene { width, height, .. } = scene;
-    let mut out = format!("<svg viewBox=\"0 0 {width} {height}\" role=\"img\" class=\"chart\">\n");
+    let class_of = if is_narrow { "chart narrow" } else { "chart" };
+    let mut out = format!("<svg viewBox=\"0 0 {width} {height}\" role=\"img\" class=\"{class_of}\">\n");
     describe(scene, &mut out);
     items(scene, &class, &mut out);
     out.push_str("</svg>\n");

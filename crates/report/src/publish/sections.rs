@@ -1,8 +1,8 @@
-//! From views to the sections of a page and of show notes.
+//! From views to the sections of a page.
 
-use super::{origin, section};
+use super::origin;
 use crate::chart::Chart;
-use crate::document::{Block, Document};
+use crate::document::{Block, Document, Section};
 use crate::text::clean;
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::Tally;
@@ -18,80 +18,58 @@ pub struct Knowledge<'a> {
     pub command: &'a str,
 }
 
-/// A section in the making.
-pub(super) struct Part {
-    id: &'static str,
-    title: String,
-    open: bool,
-    in_notes: bool,
-    blocks: Vec<Block>,
+/// A section, open.
+pub(super) fn open(id: &'static str, title: impl Into<String>, blocks: Vec<Block>) -> Section {
+    Section { id, title: title.into(), open: true, blocks, ..Section::default() }
 }
 
-impl Part {
-    pub(super) fn open(id: &'static str, title: impl Into<String>, blocks: Vec<Block>) -> Self {
-        Self { id, title: title.into(), open: true, in_notes: true, blocks }
-    }
-
+impl Section {
     /// Folded from the beginning.
+    #[must_use]
     pub(super) fn folded(self) -> Self {
         Self { open: false, ..self }
     }
 
-    /// Too long for show notes.
-    pub(super) fn aside(self) -> Self {
-        Self { in_notes: false, ..self }
+    /// With what it holds, in few words.
+    #[must_use]
+    pub(super) fn holds(self, aside: impl Into<String>) -> Self {
+        Self { aside: clean(&aside.into()).into_owned(), ..self }
+    }
+
+    /// With the command that shows the same.
+    #[must_use]
+    pub(super) fn by(self, command: impl Into<String>) -> Self {
+        Self { command: clean(&command.into()).into_owned(), ..self }
     }
 
     /// With a chart before what it says.
+    #[must_use]
     pub(super) fn with(mut self, charts: &[Chart], name: &str) -> Self {
-        self.blocks.splice(0..0, picture(charts, name));
+        let picture = charts
+            .iter()
+            .find(|chart| chart.name == name)
+            .map(|chart| Block::Picture { svg: chart.inline(), caption: clean(&chart.aside).into_owned() });
+        self.blocks.splice(0..0, picture);
         self
     }
-
-    /// With a chart behind what it says.
-    pub(super) fn then(mut self, charts: &[Chart], name: &str) -> Self {
-        self.blocks.extend(picture(charts, name));
-        self
-    }
 }
 
-fn picture(charts: &[Chart], name: &str) -> Option<Block> {
-    let chart = charts.iter().find(|chart| chart.name == name)?;
-    Some(Block::Picture {
-        svg: chart.inline(),
-        caption: clean(&format!("{} ({})", chart.title, chart.aside)).into_owned(),
-    })
-}
-
-/// What only a screen shows, such as the command that tells more, is left out of a page.
-pub(super) fn for_a_page(mut blocks: Vec<Block>) -> Vec<Block> {
-    for block in &mut blocks {
-        if let Block::Facts(facts) = block {
-            facts.iter_mut().for_each(|fact| fact.value.0.retain(|span| !span.on_screen));
-        }
-    }
-    blocks
-}
-
-/// The page, and the show notes: what is open on the page, and no pictures.
-pub(super) fn page(title: String, seen: &str, parts: Vec<Part>, tallies: &[&Tally]) -> (Document, Document) {
-    let (mut page, mut notes) = (Document::default(), Document::default());
-    page.title(title.clone(), seen);
-    notes.title(title, seen);
-    for Part { id, title, open, in_notes, blocks } in parts {
-        if open && in_notes {
-            let told =
-                blocks.iter().filter(|block| !matches!(block, Block::Picture { .. })).cloned().collect();
-            notes.push(section(id, title.clone(), open, told));
-        }
-        page.push(section(id, title, open, blocks));
-    }
+/// A page: what it begins with, its sections, and where it is from.
+pub(super) fn page(top: Vec<Block>, sections: Vec<Block>, tallies: &[&Tally]) -> Document {
+    let mut page = Document { blocks: top };
+    page.blocks.extend(sections);
     page.paragraph(origin(tallies));
-    notes.paragraph(origin(tallies));
-    (page, notes)
+    page
 }
 
-/// The blocks of a view but its first line, which a page has once.
+/// The blocks of a view but its title, which a page has once.
 pub(super) fn without_title(document: Document) -> Vec<Block> {
     document.blocks.into_iter().filter(|block| !matches!(block, Block::Title { .. })).collect()
+}
+
+/// The blocks of a view but its title and its headings, which the section has.
+pub(super) fn without_headings(document: Document) -> Vec<Block> {
+    let mut blocks = without_title(document);
+    blocks.retain(|block| !matches!(block, Block::Heading(_)));
+    blocks
 }

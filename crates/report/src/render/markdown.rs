@@ -1,6 +1,8 @@
 //! Markdown with pipe tables, to be pasted as it is.
 
-use crate::document::{Align, Block, Column, Document, Line, Role, Row, Span, Table};
+use crate::document::{
+    Align, Block, Card, CardGroup, Column, Document, Fact, Fold, Line, Role, Row, Section, Span, Table,
+};
 
 pub(crate) fn render(document: &Document) -> String {
     let mut out = String::new();
@@ -23,20 +25,41 @@ fn write_block(block: &Block, out: &mut String) {
         }
         Block::Paragraph(line) => out.push_str(&format!("{}\n", spans(line))),
         Block::Heading(line) => out.push_str(&format!("## {}\n", escape(&line.plain()))),
-        Block::Facts(facts) => {
-            for fact in facts {
-                let aside = if fact.aside.0.is_empty() {
-                    String::new()
-                } else {
-                    format!(" ({})", spans(&fact.aside))
-                };
-                let value = spans(&fact.value);
-                // What has no name goes on with the fact above; what has no value of its own is all aside.
-                let said = if value.is_empty() { spans(&fact.aside) } else { value + &aside };
-                out.push_str(&match fact.name.text.as_str() {
-                    "" => format!("  - {said}\n"),
-                    name => format!("- **{}:** {said}\n", escape(name)),
-                });
+        Block::Facts(facts) => facts.iter().for_each(|fact| write_fact(fact, out)),
+        Block::Figures(facts) => {
+            let one = |fact: &Fact| format!("**{}** {}", escape(&fact.name.text), said(fact));
+            out.push_str(&format!("{}\n", facts.iter().map(one).collect::<Vec<_>>().join(" · ")));
+        }
+        Block::Sheet(facts) => facts.iter().for_each(|fact| write_fact(fact, out)),
+        Block::Cards(groups) => {
+            for (i, CardGroup { title, cards }) in groups.iter().enumerate() {
+                out.push_str(if i > 0 { "\n" } else { "" });
+                out.push_str(&format!("### {}\n\n", escape(&title.plain())));
+                for Card { name, value, badge, aside } in cards {
+                    let beside = [escape(&badge.text), spans(aside)];
+                    let beside: Vec<String> = beside.into_iter().filter(|text| !text.is_empty()).collect();
+                    let beside =
+                        if beside.is_empty() { String::new() } else { format!(" ({})", beside.join("; ")) };
+                    out.push_str(&format!("- {} {}{beside}\n", escape(&name.text), spans(value)));
+                }
+            }
+        }
+        Block::Folds(folds) => {
+            for Fold { sort, name, figures, inside, .. } in folds {
+                let figures: Vec<String> = figures.iter().map(|figure| escape(&figure.text)).collect();
+                out.push_str(&format!(
+                    "- {} **{}**, {}\n",
+                    escape(&sort.text),
+                    escape(&name.text),
+                    figures.join(", ")
+                ));
+                inside.iter().for_each(|line| out.push_str(&format!("  - {}\n", spans(line))));
+            }
+        }
+        Block::Beside(sections) => {
+            for (i, section) in sections.iter().enumerate() {
+                out.push_str(if i > 0 { "\n" } else { "" });
+                write_section(section, out);
             }
         }
         Block::Ranked(lines) => {
@@ -45,16 +68,35 @@ fn write_block(block: &Block, out: &mut String) {
             }
         }
         Block::Table(table) => write_table(table, out),
-        Block::Section(section) => {
-            out.push_str(&format!("## {}\n", escape(&section.title)));
-            for block in &section.blocks {
-                out.push('\n');
-                write_block(block, out);
-            }
-        }
+        Block::Section(section) => write_section(section, out),
         // A picture shows what stands in words elsewhere.
         Block::Picture { .. } => {}
     }
+}
+
+fn write_section(section: &Section, out: &mut String) {
+    out.push_str(&format!("## {}\n", escape(&section.title)));
+    for block in &section.blocks {
+        out.push('\n');
+        write_block(block, out);
+    }
+}
+
+/// A value with what explains it; what has no value of its own is all aside.
+fn said(fact: &Fact) -> String {
+    match (spans(&fact.value), spans(&fact.aside)) {
+        (value, aside) if aside.is_empty() => value,
+        (value, aside) if value.is_empty() => aside,
+        (value, aside) => format!("{value} ({aside})"),
+    }
+}
+
+/// What has no name goes on with the fact above.
+fn write_fact(fact: &Fact, out: &mut String) {
+    out.push_str(&match fact.name.text.as_str() {
+        "" => format!("  - {}\n", said(fact)),
+        name => format!("- **{}:** {}\n", escape(name), said(fact)),
+    });
 }
 
 /// A table; rows under a heading become a table of their own.

@@ -1,12 +1,19 @@
 //! Aligned columns for a terminal; the same without limit and colour for a pipe.
 
 use super::RenderOptions;
-use crate::document::{Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Shrink, Span, Table};
+use crate::document::{
+    Align, Block, CardGroup, Cell, Column, Document, Fact, Fold, Line, Role, Row, Section, Shrink, Span,
+    Table,
+};
 use crate::text::{cut, shorten, width};
 
 /// Columns between two columns of a table.
 const GAP: usize = 2;
 
+/// Columns between two figures, and between the columns of a sheet; how many of those there are at most.
+const FIGURES: usize = 5;
+const SHEET: usize = 6;
+const SHEETS: usize = 3;
 /// How far what belongs to a row is set in.
 const NOTE: usize = 6;
 /// Shortest name and shortest sentence that a narrow screen leaves.
@@ -22,7 +29,12 @@ pub(crate) fn render(document: &Document, options: RenderOptions) -> String {
             (None, _)
                 | (
                     Some(Block::Heading(_)),
-                    Block::Table(_) | Block::Paragraph(_) | Block::Facts(_) | Block::Ranked(_)
+                    Block::Table(_)
+                        | Block::Paragraph(_)
+                        | Block::Facts(_)
+                        | Block::Figures(_)
+                        | Block::Sheet(_)
+                        | Block::Ranked(_)
                 )
                 | (Some(Block::Title { .. }), Block::Paragraph(_))
         );
@@ -56,10 +68,12 @@ impl Page {
                 }
             }
             Block::Table(table) => self.table(table),
-            Block::Section(section) => {
-                self.block(&Block::Heading(section.title.as_str().into()));
-                section.blocks.iter().for_each(|block| self.block(block));
-            }
+            Block::Figures(facts) => self.figures(facts),
+            Block::Sheet(facts) => self.sheet(facts),
+            Block::Cards(groups) => groups.iter().for_each(|group| self.table(&cards(group))),
+            Block::Folds(folds) => self.table(&folded(folds)),
+            Block::Section(section) => self.section(section),
+            Block::Beside(sections) => sections.iter().for_each(|section| self.section(section)),
             // A picture shows what stands in words elsewhere.
             Block::Picture { .. } => {}
         }
@@ -161,6 +175,78 @@ impl Page {
         }
     }
 
+    fn section(&mut self, section: &Section) {
+        self.block(&Block::Heading(section.title.as_str().into()));
+        section.blocks.iter().for_each(|block| self.block(block));
+    }
+
+    /// `Packages 156 → 174     Programs 27 → 28`, as many in a line as there is room for.
+    fn figures(&mut self, facts: &[Fact]) {
+        let mut at = 0;
+        for fact in facts {
+            let aside = fact.aside.plain();
+            let columns = [&fact.name.text, &fact.value.plain(), &aside].map(|text| width(text));
+            let used =
+                columns.iter().filter(|columns| **columns > 0).map(|columns| columns + 1).sum::<usize>() - 1;
+            if at > 0 && self.options.width.is_some_and(|limit| at + FIGURES + used > limit) {
+                self.out.push('\n');
+                at = 0;
+            } else if at > 0 {
+                self.pad(FIGURES);
+                at += FIGURES;
+            }
+            self.span(&Span { role: Role::Dim, ..fact.name.clone() });
+            for line in [&fact.value, &fact.aside] {
+                if !line.0.is_empty() {
+                    self.out.push(' ');
+                }
+                line.0.iter().for_each(|span| self.span(span));
+            }
+            at += used;
+        }
+        self.out.push('\n');
+    }
+
+    /// Names and values in up to three columns, filled from the top: those that go on stay under their name.
+    fn sheet(&mut self, facts: &[Fact]) {
+        let of = |fact: &Fact| {
+            width(&fact.value.plain()) + fact.aside.0.iter().map(|span| width(&span.text) + 1).sum::<usize>()
+        };
+        let fits = |columns: usize| {
+            let pieces = pieces(facts, columns);
+            let wide = |piece: &&[Fact]| {
+                piece.iter().map(|fact| width(&fact.name.text)).max().unwrap_or(0)
+                    + GAP
+                    + piece.iter().map(of).max().unwrap_or(0)
+            };
+            let total = pieces.iter().map(wide).sum::<usize>() + SHEET * pieces.len().saturating_sub(1);
+            self.options.width.is_some_and(|limit| total <= limit)
+        };
+        let columns = (2..=SHEETS).rev().find(|columns| fits(*columns)).unwrap_or(1);
+        let pieces = pieces(facts, columns);
+        for at in 0..pieces.iter().map(|piece| piece.len()).max().unwrap_or(0) {
+            let mut waiting = 0;
+            for piece in &pieces {
+                let names = piece.iter().map(|fact| width(&fact.name.text)).max().unwrap_or(0) + GAP;
+                let values = piece.iter().map(of).max().unwrap_or(0);
+                let Some(fact) = piece.get(at) else {
+                    waiting += names + values + SHEET;
+                    continue;
+                };
+                self.pad(waiting);
+                self.span(&Span { role: Role::Dim, ..fact.name.clone() });
+                self.pad(names - width(&fact.name.text));
+                fact.value.0.iter().for_each(|span| self.span(span));
+                for span in &fact.aside.0 {
+                    self.out.push(' ');
+                    self.span(span);
+                }
+                waiting = values - of(fact) + SHEET;
+            }
+            self.out.push('\n');
+        }
+    }
+
     fn table(&mut self, table: &Table) {
         match self.options.width {
             Some(limit) if table.folds => {
@@ -222,6 +308,54 @@ impl Page {
         }
         self.out.push('\n');
     }
+}
+
+/// Facts in so many pieces of about the same length; one that goes on stays with the one above.
+fn pieces(facts: &[Fact], count: usize) -> Vec<&[Fact]> {
+    let long = facts.len().div_ceil(count);
+    let (mut found, mut rest) = (Vec::new(), facts);
+    while !rest.is_empty() {
+        let mut at = long.min(rest.len());
+        while at < rest.len() && rest[at].name.text.is_empty() {
+            at += 1;
+        }
+        let (piece, after) = rest.split_at(at);
+        found.push(piece);
+        rest = after;
+    }
+    found
+}
+
+/// Cards as rows.
+fn cards(group: &CardGroup) -> Table {
+    let mut table = Table::new(vec![
+        Column::new("").name(),
+        Column::new(""),
+        Column::new(""),
+        Column::new("").sentence(),
+    ]);
+    table.group(group.title.clone());
+    for card in &group.cards {
+        let (value, aside) = (card.value.plain().into(), card.aside.plain().into());
+        table.row(vec![card.name.clone(), value, card.badge.clone(), aside]);
+    }
+    table
+}
+
+/// Folds as rows, with what is behind each below it.
+fn folded(folds: &[Fold]) -> Table {
+    let figures = folds.iter().map(|fold| fold.figures.len()).max().unwrap_or(0);
+    let mut columns = vec![Column::new(""), Column::new("").name()];
+    columns.extend((0..figures).map(|_| Column::new("").right()));
+    let mut table = Table::new(columns);
+    for fold in folds {
+        let mut row = vec![fold.sort.clone(), fold.name.clone()];
+        row.extend(fold.figures.iter().cloned());
+        row.resize(figures + 2, Span::default());
+        table.row(row);
+        fold.inside.iter().for_each(|line| table.note(line.clone()));
+    }
+    table
 }
 
 /// A table in pieces that fit, side by side below each other; the first column is in each, and notes in the first.

@@ -26,7 +26,7 @@ pub struct GridView<'a> {
 /// Names of a list that are told; the rest is counted.
 const NAMED: usize = 8;
 
-fn heading(group: RowGroup) -> &'static str {
+pub(crate) const fn heading(group: RowGroup) -> &'static str {
     match group {
         RowGroup::Asked => "Asked for",
         RowGroup::Label => "The installs",
@@ -201,7 +201,7 @@ fn is_summary(row: &GridRow) -> bool {
 }
 
 /// A cell as it is read. What is the same as in all installs before it is said so, numbers aside.
-fn shown(row: &GridRow, cell: &Cell, column: usize) -> Shown {
+pub(crate) fn shown(row: &GridRow, cell: &Cell, column: usize) -> Shown {
     let first = &row.cells[0];
     if cell.is_not_recorded() {
         return dim(words::cell(cell.state));
@@ -229,18 +229,25 @@ fn csv_value(cell: &Cell) -> String {
     if cell.is_not_recorded() { String::new() } else { value(cell).into_owned() }
 }
 
-/// What all labels share, as a title.
-fn title(installs: &[Label]) -> String {
-    let mut shared = match installs {
+/// What all labels share; empty where they share nothing.
+pub(crate) fn shared(installs: &[Label]) -> String {
+    let shared = match installs {
         [first, second, ..] => side_by_side(first, second).0,
         [only] => only.title(),
         [] => String::new(),
     };
     let all_have = |word: &str| installs.iter().all(|label| label.title().contains(word));
-    let words: Vec<&str> = shared.split(", ").filter(|word| all_have(word)).collect();
-    shared = words.join(", ");
+    let words: Vec<&str> = shared.split(", ").filter(|word| *word != super::TWO && all_have(word)).collect();
+    words.join(", ")
+}
+
+/// What all labels share, as a title.
+fn title(installs: &[Label]) -> String {
     let count = count_of(installs.len() as u64, "install");
-    if shared.is_empty() || shared == "Two installs" { capital(&count) } else { format!("{shared}: {count}") }
+    match shared(installs).as_str() {
+        "" => capital(&count),
+        shared => format!("{shared}: {count}"),
+    }
 }
 
 impl View for GridView<'_> {

@@ -13,17 +13,17 @@ mod trail;
 mod why;
 
 pub use check::CheckView;
-pub(crate) use compare::key_figures;
 pub use compare::{CompareView, CompareWhat, Filter};
+pub(crate) use compare::{figures, headlines, key_versions, role_of, sides, step};
 pub use grid::GridView;
-pub(crate) use grid::likeness_by;
+pub(crate) use grid::{heading as grid_heading, likeness_by, shared as shared_by_all, shown as grid_cell};
 pub use lag::LagView;
 pub use owner::{OwnedFile, OwnerView};
 pub use roots::{RootRow, RootsView};
 pub use shelf::ShelfView;
 pub use shelf_find::ShelfFindView;
-pub(crate) use show::findings_with_text;
 pub use show::{PackageFilter, ShowView, ShowWhat};
+pub(crate) use show::{findings_with_text, install_figures, key_parts, notable};
 pub use trail::TrailView;
 pub use why::{FindView, WeighView, WhyView};
 
@@ -86,15 +86,18 @@ pub(crate) fn capital(name: &str) -> String {
     chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }
 
+/// What an install is based on, and from when to when it lives.
+pub(crate) fn lifetime(label: &Label) -> Vec<String> {
+    let bases: Vec<String> = label.base_id.iter().map(|id| capital(id)).collect();
+    let base = (!bases.is_empty()).then(|| format!("based on {}", bases.join(" and ")));
+    let released = label.release_date.as_ref().map(|day| format!("released {day}"));
+    let supported = label.support_end.as_ref().map(|day| format!("supported until {day}"));
+    [base, released, supported].into_iter().flatten().collect()
+}
+
 /// Where an install is in time and family, in one line.
 fn origin(tally: &Tally) -> Line {
-    let mut words = Vec::new();
-    let bases: Vec<String> = tally.label.base_id.iter().map(|id| capital(id)).collect();
-    if !bases.is_empty() {
-        words.push(format!("based on {}", bases.join(" and ")));
-    }
-    words.extend(tally.label.release_date.as_ref().map(|day| format!("released {day}")));
-    words.extend(tally.label.support_end.as_ref().map(|day| format!("supported until {day}")));
+    let mut words = lifetime(&tally.label);
     words.push(format!("read from {}", tally.taken.from));
     // Of a disk with one root there is nothing to say.
     let several = tally.taken.root.as_ref().filter(|root| root.because != RootReason::Only);
@@ -102,6 +105,19 @@ fn origin(tally: &Tally) -> Line {
     words.extend(tally.taken.sha256.as_ref().map(|sum| format!("SHA-256 {sum}")));
     dim(words.join("; ")).into()
 }
+
+/// `Saltmarsh Linux, Reedbed: 4.0 "Avocet" → 5.0 "Bittern"`; what both share behind it where it is not the name.
+pub(crate) fn change_title(old: &Label, new: &Label) -> String {
+    let (shared, was, is) = side_by_side(old, new);
+    match old.distro == new.distro {
+        true => format!("{shared}: {was} → {is}"),
+        false if shared == TWO => format!("{was} → {is}"),
+        false => format!("{was} → {is} ({shared})"),
+    }
+}
+
+/// What two installs are called that share nothing.
+pub(crate) const TWO: &str = "Two installs";
 
 /// What both labels share, and what tells them apart: (`Saltmarsh Linux, Reedbed, full, amd64`, `4.0 "Avocet"`, `5.0 "Bittern"`).
 pub(crate) fn side_by_side(old: &Label, new: &Label) -> (String, String, String) {
@@ -127,7 +143,7 @@ pub(crate) fn side_by_side(old: &Label, new: &Label) -> (String, String, String)
     let or_handle = |own: Vec<String>, label: &Label| {
         if own.is_empty() { label.handle.to_string() } else { own.join(", ") }
     };
-    let shared = if shared.is_empty() { "Two installs".to_owned() } else { shared.join(", ") };
+    let shared = if shared.is_empty() { TWO.to_owned() } else { shared.join(", ") };
     if old_own.is_empty() && new_own.is_empty() && old.seen_as() != new.seen_as() {
         return (shared, words::seen(old.seen_as()).to_owned(), words::seen(new.seen_as()).to_owned());
     }

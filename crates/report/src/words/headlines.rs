@@ -4,7 +4,7 @@ use tally_core::compare::{
     ApplicationChangeKind, DecisionKind, DefaultChangeKind, Filling, ListItem, Named, News, PartChangeKind,
     Succession, Weight,
 };
-use tally_core::model::{Looks, System, Text};
+use tally_core::model::{AgentPurpose, Looks, System, Text};
 
 /// Names that one line holds; the rest is counted.
 const NAMES: usize = 4;
@@ -46,9 +46,18 @@ pub fn headline(news: &News) -> String {
             format!("{noun} {} {word}: {}{}", are(names.len()), listed(names, NAMES), in_brackets(*weight))
         }
         News::RepositoryAdded { repository } => format!("A repository was added: {repository}"),
-        News::AgentAdded { name, purpose: does } => {
-            format!("{name} now starts by itself: it {}", purpose(*does))
-        }
+        News::AgentAdded { names, purpose: does } => match &names[..] {
+            [name] => format!("{name} now starts by itself: it {}", purpose(*does)),
+            several => {
+                let they = match does {
+                    AgentPurpose::UsageStatistics => "send usage statistics",
+                    AgentPurpose::CrashReports => "send crash reports",
+                    AgentPurpose::Location => "look up the machine's location online",
+                    AgentPurpose::Other => "report to their makers",
+                };
+                format!("{} now start by themselves: they {they}", listed(several, NAMES))
+            }
+        },
         News::StartupAdded { names } => {
             let how = if names.len() == 1 { "starts by itself" } else { "start by themselves" };
             format!("{} now {how}", listed(names, NAMES))
@@ -152,7 +161,7 @@ fn part_said(change: PartChangeKind, part: &Named, was: &Filling, is: &Filling) 
         PartChangeKind::Upgraded | PartChangeKind::OtherNumbering | PartChangeKind::Same => {
             format!("{label}: {} → {}", whole(was), version(is))
         }
-        PartChangeKind::Downgraded => format!("{label}: {} → {}, a downgrade", whole(was), version(is)),
+        PartChangeKind::Downgraded => format!("{label}: {} → {}, an older version", whole(was), version(is)),
     }
 }
 

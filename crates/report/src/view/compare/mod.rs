@@ -2,11 +2,12 @@ mod rows;
 mod sections;
 mod tables;
 
-pub(crate) use tables::key_figures;
+pub(crate) use sections::role_of;
+pub(crate) use tables::{figures, headlines, key_versions, sides, step};
 
-use super::{dim, side_by_side};
+use super::dim;
 use crate::View;
-use crate::document::{Document, Line, Role, Span};
+use crate::document::{Block, Document, Line, Role, Span};
 use crate::text::{bytes_human, bytes_signed, count_of, thousands};
 use crate::wire::{CsvTable, WithText, pretty};
 use crate::words;
@@ -202,9 +203,8 @@ impl View for CompareView<'_> {
     fn document(&self) -> Document {
         let comparison = self.comparison;
         let mut document = Document::default();
-        let (shared, old, new) = side_by_side(&comparison.old, &comparison.new);
-        document
-            .title(format!("{shared}: {old} → {new}"), super::both_seen(&comparison.old, &comparison.new));
+        let seen = super::both_seen(&comparison.old, &comparison.new);
+        document.title(super::change_title(&comparison.old, &comparison.new), seen);
         if comparison.is_empty() && !self.filtered {
             document.paragraph(
                 "Nothing differs: no package, program, default app, part, repository or startup item.",
@@ -221,8 +221,10 @@ impl View for CompareView<'_> {
         };
         // Headlines speak of the whole.
         if first(CompareWhat::Headlines) && !self.filtered {
-            tables::key_figures(&mut document, comparison);
-            tables::headlines(&mut document, self);
+            document.push(Block::Figures(figures(comparison)));
+            document.push(Block::Sheet(key_versions(comparison)));
+            document.heading("Headlines");
+            headlines(&mut document, self);
         }
         if self.sums {
             document.paragraph(self.sums());

@@ -33,7 +33,7 @@ pub(super) fn defaults(document: &mut Document, view: &CompareView<'_>) {
     document.table_or(table, view.none("No default app changed."));
 }
 
-const fn role_of(kind: DecisionKind) -> Role {
+pub(crate) const fn role_of(kind: DecisionKind) -> Role {
     match kind {
         DecisionKind::AddedOnPurpose | DecisionKind::NewDependency | DecisionKind::SharedAddition => {
             Role::Came

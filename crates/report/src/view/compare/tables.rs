@@ -1,50 +1,92 @@
 use super::CompareView;
-use crate::document::{Block, Column, Document, Line, Role, Span, Table};
-use crate::text::bytes_signed;
+use crate::document::{Block, Column, Document, Fact, Line, Role, Span, Table};
+use crate::text::{bytes_human, bytes_signed, thousands};
 use crate::view::{capital, dim, optional};
 use crate::words;
+use std::borrow::Cow;
 use tally_core::compare::{
-    ApplicationChange, ApplicationChangeKind, Comparison, Filling, PackageChange, PackageChangeKind,
-    PartChange, PartChangeKind,
+    ApplicationChange, ApplicationChangeKind, Comparison, Filling, KeyFigure, PackageChange,
+    PackageChangeKind, PartChange, PartChangeKind, Section,
 };
 use tally_core::model::System;
 use tally_core::version::Step;
 
-pub(super) fn step(step: Option<Step>) -> &'static str {
+pub(crate) fn step(step: Option<Step>) -> &'static str {
     step.map_or("", Step::name)
 }
 
-/// Versions that people ask for first, on both sides.
-pub(crate) fn key_figures(document: &mut Document, comparison: &Comparison) {
-    if comparison.key_figures.is_empty() {
-        return;
+/// What it was and is: `4.0.3 → 4.2.1`; only what it is, where it is the same.
+fn step_line(was: String, is: String, same: bool) -> Line {
+    if same {
+        return Line::from(is).and(dim(" unchanged"));
     }
-    document.heading("Key figures");
-    let mut table = Table::new(vec![Column::new("").name(), Column::new("was"), Column::new("is")]);
+    Line::from(dim(was)).and(dim(" → ")).and(Span::new(Role::Strong, is))
+}
+
+/// How much there is of what people count.
+pub(crate) fn figures(comparison: &Comparison) -> Vec<Fact> {
+    let totals = &comparison.totals;
+    let lacks = |section| comparison.not_recorded.has(section);
+    let mut facts = Vec::new();
+    let mut add = |name: &str, section: &'static str, was: String, is: String, difference: String| {
+        let same = was == is;
+        let aside = if same { Line::default() } else { dim(difference).into() };
+        facts.push(Fact { name: Span::from(name).leads_to(section), value: step_line(was, is, same), aside });
+    };
+    let numbers = |was: u32, is: u32| {
+        let difference = i64::from(is) - i64::from(was);
+        (thousands(was.into()), thousands(is.into()), format!("{difference:+}"))
+    };
+    let (was, is, difference) = numbers(totals.old_packages, totals.new_packages);
+    add("Packages", "packages", was, is, difference);
+    if !lacks(Section::Programs) {
+        let (was, is, difference) = numbers(totals.old_applications, totals.new_applications);
+        add("Programs", "programs", was, is, difference);
+    }
+    if !lacks(Section::Sizes) {
+        let share = |part: i128| part * 100 / i128::from(totals.old_bytes.max(1));
+        let difference = share(i128::from(totals.new_bytes) - i128::from(totals.old_bytes));
+        let said = if totals.old_bytes == 0 { String::new() } else { format!("{difference:+}%") };
+        add("On disk", "weight", bytes_human(totals.old_bytes), bytes_human(totals.new_bytes), said);
+    }
+    if !lacks(Section::Startup) {
+        let (was, is, difference) = numbers(totals.old_startup, totals.new_startup);
+        add("Startup items", "startup", was, is, difference);
+    }
+    facts
+}
+
+/// Versions that people ask for first, on both sides; what has several stands under one name.
+pub(crate) fn key_versions(comparison: &Comparison) -> Vec<Fact> {
     let told = |filling: &Option<Filling>| match filling {
         Some(filling) => said(Some(&filling.name), filling.version.as_deref().map(words::display)),
         None => "none".to_owned(),
     };
     let mut previous = String::new();
-    for figure in &comparison.key_figures {
-        let said =
+    let fact = |figure: &KeyFigure| {
+        let called =
             if figure.about == "session" { "Default session".to_owned() } else { capital(&figure.label) };
-        let label = if said == previous { String::new() } else { said.clone() };
-        previous = said;
+        let name = if called == previous { String::new() } else { called.clone() };
+        previous = called;
         let is = match (&figure.was, &figure.is) {
-            _ if figure.same => dim("unchanged"),
-            (Some(was), Some(is)) if was.name == is.name => {
-                Span::new(Role::Strong, is.version.clone().unwrap_or_else(|| is.name.clone()).as_str())
-            }
-            (_, is) => Span::new(Role::Strong, told(is)),
+            (Some(was), Some(is)) if was.name == is.name && !figure.same => is
+                .version
+                .as_deref()
+                .map_or_else(|| is.name.to_string(), |version| words::display(version).to_owned()),
+            (_, is) => told(is),
         };
-        table.row(vec![label.into(), told(&figure.was).into(), is]);
-    }
-    document.push(Block::Table(table));
+        let section = if figure.about.starts_with("role:") { "defaults" } else { "parts" };
+        Fact {
+            name: Span::from(name).leads_to(section),
+            value: step_line(told(&figure.was), is, figure.same),
+            aside: Line::default(),
+        }
+    };
+    comparison.key_figures.iter().map(fact).collect()
 }
 
 /// The few lines that matter most, numbered.
-pub(super) fn headlines(document: &mut Document, view: &CompareView<'_>) {
+pub(crate) fn headlines(document: &mut Document, view: &CompareView<'_>) {
     let lines: Vec<Line> = view
         .comparison
         .headlines
@@ -66,7 +108,12 @@ pub(super) fn headlines(document: &mut Document, view: &CompareView<'_>) {
                 "weight" => "weight",
                 _ => "",
             };
-            Line::from(Span::new(role, words::headline(&headline.news)).leads_to(section))
+            // A decision has a place of its own.
+            let place = match headline.about.strip_prefix("decision:") {
+                Some(decision) => Cow::from(format!("decision-{decision}")),
+                None => section.into(),
+            };
+            Line::from(Span::new(role, words::headline(&headline.news)).leads_to(place))
         })
         .collect();
     if lines.is_empty() {
@@ -123,7 +170,7 @@ fn said(name: Option<&str>, version: Option<&str>) -> String {
     [name, version].into_iter().flatten().collect::<Vec<_>>().join(" ")
 }
 
-pub(super) fn systems(systems: &[System]) -> String {
+pub(crate) fn systems(systems: &[System]) -> String {
     if systems.is_empty() {
         return "no package".to_owned();
     }
@@ -161,7 +208,7 @@ pub(super) fn applications(document: &mut Document, view: &CompareView<'_>) {
 }
 
 /// Versions, with the package system where that is what changed.
-fn sides(change: &ApplicationChange) -> (String, String) {
+pub(crate) fn sides(change: &ApplicationChange) -> (String, String) {
     let (old, new) = (optional(change.old_version.as_deref()), optional(change.new_version.as_deref()));
     match change.change {
         ApplicationChangeKind::Replaced => {

@@ -9,6 +9,7 @@ mod weight;
 
 use crate::words;
 pub(crate) use lists::findings_with_text;
+pub(crate) use overview::{install_figures, key_parts, notable};
 pub use packages::PackageFilter;
 
 use crate::View;
@@ -70,7 +71,7 @@ impl View for ShowView<'_> {
         }
         let tally = self.tally;
         let mut document = match self.what {
-            ShowWhat::Overview => overview::document(tally, self.roles),
+            ShowWhat::Overview => overview::document(tally, self.rules, self.roles),
             ShowWhat::Parts => lists::parts(tally, self.rules),
             ShowWhat::Menu => menu::document(tally),
             ShowWhat::Defaults => lists::defaults(tally, self.roles),

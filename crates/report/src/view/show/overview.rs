@@ -5,7 +5,7 @@ use crate::wire::{CsvTable, ShowWire, WithText, pretty};
 use crate::words;
 use serde::Serialize;
 use std::collections::BTreeMap;
-use tally_core::knowledge::Roles;
+use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{
     Application, Counts, Finding, FindingName, Kind, Medium, Menu, MissingFact, Package, Part, Phase, Reason,
     Scope, Seen, System, Taken, Tally, Unread,
@@ -13,8 +13,8 @@ use tally_core::model::{
 
 /// Parts that the overview names, in this order.
 const NAMED: &[&str] = &[
-    "kernel",
     "desktop",
+    "kernel",
     "display-server",
     "display-manager",
     "graphics-stack",
@@ -25,65 +25,126 @@ const NAMED: &[&str] = &[
     "sandbox-platform",
 ];
 
-/// Findings shown in full.
+/// Findings shown in full: on a screen, and on a page.
 const FINDINGS: usize = 5;
+const NOTABLE: usize = 9;
 
-pub(super) fn document(tally: &Tally, roles: &Roles) -> Document {
+pub(super) fn document(tally: &Tally, rules: &PartRules, roles: &Roles) -> Document {
     let mut document = Document::default();
     document.title(tally.label.title(), words::seen(tally.label.seen_as()));
     document.paragraph(origin(tally));
+    document.push(Block::Figures(install_figures(tally)));
+    let versions = key_parts(tally, rules, roles);
+    if !versions.is_empty() {
+        document.push(Block::Sheet(versions));
+    }
+    findings(tally, &mut document);
     let mut facts = in_the_box(tally);
-    facts.extend(under_the_hood(tally));
-    facts.extend(words::session(&tally.looks).map(|said| fact("Session", said, Line::default())));
-    facts.extend(default_apps(tally, roles));
     facts.extend(startup(tally));
     facts.extend(since_installation(tally));
-    facts.extend(findings(tally));
     facts.extend(not_recorded(tally));
     document.push(Block::Facts(facts));
     document
 }
 
-/// Where on a page the figures of a line are told one by one, each with the file that it was read from.
-const SECTIONS: &[(&str, &str)] = &[
-    ("In the box", "packages"),
-    ("Under the hood", "parts"),
-    ("Session", "looks"),
-    ("Default apps", "defaults"),
-    ("Startup", "startup"),
-    ("Worth a second look", "findings"),
-];
-
-fn fact(name: &str, value: impl Into<Line>, aside: impl Into<Line>) -> Fact {
-    let section = SECTIONS.iter().find(|(known, _)| *known == name).map_or("", |(_, section)| section);
-    Fact { name: Span::from(name).leads_to(section), value: value.into(), aside: aside.into() }
-}
-
-fn in_the_box(tally: &Tally) -> Vec<Fact> {
+/// How much there is of what people count.
+pub(crate) fn install_figures(tally: &Tally) -> Vec<Fact> {
     let total = tally.counts.packages.values().map(|n| u64::from(*n)).sum();
-    let systems = (tally.counts.packages.len() != 1).then(|| by_system(&tally.counts));
-    let mut asides: Vec<String> = systems.into_iter().chain(by_reason(tally)).collect();
-    if asides.is_empty() {
-        asides.push(by_system(&tally.counts));
-    }
-    let mut asides = asides.into_iter();
-    let first = asides.next().unwrap_or_default();
-    let mut facts = vec![fact("In the box", count_of(total, "package"), first)];
-    facts.extend(asides.map(|aside| fact("", "", dim(aside))));
-    if tally.lacks(MissingFact::Launchers) {
-        facts.push(fact("", "programs not recorded", dim("this source has no menu entries")));
-    } else {
-        facts.push(fact(
-            "",
-            count_of(u64::from(tally.counts.applications), "program"),
-            by_menu(&tally.applications),
-        ));
+    let started = tally.startup.iter().filter(|item| item.enabled).count() as u64;
+    let strong = |text: String| Line::from(Span::new(Role::Strong, text));
+    let one = |name: &str, section: &'static str, value: Line| Fact {
+        name: Span::from(name).leads_to(section),
+        value,
+        aside: Line::default(),
+    };
+    let mut facts = vec![one("Packages", "packages", strong(thousands(total)))];
+    if !tally.lacks(MissingFact::Launchers) {
+        facts.push(one("Programs", "programs", strong(thousands(tally.counts.applications.into()))));
     }
     let bytes = tally.installed_bytes();
-    if tally.lacks(MissingFact::Sizes) || bytes == 0 {
-        facts.push(fact("", "size not recorded", dim("this source has no sizes of packages")));
+    if !tally.lacks(MissingFact::Sizes) && bytes > 0 {
+        facts.push(one("On disk", "weight", strong(bytes_human(bytes))));
+    }
+    if started > 0 {
+        facts.push(one("Startup items", "startup", strong(thousands(started))));
+    }
+    let found = Span::new(
+        if tally.findings.is_empty() { Role::Strong } else { Role::LookTwice },
+        thousands(tally.findings.len() as u64),
+    );
+    facts.push(one("Worth a second look", "findings", found.into()));
+    facts
+}
+
+/// Versions that people ask for first: parts, the session, and the apps that have the jobs of most weight.
+pub(crate) fn key_parts(tally: &Tally, rules: &PartRules, roles: &Roles) -> Vec<Fact> {
+    let mut facts: Vec<Fact> = Vec::new();
+    let mut previous = String::new();
+    let mut add = |label: String, section: &'static str, value: Line| {
+        let name = if label == previous { String::new() } else { label.clone() };
+        previous = label;
+        facts.push(Fact { name: Span::from(name).leads_to(section), value, aside: Line::default() });
+    };
+    for named in NAMED {
+        for part in tally.parts.iter().filter(|part| part.part == *named) {
+            let version =
+                part.version.as_deref().map(|version| Span::new(Role::Strong, format!(" {version}")));
+            let value = Line::from(part.name.as_str());
+            add(
+                capital(rules.label(named)),
+                "parts",
+                version.map_or(value.clone(), |version| value.and(version)),
+            );
+        }
+        if *named == "desktop"
+            && let Some(session) = words::session(&tally.looks)
+        {
+            add("Session".to_owned(), "looks", session.into());
+        }
+    }
+    for role in ROLES {
+        let Some(choice) = tally.defaults.iter().find(|choice| choice.role == *role) else { continue };
+        let Some(id) = choice.holder(&tally.defaults) else { continue };
+        let (name, version) = tally.holder(id);
+        let doubt = if choice.sure { "" } else { "?" };
+        let value = Line::from(format!("{name}{doubt}"));
+        let version = version.map(|version| Span::new(Role::Strong, format!(" {version}")));
+        add(
+            capital(roles.label(role)),
+            "defaults",
+            version.map_or(value.clone(), |version| value.and(version)),
+        );
+    }
+    facts
+}
+
+/// The findings of most weight, one of each sort first, each leading to all.
+pub(crate) fn notable(tally: &Tally) -> Vec<Line> {
+    let line =
+        |finding: &Finding| Line::from(Span::from(words::finding(&finding.details)).leads_to("findings"));
+    weightiest(&tally.findings).take(NOTABLE).map(line).collect()
+}
+
+fn fact(name: &str, value: impl Into<Line>, aside: impl Into<Line>) -> Fact {
+    Fact { name: name.into(), value: value.into(), aside: aside.into() }
+}
+
+/// What the packages and programs are.
+fn in_the_box(tally: &Tally) -> Vec<Fact> {
+    let mut asides: Vec<String> = vec![by_system(&tally.counts)];
+    asides.extend(by_reason(tally));
+    let mut facts = vec![fact("Packages", asides.join("; "), Line::default())];
+    if tally.lacks(MissingFact::Launchers) {
+        facts.push(fact("Programs", dim("not recorded: this source has no menu entries"), Line::default()));
     } else {
-        facts.push(fact("", format!("{} on disk", bytes_human(bytes)), dim("according to the packages")));
+        facts.push(fact("Programs", by_menu(&tally.applications), Line::default()));
+    }
+    if tally.lacks(MissingFact::Sizes) || tally.installed_bytes() == 0 {
+        facts.push(fact(
+            "On disk",
+            dim("not recorded: this source has no sizes of packages"),
+            Line::default(),
+        ));
     }
     facts
 }
@@ -132,16 +193,6 @@ fn by_menu(applications: &[Application]) -> String {
     counts.iter().map(|(menu, n)| format!("{} {n}", capital(menu.name()))).collect::<Vec<_>>().join(", ")
 }
 
-fn under_the_hood(tally: &Tally) -> Option<Fact> {
-    let said = |part: &Part| match &part.version {
-        Some(version) => format!("{} {version}", part.name),
-        None => part.name.to_string(),
-    };
-    let parts = NAMED.iter().flat_map(|name| tally.parts.iter().filter(move |part| part.part == *name));
-    let named: Vec<String> = parts.map(said).collect();
-    (!named.is_empty()).then(|| fact("Under the hood", named.join(", "), Line::default()))
-}
-
 /// Roles that the overview names.
 const ROLES: &[&str] = &[
     "web-browser",
@@ -154,22 +205,6 @@ const ROLES: &[&str] = &[
     "video-player",
     "terminal",
 ];
-
-/// `web Lapwing 121.0, mail Dunlin 3.4`; a question mark where nothing is set.
-fn default_apps(tally: &Tally, roles: &Roles) -> Option<Fact> {
-    let said: Vec<String> = ROLES
-        .iter()
-        .filter_map(|role| tally.defaults.iter().find(|choice| choice.role == *role))
-        .filter_map(|choice| {
-            let id = choice.application.as_ref()?;
-            let (name, version) = tally.holder(id);
-            let version = version.map(|version| format!(" {version}")).unwrap_or_default();
-            let doubt = if choice.sure { "" } else { "?" };
-            Some(format!("{} {name}{version}{doubt}", roles.label(&choice.role).to_lowercase()))
-        })
-        .collect();
-    (!said.is_empty()).then(|| fact("Default apps", said.join(", "), Line::default()))
-}
 
 fn startup(tally: &Tally) -> Option<Fact> {
     let on = |scope| tally.startup.iter().filter(|item| item.enabled && item.scope == scope).count() as u64;
@@ -213,28 +248,23 @@ fn since_installation(tally: &Tally) -> Vec<Fact> {
     facts
 }
 
-fn findings(tally: &Tally) -> Vec<Fact> {
+fn findings(tally: &Tally, document: &mut Document) {
+    document.heading("Worth a second look");
     if tally.findings.is_empty() {
-        let said = if super::lists::not_looked_for(tally).is_empty() {
-            "nothing"
+        document.paragraph(if super::lists::not_looked_for(tally).is_empty() {
+            "Nothing."
         } else {
-            "nothing in what this source records"
-        };
-        return vec![fact("Worth a second look", said, Line::default())];
+            "Nothing in what this source records."
+        });
+        return;
     }
-    let number = Span::new(Role::LookTwice, count_of(tally.findings.len() as u64, "finding"));
-    let mut facts = vec![fact("Worth a second look", number, Line::default())];
-    facts.extend(
-        weightiest(&tally.findings)
-            .take(FINDINGS)
-            .map(|finding| fact("", words::finding(&finding.details), Line::default())),
-    );
+    let shown = weightiest(&tally.findings).take(FINDINGS);
+    document.push(Block::Ranked(shown.map(|finding| words::finding(&finding.details).into()).collect()));
     if tally.findings.len() > FINDINGS {
-        let more = dim(format!("and {} more", tally.findings.len() - FINDINGS)).leads_to("findings");
+        let more = dim(format!("and {} more", tally.findings.len() - FINDINGS));
         let command = dim(format!(": `fresh-tally show {} findings`", tally.label.handle)).on_screen();
-        facts.push(fact("", Line::from(more).and(command), Line::default()));
+        document.paragraph(Line::from(more).and(command));
     }
-    facts
 }
 
 /// The first of each rule, then the second of each, and so on; within such a round by weight.

@@ -1,32 +1,46 @@
 //! One page of HTML that needs nothing else: no script, no font, no network. Light or dark as the reader has it, printable.
 
+mod parts;
+
 use crate::document::{Align, Block, Document, Fact, Line, Role, Row, Section, Span, Table};
+use crate::publish::site::SiteLink;
+use crate::text::clean;
 use html_escape::encode_safe;
 
 /// Colours have the same meanings as in a terminal, and a contrast of 4.5 at least on either ground.
-const STYLE: &str = include_str!("../../assets/page.css");
+const STYLE: &str = include_str!("../../../assets/page.css");
 
 pub(crate) fn render(document: &Document) -> String {
+    render_with(document, &[], "")
+}
+
+/// A page with ways to other pages; `more` is put in its head as it is.
+pub(crate) fn render_with(document: &Document, ways: &[SiteLink], more: &str) -> String {
     let title = document.blocks.iter().find_map(|block| match block {
         Block::Title { text, .. } => Some(text.plain()),
         _ => None,
     });
     let title = title.unwrap_or_else(|| "Fresh Tally".to_owned());
-    let mut out = format!(
-        "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
-         <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n<style>\n{STYLE}</style>\n\
-         </head>\n<body>\n<main>\n",
-        encode_safe(&title)
-    );
     let sections: Vec<&Section> = sections(document).collect();
+    let mut out = head(&title, more);
     let mut blocks = document.blocks.iter().peekable();
     // What a page begins with stands above the ways into it.
-    while let Some(block) = blocks.next_if(|block| !matches!(block, Block::Section(_))) {
+    out.push_str("<header class=\"top\">\n");
+    if !ways.is_empty() {
+        let one = |way: &SiteLink| {
+            format!("<a href=\"{}\">{}</a>", encode_safe(&way.to), encode_safe(&clean(&way.text)))
+        };
+        let ways: Vec<String> = ways.iter().map(one).collect();
+        out.push_str(&format!("<p class=\"site\">{}</p>\n", ways.join("\n")));
+    }
+    while let Some(block) = blocks.next_if(|block| !matches!(block, Block::Section(_) | Block::Beside(_))) {
         write_block(block, &mut out);
     }
+    out.push_str("</header>\n");
     if sections.len() > 1 {
         write_ways(&sections, &mut out);
     }
+    out.push_str("<main>\n");
     blocks.for_each(|block| write_block(block, &mut out));
     out.push_str("</main>\n");
     if sections.len() > 1 {
@@ -36,37 +50,59 @@ pub(crate) fn render(document: &Document) -> String {
     out
 }
 
-/// Search and folding for who runs scripts; the page says everything without it.
-const SCRIPT: &str = include_str!("../../assets/page.js");
+/// The beginning of a page, up to its body; `more` is put in its head as it is.
+fn head(title: &str, more: &str) -> String {
+    format!(
+        "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
+         <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n{more}<style>\n{STYLE}</style>\n\
+         </head>\n<body>\n",
+        encode_safe(title)
+    )
+}
+
+/// Search, sorting, copying and folding for who runs scripts; the page says everything without it.
+const SCRIPT: &str = include_str!("../../../assets/page.js");
 
 fn sections(document: &Document) -> impl Iterator<Item = &Section> {
-    document.blocks.iter().filter_map(|block| match block {
-        Block::Section(section) => Some(section),
-        _ => None,
+    document.blocks.iter().flat_map(|block| match block {
+        Block::Section(section) => std::slice::from_ref(section),
+        Block::Beside(sections) => sections,
+        _ => &[],
     })
 }
 
 /// Links to all sections, and a field to search in.
 fn write_ways(sections: &[&Section], out: &mut String) {
-    out.push_str("<nav aria-label=\"sections\">\n");
-    for section in sections {
+    out.push_str("<nav aria-label=\"Sections\">\n<div class=\"ways\">\n");
+    // What stands beside another section is seen with it.
+    for section in sections.iter().filter(|section| section.id != "versions") {
         out.push_str(&format!("<a href=\"#{}\">{}</a>\n", section.id, encode_safe(&section.title)));
     }
     out.push_str(
-        "</nav>\n<div class=\"search\" role=\"search\"><label>Find in all tables <input id=\"search\" type=\"search\" autocomplete=\"off\"></label> \
-         <span id=\"found\" class=\"dim\" aria-live=\"polite\"></span></div>\n",
+        "</div>\n<div class=\"search\" role=\"search\"><label>Find <input id=\"search\" type=\"search\" autocomplete=\"off\"></label> \
+         <span id=\"found\" class=\"dim\" aria-live=\"polite\"></span></div>\n</nav>\n",
     );
 }
 
 /// What is long is folded, and opens without a script.
 fn write_section(section: &Section, out: &mut String) {
     let (id, title) = (section.id, encode_safe(&section.title));
+    let aside = match section.aside.as_str() {
+        "" => String::new(),
+        aside => format!(" <span class=\"count\">{}</span>", encode_safe(aside)),
+    };
     if section.open {
-        out.push_str(&format!("<section id=\"{id}\">\n<h2>{title}</h2>\n"));
+        out.push_str(&format!("<section id=\"{id}\">\n<h2>{title}{aside}</h2>\n"));
     } else {
-        out.push_str(&format!("<details id=\"{id}\">\n<summary><h2>{title}</h2></summary>\n"));
+        out.push_str(&format!("<details id=\"{id}\">\n<summary><h2>{title}{aside}</h2></summary>\n"));
     }
     section.blocks.iter().for_each(|block| write_block(block, out));
+    if !section.command.is_empty() {
+        out.push_str(&format!(
+            "<p class=\"tools\"><code>{}</code> <button type=\"button\" class=\"copy\" hidden>Copy as Markdown</button></p>\n",
+            encode_safe(&section.command)
+        ));
+    }
     out.push_str(if section.open { "</section>\n" } else { "</details>\n" });
 }
 
@@ -81,6 +117,15 @@ fn write_block(block: &Block, out: &mut String) {
         Block::Paragraph(line) => out.push_str(&format!("<p>{}</p>\n", spans(line))),
         Block::Heading(line) => out.push_str(&format!("<h2>{}</h2>\n", spans(line))),
         Block::Facts(facts) => write_facts(facts, out),
+        Block::Figures(facts) => parts::write_figures(facts, out),
+        Block::Sheet(facts) => parts::write_sheet(facts, out),
+        Block::Cards(groups) => parts::write_cards(groups, out),
+        Block::Folds(folds) => parts::write_folds(folds, out),
+        Block::Beside(sections) => {
+            out.push_str("<div class=\"beside\">\n");
+            sections.iter().for_each(|section| write_section(section, out));
+            out.push_str("</div>\n");
+        }
         Block::Ranked(lines) => {
             out.push_str("<ol>\n");
             lines.iter().for_each(|line| out.push_str(&format!("<li>{}</li>\n", spans(line))));
@@ -115,7 +160,13 @@ fn write_facts(facts: &[Fact], out: &mut String) {
 
 /// A wide table scrolls by itself, by keyboard too.
 fn write_table(table: &Table, out: &mut String) {
-    out.push_str("<div class=\"wide\" role=\"region\" tabindex=\"0\" aria-label=\"table\">\n<table>\n");
+    let quick = match &table.filters[..] {
+        [] => String::new(),
+        filters => format!(" data-filters=\"{}\"", encode_safe(&filters.join(","))),
+    };
+    out.push_str(&format!(
+        "<div class=\"wide\" role=\"region\" tabindex=\"0\" aria-label=\"Table\"{quick}>\n<table>\n"
+    ));
     if table.columns.iter().any(|column| !column.title.is_empty()) {
         let titles = table.columns.iter().map(|column| {
             let class = if column.align == Align::Right { " class=\"right\"" } else { "" };
@@ -161,9 +212,11 @@ fn spans(line: &Line) -> String {
 
 fn span(span: &Span) -> String {
     let text = encode_safe(&span.text);
-    let text = match span.to {
+    let text = match span.to.as_ref() {
         "" => text,
-        to => format!("<a href=\"#{to}\">{text}</a>").into(),
+        // Another page of a site, else a place on this one.
+        to if to.starts_with("./") => format!("<a href=\"{}\">{text}</a>", encode_safe(to)).into(),
+        to => format!("<a href=\"#{}\">{text}</a>", encode_safe(to)).into(),
     };
     match span.role {
         Role::Plain => text.into_owned(),

@@ -1,0 +1,77 @@
+//! Decisions, each with what followed from it.
+
+use crate::document::{Fold, Line, Span};
+use crate::text::{bytes_signed, count_of};
+use crate::view::{dim, role_of};
+use crate::words;
+use std::collections::HashMap;
+use tally_core::compare::{Comparison, Decision};
+
+/// Packages that one decision names; the rest is counted.
+const NAMED: usize = 60;
+
+/// The decisions of a comparison, the weightiest first.
+pub(super) fn folds(comparison: &Comparison) -> Vec<Fold> {
+    let most =
+        comparison.decisions.iter().map(|one| one.bytes_delta.unsigned_abs()).max().unwrap_or(0).max(1);
+    let mut weights: HashMap<&str, i64> = HashMap::new();
+    for change in &comparison.packages {
+        for side in [&change.old, &change.new].into_iter().flatten() {
+            if let Some(delta) = change.bytes_delta {
+                weights.insert(side.name.as_str(), delta);
+            }
+        }
+    }
+    comparison.decisions.iter().map(|decision| fold(decision, most, &weights)).collect()
+}
+
+fn fold(decision: &Decision, most: u64, weights: &HashMap<&str, i64>) -> Fold {
+    let share = u128::from(decision.bytes_delta.unsigned_abs()) * 1000 / u128::from(most);
+    let share = i16::try_from(share).unwrap_or(1000);
+    let mut because = capital_first(words::decision_reason(decision));
+    if decision.inherited == Some(true) {
+        because.push_str("; inherited from the base");
+    }
+    let mut inside = vec![Line::from(format!("{because}."))];
+    let mut packages: Vec<(&str, Option<i64>)> = decision
+        .packages
+        .iter()
+        .map(|package| (package.name(), weights.get(package.name()).copied()))
+        .collect();
+    packages.sort_by_key(|(name, delta)| (std::cmp::Reverse(delta.map_or(0, i64::unsigned_abs)), *name));
+    let said = |(name, delta): &(&str, Option<i64>)| match delta {
+        Some(delta) => format!("{name} {}", bytes_signed(*delta)),
+        None => (*name).to_owned(),
+    };
+    let mut line = packages.iter().take(NAMED).map(said).collect::<Vec<_>>().join(", ");
+    if let Some(more) = packages.len().checked_sub(NAMED).filter(|more| *more > 0) {
+        line.push_str(&format!(" and {more} more"));
+    }
+    inside.push(dim(line).into());
+    let weighed = decision.packages.iter().any(|package| weights.contains_key(package.name()));
+    let weight = if weighed { bytes_signed(decision.bytes_delta) } else { "size unknown".to_owned() };
+    Fold {
+        id: format!("decision-{}", decision.id),
+        sort: Span::new(role_of(decision.kind), words::decision_kind(decision.kind)),
+        name: words::decision_names(&decision.names).into(),
+        figures: vec![count_of(decision.packages.len() as u64, "package").into(), weight.into()],
+        share: if decision.bytes_delta < 0 { -share } else { share },
+        inside,
+    }
+}
+
+fn capital_first(text: String) -> String {
+    crate::view::capital(&text)
+}
+
+/// How many there are, and what they explain.
+pub(super) fn count(comparison: &Comparison) -> String {
+    let explained: u64 = comparison.decisions.iter().map(|one| one.packages.len() as u64).sum();
+    let decisions = count_of(comparison.decisions.len() as u64, "decision");
+    let mut said =
+        format!("{decisions} explain {} that were added or removed", count_of(explained, "package"));
+    if comparison.totals.unexplained > 0 {
+        said.push_str(&format!("; {} unexplained", comparison.totals.unexplained));
+    }
+    said
+}

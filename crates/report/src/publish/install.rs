@@ -1,0 +1,118 @@
+//! The report of one install.
+
+use super::notes::{Notes, plain, section};
+use super::sections::{open, page, without_title};
+use super::{Knowledge, Report, apps, data, origin, packages, tables};
+use crate::View;
+use crate::chart::of_install;
+use crate::document::{Block, Line, Role, Section, Span};
+use crate::render::RenderError;
+use crate::text::count_of;
+use crate::view::{
+    ShowView, ShowWhat, capital, dim, findings_with_text, install_figures, key_parts, lifetime, notable,
+};
+use crate::words;
+use tally_core::model::{MissingFact, Tally};
+
+impl Report {
+    /// Of one install.
+    ///
+    /// # Errors
+    /// When a figure has no JSON form, or a row no CSV form.
+    pub fn of_install(tally: &Tally, knowledge: &Knowledge<'_>) -> Result<Self, RenderError> {
+        let view = |what| ShowView { tally, what, rules: knowledge.parts, roles: knowledge.roles };
+        let says = |what| without_title(view(what).document());
+        let charts = of_install(tally);
+        let one = |id: &'static str, title: &str, what: ShowWhat, blocks: Vec<Block>| -> Section {
+            open(id, title, blocks).by(format!("{} {}", knowledge.command, what.name()))
+        };
+        let noted = notable(tally);
+        let looked = match noted.is_empty() {
+            true => vec![Block::Paragraph("Nothing is worth a second look.".into())],
+            false => vec![Block::Ranked(noted.clone())],
+        };
+        let programs = match tally.lacks(MissingFact::Launchers) {
+            true => vec![Block::Paragraph(dim("The menu is not recorded in this source.").into())],
+            false if tally.applications.is_empty() => {
+                vec![Block::Paragraph(dim("The menu is empty.").into())]
+            }
+            false => vec![Block::Cards(apps::of_install(tally, knowledge.roles))],
+        };
+        let versions = key_parts(tally, knowledge.parts, knowledge.roles);
+        let folded = |section: Section| Block::Section(section.folded());
+        let sections = vec![
+            Block::Beside(vec![
+                one("notable", "Worth a second look", ShowWhat::Overview, looked)
+                    .holds(count_of(tally.findings.len() as u64, "finding")),
+                one("versions", "Key versions", ShowWhat::Parts, vec![Block::Sheet(versions.clone())]),
+            ]),
+            Block::Section(
+                one("programs", "Programs", ShowWhat::Menu, programs)
+                    .holds(count_of(tally.applications.len() as u64, "program")),
+            ),
+            Block::Section(one("defaults", "Default apps", ShowWhat::Defaults, says(ShowWhat::Defaults))),
+            Block::Section(one("parts", "Under the hood", ShowWhat::Parts, says(ShowWhat::Parts))),
+            Block::Section(
+                one("weight", "Disk space", ShowWhat::Weight, says(ShowWhat::Weight))
+                    .with(&charts, "choices"),
+            ),
+            Block::Section(one("looks", "Looks", ShowWhat::Looks, says(ShowWhat::Looks))),
+            folded(one("startup", "Startup", ShowWhat::Startup, says(ShowWhat::Startup))),
+            folded(one("repositories", "Repositories", ShowWhat::Repositories, says(ShowWhat::Repositories))),
+            folded(
+                one("findings", "All findings", ShowWhat::Findings, says(ShowWhat::Findings))
+                    .holds(count_of(tally.findings.len() as u64, "finding")),
+            ),
+            folded(one("readings", "Readings and notes", ShowWhat::Readings, says(ShowWhat::Readings))),
+            folded(
+                one("packages", "Packages", ShowWhat::Packages, packages::of_install(tally))
+                    .holds(count_of(tally.present().count() as u64, "package")),
+            ),
+        ];
+        let (title, top) = top(tally);
+        let figures = install_figures(tally);
+        Ok(Self {
+            page: page(top, sections, &[tally]),
+            notes: Notes {
+                title,
+                figures: vec![Block::Figures(figures), Block::Sheet(versions)],
+                news: noted.iter().map(plain).collect(),
+                sections: vec![
+                    section("Programs", says(ShowWhat::Menu)),
+                    section("Default apps", says(ShowWhat::Defaults)),
+                    section("Under the hood", says(ShowWhat::Parts)),
+                ],
+                origin: origin(&[tally]),
+            },
+            tables: tables(ShowWhat::ALL.iter().map(|what| (what.name(), view(*what).csv())))?,
+            charts,
+            data: {
+                let mut data = data("install", &tally.label, serde_json::to_value(tally)?)?;
+                data["install"]["findings"] = serde_json::to_value(findings_with_text(tally))?;
+                data
+            },
+        })
+    }
+}
+
+/// The title of the notes, and what a page begins with.
+fn top(tally: &Tally) -> (Block, Vec<Block>) {
+    let title = tally.label.title();
+    let (name, rest) = title.split_once(", ").unwrap_or((&title, ""));
+    let seen = words::seen(tally.label.seen_as());
+    let aside: Vec<&str> = [rest, seen].into_iter().filter(|text| !text.is_empty()).collect();
+    let title =
+        Block::Title { text: Line::from(Span::new(Role::Strong, name)), aside: dim(aside.join("; ")) };
+    let mut blocks = vec![title.clone()];
+    let lived = lifetime(&tally.label);
+    if !lived.is_empty() {
+        blocks.push(Block::Paragraph(dim(capital(&lived.join("; "))).into()));
+    }
+    if !tally.missing_facts.is_empty() {
+        let missing: Vec<&str> = tally.missing_facts.iter().map(|fact| words::missing_fact(*fact)).collect();
+        let said = format!("Not recorded in this source: {}", missing.join(", "));
+        blocks.push(Block::Paragraph(Span::new(Role::LookTwice, said).into()));
+    }
+    blocks.push(Block::Figures(install_figures(tally)));
+    (title, blocks)
+}
