@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use tally_core::grid::{Likeness, RowGroup};
 use tally_core::model::{Kind, Menu, System};
 use tally_report::CompareWhat;
+use tally_report::chart::Size;
 
 /// Compare two installs: what changed, and what was done on purpose
 #[derive(Debug, Args)]
@@ -158,6 +159,7 @@ pub(crate) struct LagArgs {
 Examples:
   fresh-tally trail kernel
   fresh-tally trail Inkcap --format csv
+  fresh-tally trail kernel -o kernel.png
   fresh-tally trail libreedkit3 saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full")]
 pub(crate) struct TrailArgs {
     /// A part (`kernel`, `sound-server`), a program, or a package
@@ -165,4 +167,13 @@ pub(crate) struct TrailArgs {
     /// Handles, tally files, or sources [default: everything on the shelf]
     #[arg(add = handles())]
     pub(crate) installs: Vec<String>,
+    /// Size of the chart, which an -o that ends with .svg or .png asks for
+    #[arg(long, value_name = "WIDTHxHEIGHT", default_value = "1920x1080")]
+    pub(crate) size: Size,
+    /// A chart with a transparent background
+    #[arg(long)]
+    pub(crate) transparent: bool,
+    /// A chart with a dark background
+    #[arg(long)]
+    pub(crate) dark: bool,
 }

@@ -207,7 +207,7 @@ pub(crate) struct ReportArgs {
     #[arg(long, conflicts_with_all = ["installs", "chart", "template", "sbom", "side_by_side", "short", "timestamps"])]
     pub(crate) site: bool,
     /// Address at which the site will be, for its feed and its map (sitemap.xml)
-    #[arg(long, value_name = "URL", requires = "site", value_parser = web_address)]
+    #[arg(long, value_name = "URL", value_parser = web_address)]
     pub(crate) url: Option<String>,
     /// Put two installs side by side instead of comparing them
     #[arg(long)]

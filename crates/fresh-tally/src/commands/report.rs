@@ -22,6 +22,9 @@ pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Comman
         super::site::write(args.url.as_deref(), settings)?;
         return Ok(Exit::Done);
     }
+    if args.url.is_some() {
+        return Err(CommandError::Usage("--url: only a site has an address; `--site` writes one".into()));
+    }
     let report = report(args, settings)?;
     if let Some(folder) = &args.template {
         let configured = settings.config.templates.as_ref().filter(|_| !folder.exists());

@@ -4,11 +4,13 @@ use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
 use std::collections::BTreeMap;
+use std::path::Path;
 use tally_core::history::Moment;
 use tally_core::model::{Tally, Text};
 use tally_core::trail::follow;
 use tally_core::version::compare_plain;
-use tally_report::TrailView;
+use tally_report::chart::of_trail;
+use tally_report::{Theme, TrailView};
 
 pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let tallies = tallies(args, settings)?;
@@ -30,6 +32,22 @@ pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Command
         })
         .collect();
     let exit = if trails.is_empty() { Exit::No } else { Exit::Done };
+    // The ending says what is asked for, as with a report.
+    let ending = settings.output.as_deref().and_then(Path::extension).and_then(|ending| ending.to_str());
+    if let (None, Some(form @ ("svg" | "png"))) = (settings.format, ending) {
+        let chart = of_trail(&trails).ok_or_else(|| {
+            CommandError::Usage(format!(
+                "-o: `{}` is in less than two releases: there is no chart of it",
+                args.name
+            ))
+        })?;
+        let drawn = match form {
+            "svg" => chart.svg(args.size, theme(args.dark), args.transparent).into_bytes(),
+            _ => chart.png(args.size, theme(args.dark), args.transparent).map_err(CommandError::Picture)?,
+        };
+        output::answer(&drawn, settings)?;
+        return Ok(exit);
+    }
     output::show(&TrailView { schema_version: 2, asked: args.name.clone(), trails }, settings)?;
     Ok(exit)
 }
@@ -52,4 +70,8 @@ fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, CommandE
         }
     }
     Ok(index.around(&args.name)?)
+}
+
+const fn theme(dark: bool) -> Theme {
+    if dark { Theme::Dark } else { Theme::Light }
 }

@@ -16,8 +16,9 @@ fn a_page_and_the_notes_of_a_comparison_have_figures_and_headlines() {
     let compared = "report root-4.0-reedbed root-5.0-reedbed";
     for form in ["html", "markdown"] {
         let told = place.run(&format!("{compared} --format {form}")).plain();
-        let (figures, headlines) = (told.find("Key figures"), told.find("Lapwing replaces Marshlight"));
+        let (figures, headlines) = (told.find("Packages"), told.find("Lapwing replaces Marshlight"));
         assert!(figures.is_some() && headlines > figures, "{form}: {figures:?} {headlines:?}");
+        assert!(told.contains("Weir 4.0.3") && told.contains("4.2.1"), "{form}: no key version");
     }
 }
 
@@ -27,16 +28,18 @@ fn a_folder_holds_every_form_and_each_ending_is_one() {
     let compared = "report saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed";
     let said = place.run(&format!("{compared} -o all"));
     assert_eq!(said.code, 0, "{}", said.stderr);
-    assert_eq!(names(&place.path("all")), ["charts", "index.html", "report.json", "show-notes.md", "tables"]);
-    let charts =
-        ["changes.png", "changes.svg", "decisions.png", "decisions.svg", "releases.png", "releases.svg"];
+    assert_eq!(
+        names(&place.path("all")),
+        ["charts", "index.html", "report.json", "show-notes-short.md", "show-notes.md", "tables"]
+    );
+    let charts = ["decisions.png", "decisions.svg", "releases.png", "releases.svg", "steps.png", "steps.svg"];
     assert_eq!(names(&place.path("all/charts")), charts);
     for (ending, begins) in [
         ("html", &b"<!DOCTYPE html>"[..]),
-        ("md", b"# Saltmarsh Linux, Reedbed, amd64: 4.0"),
+        ("md", b"# Saltmarsh Linux 4.0 \"Avocet\" "),
         ("csv", b"what,change,name"),
         ("json", b"{\n  \"comparison\""),
-        ("txt", b"Saltmarsh Linux, Reedbed"),
+        ("txt", b"Saltmarsh Linux 4.0 \"Avocet\""),
         ("svg", b"<svg xmlns="),
         ("png", b"\x89PNG\r\n\x1a\n"),
     ] {
@@ -87,19 +90,19 @@ fn charts_have_the_size_and_the_ground_that_were_asked_for() {
         let number = |at: usize| u32::from_be_bytes(bytes[at..at + 4].try_into().unwrap());
         (number(16), number(20), bytes.len())
     };
-    let (width, height, plain) = drawn("--chart weight");
+    let (width, height, plain) = drawn("--chart choices");
     assert_eq!((width, height), (1920, 1080));
-    let (width, height, small) = drawn("--chart weight --size 640x360");
+    let (width, height, small) = drawn("--chart choices --size 640x360");
     assert_eq!((width, height), (640, 360));
     assert!(small < plain);
     let svg =
-        |options: &str| place.run(&format!("report saltmarsh-5.0-reedbed --chart weight {options}")).plain();
+        |options: &str| place.run(&format!("report saltmarsh-5.0-reedbed --chart choices {options}")).plain();
     assert!(svg("").contains("fill=\"#ffffff\"") && !svg("--transparent").contains("fill=\"#ffffff\""));
     assert!(svg("--dark").contains("fill=\"#14181b\""));
     for (line, why) in [
-        ("--chart nosuch -o c.png", "it has: kinds, menu, weight"),
+        ("--chart nosuch -o c.png", "it has: choices"),
         ("--size 10x10 -o c.png", "is not a size such as 1920x1080"),
-        ("--chart weight -o c.html", "name it .svg or .png"),
+        ("--chart choices -o c.html", "name it .svg or .png"),
         ("-o c.pdf", "a report can't be written as `.pdf`"),
         ("--template nosuch", "-o names the folder"),
     ] {
@@ -144,6 +147,84 @@ fn hostile_names_come_out_harmless_in_every_form() {
         }
     }
     assert!(seen > 14, "{seen}");
+}
+
+#[test]
+fn show_notes_come_short_for_a_description_and_long_with_places_for_times() {
+    let place = place();
+    let compared = "report saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed";
+    for form in ["markdown", "table"] {
+        let short = place.run(&format!("{compared} --short --format {form}")).plain();
+        assert!(short.chars().count() <= 1000 && short.contains("Lapwing replaces"), "{form}: {short}");
+    }
+    let long = place.run(&format!("{compared} --timestamps")).plain();
+    let stamped: Vec<&str> = long.lines().filter(|line| line.starts_with("## ")).collect();
+    assert!(stamped.len() > 3 && stamped.iter().all(|line| line.starts_with("## 0:00 ")), "{stamped:?}");
+    assert_eq!(place.run(&format!("{compared} --short --timestamps")).code, 2);
+}
+
+/// The pages of a folder, with every link of each that leads somewhere else in it.
+fn links(place: &Place, folder: &str) -> Vec<(String, String)> {
+    let mut found = Vec::new();
+    for sub in ["", "installs/", "steps/", "editions/"] {
+        for name in
+            names(&place.path(&format!("{folder}/{sub}"))).into_iter().filter(|name| name.ends_with(".html"))
+        {
+            let page = place.read(&format!("{folder}/{sub}{name}"));
+            let targets = page.split("href=\"").skip(1).filter_map(|rest| rest.split('"').next());
+            let elsewhere = targets.filter(|target| !target.starts_with('#'));
+            found.extend(elsewhere.map(|target| (format!("{sub}{name}"), format!("{folder}/{sub}{target}"))));
+        }
+    }
+    found
+}
+
+#[test]
+fn a_site_has_a_page_for_everything_and_writes_only_what_changed() {
+    let place = place();
+    let wrote = |line: &str| {
+        let done = place.run(line);
+        assert_eq!(done.code, 0, "{}", done.stderr);
+        done.stderr.split(" of ").next().unwrap_or_default().to_owned()
+    };
+    assert_eq!(wrote("report --site -o site --url https://marsh.example/box/"), "Wrote 5 pages");
+    assert_eq!(names(&place.path("site/steps")), ["saltmarsh-4.0-reedbed--saltmarsh-5.0-reedbed.html"]);
+    assert_eq!(names(&place.path("site/editions")).len(), 1);
+    let all = links(&place, "site");
+    assert!(all.len() > 12, "{all:?}");
+    for (page, target) in &all {
+        assert!(place.path(target).is_file(), "{page}: {target} is not there");
+    }
+    let feed = place.read("site/feed.xml");
+    assert_eq!(feed.matches("<entry>").count(), 4);
+    assert!(feed.contains("<link href=\"https://marsh.example/box/steps/saltmarsh-4.0"), "{feed}");
+    assert_eq!(place.read("site/sitemap.xml").matches("<loc>").count(), 6);
+    let page = place.path("site/installs/saltmarsh-5.0-mudflat.html");
+    let before = std::fs::metadata(&page).unwrap().modified().unwrap();
+    assert_eq!(wrote("report --site -o site"), "Wrote 0 pages");
+    assert_eq!(std::fs::metadata(&page).unwrap().modified().unwrap(), before);
+    // A note changes one install: its page and those that it is on.
+    assert_eq!(place.run("note saltmarsh-4.0-reedbed an old one").code, 0);
+    assert_eq!(wrote("report --site -o site"), "Wrote 2 pages");
+    place.write("site/mine.txt", "kept");
+    assert_eq!(place.run("shelf drop saltmarsh-5.0-mudflat").code, 0);
+    let said = place.run("report --site -o site").stderr;
+    assert!(said.contains("and removed 2"), "{said}");
+    assert!(!page.exists() && place.path("site/mine.txt").is_file());
+    assert!(links(&place, "site").iter().all(|(_, target)| place.path(target).is_file()));
+    // A damaged tally is said and left out.
+    place.write("shelf/broken.tally.json", "{");
+    let said = place.run("report --site -o site");
+    assert!(said.code == 0 && said.stderr.contains("Skipped `broken`"), "{}", said.stderr);
+    for (line, why) in [
+        ("report --site", "-o names the folder"),
+        ("report --site saltmarsh-4.0-reedbed -o site", "cannot be used with"),
+        ("report --site -o site --url javascript:alert(1)", "is not an address"),
+        ("report saltmarsh-4.0-reedbed --url https://a.example", "--site"),
+    ] {
+        let wrong = place.run(line);
+        assert!(wrong.code == 2 && wrong.stderr.contains(why), "{line}: {}", wrong.stderr);
+    }
 }
 
 /// Opt-in: `cargo test -p fresh-tally -- --ignored`, with Debian's chromium.

@@ -1,15 +1,19 @@
 //! Which figures of a result make a chart.
 
-use super::{Chart, Ink, NamedColumn, Rung, Shape, Tile};
+use super::{Chart, Ink, NamedColumn, Rung, Shape, Stop, Tile};
 use crate::text::{bytes_human, bytes_signed};
 use crate::view::capital;
+use crate::view::{edition_name, release_name};
 use crate::words;
+use jiff::Unit;
+use jiff::civil::Date;
 use std::collections::{BTreeMap, HashMap};
 use tally_core::compare::{ApplicationChangeKind, Comparison, Decision, PartChangeKind, Section};
 use tally_core::grid::{Grid, RowGroup, short_names};
 use tally_core::knowledge::PartRules;
 use tally_core::model::{MissingFact, PackageRef, Tally, Text};
-use tally_core::version::Step;
+use tally_core::trail::{Trail, TrailStep};
+use tally_core::version::{Step, compare_plain};
 use tally_core::weigh::choices;
 
 /// Steps and tiles that can be told apart at a glance; the rest is one more.
@@ -321,4 +325,59 @@ pub fn of_releases(tallies: &[&Tally], parts: &PartRules) -> Vec<Chart> {
         },
     };
     Some(chart).filter(|chart| !chart.is_empty()).into_iter().collect()
+}
+
+/// One thing through the releases of an edition: of several editions the one with most of them. `None` where there are less than two.
+pub fn of_trail(trails: &[Trail]) -> Option<Chart> {
+    let trail = trails.iter().max_by_key(|trail| trail.steps.len())?;
+    let version = |step: &TrailStep| {
+        let found = step.found.first()?;
+        Some(found.version.as_deref().unwrap_or(found.name.as_str()).to_owned())
+    };
+    let mut versions: Vec<String> = trail.steps.iter().filter_map(version).collect();
+    versions.sort_by(|a, b| compare_plain(a, b));
+    versions.dedup();
+    let days: Option<Vec<f64>> =
+        trail.steps.iter().map(|step| day_number(step.label.release_date.as_deref()?)).collect();
+    // A day earlier than the one before would go back in time.
+    let days = days.filter(|days| days.windows(2).all(|two| two[0] <= two[1]) && days.first() < days.last());
+    #[allow(clippy::cast_precision_loss, reason = "places")]
+    let place = |at: usize| match &days {
+        Some(days) => (days[at] - days[0]) / (days[days.len() - 1] - days[0]).max(1.0),
+        None => at as f64 / (trail.steps.len().max(2) - 1) as f64,
+    };
+    let stop = |(at, step): (usize, &TrailStep)| Stop {
+        release: release_name(&step.label),
+        place: place(at),
+        version: version(step).map(|version| {
+            let rank = versions.iter().position(|known| *known == version).unwrap_or(0);
+            (version, rank)
+        }),
+    };
+    let stops: Vec<Stop> = trail.steps.iter().enumerate().map(stop).collect();
+    let there = || stops.iter().filter_map(|stop| stop.version.as_ref());
+    let name =
+        trail.steps.iter().rev().find_map(|step| step.found.first()).map(|found| found.name.to_string())?;
+    let (first, last) = (there().next()?.0.clone(), there().next_back()?.0.clone());
+    let releases = crate::text::count_of(stops.len() as u64, "release");
+    let title = match first == last {
+        true => format!("{name} stayed at {first} through {releases}"),
+        false => format!("{name} moved from {first} to {last} in {releases}"),
+    };
+    let mut aside = vec![edition_name(&trail.steps.first()?.label)];
+    if days.is_none() {
+        aside.push("the days of the releases are not recorded: steps stand side by side".to_owned());
+    }
+    if trails.len() > 1 {
+        aside.push(format!("{} more know it", crate::text::count_of(trails.len() as u64 - 1, "edition")));
+    }
+    let chart = Chart { name: "trail", title, aside: aside.join("; "), shape: Shape::Steps(stops) };
+    Some(chart).filter(|chart| !chart.is_empty())
+}
+
+/// The number of a day, `YYYY-MM-DD`.
+fn day_number(day: &str) -> Option<f64> {
+    let date: Date = day.parse().ok()?;
+    let since = date.since((Unit::Day, Date::constant(1970, 1, 1))).ok()?;
+    Some(f64::from(since.get_days()))
 }

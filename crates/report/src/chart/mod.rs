@@ -11,7 +11,7 @@ mod scene;
 mod svg;
 
 pub use crate::style::Ink;
-pub use data::{of_comparison, of_grid, of_install, of_releases};
+pub use data::{of_comparison, of_grid, of_install, of_releases, of_trail};
 pub use scene::{Anchor, Item, Scene};
 
 use crate::style::Theme;
@@ -19,7 +19,7 @@ use crate::style::Theme;
 /// A picture of figures.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Chart {
-    /// Stable name: `choices` of an install; `decisions`, `steps`, `releases` of two; `apps`, `likeness`, `releases` of more.
+    /// Stable name: `choices` of an install; `decisions`, `steps`, `releases` of two; `apps`, `likeness`, `releases` of more; `trail`.
     pub name: &'static str,
     /// What it says, as a sentence.
     pub title: String,
@@ -52,6 +52,8 @@ pub enum Shape {
         /// Rows.
         alike: Vec<Vec<f64>>,
     },
+    /// One thing through releases, oldest first.
+    Steps(Vec<Stop>),
     /// Versions through releases.
     Releases {
         /// The releases, oldest first.
@@ -87,6 +89,17 @@ pub struct Tile {
     pub shown: String,
     /// Whether it stands for all that has no tile of its own.
     pub is_rest: bool,
+}
+
+/// A release, and what was in it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Stop {
+    /// The release.
+    pub release: String,
+    /// Where it is between the first (0) and the last (1).
+    pub place: f64,
+    /// The version, and its rank among all versions, the lowest first; nothing where it is not there.
+    pub version: Option<(String, usize)>,
 }
 
 /// A column of names.
@@ -146,6 +159,7 @@ impl Chart {
             Shape::Columns(columns) => columns.iter().all(|column| column.names.is_empty()),
             Shape::Matrix { columns, rows } => rows.is_empty() || columns.len() < 2,
             Shape::Likeness { names, .. } => names.len() < 2,
+            Shape::Steps(stops) => stops.iter().filter(|stop| stop.version.is_some()).count() < 2,
             Shape::Releases { rows, columns } => rows.is_empty() || columns.len() < 2,
         }
     }
@@ -205,6 +219,11 @@ mod tests {
             prop::collection::vec(rung, 1..16).prop_map(Shape::Waterfall),
             prop::collection::vec(tile, 1..40).prop_map(Shape::Treemap),
             prop::collection::vec(column, 1..5).prop_map(Shape::Columns),
+            prop::collection::vec((name(), 0.0..1.0_f64, prop::option::of((name(), 0..9_usize))), 2..20)
+                .prop_map(|stops| {
+                    let stop = |(release, place, version)| Stop { release, place, version };
+                    Shape::Steps(stops.into_iter().map(stop).collect())
+                }),
             (prop::collection::vec(name(), 2..50), prop::collection::vec((name(), any::<bool>()), 1..30))
                 .prop_map(|(columns, rows)| Shape::Matrix {
                     rows: rows

@@ -5,7 +5,7 @@ use crate::render::html;
 use crate::text::{bytes_human, clean, count_of, thousands};
 use crate::view::{capital, change_title, dim, shared_by_all};
 use crate::words;
-use html_escape::encode_safe;
+use html_escape::encode_double_quoted_attribute;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt::Write;
@@ -344,7 +344,7 @@ fn id(base: &str, path: &str) -> String {
 }
 
 fn xml(text: &str) -> String {
-    encode_safe(&clean(text)).into_owned()
+    encode_double_quoted_attribute(&clean(text)).into_owned()
 }
 
 #[cfg(test)]

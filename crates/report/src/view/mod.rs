@@ -25,6 +25,7 @@ pub use shelf_find::ShelfFindView;
 pub use show::{PackageFilter, ShowView, ShowWhat};
 pub(crate) use show::{findings_with_text, install_figures, key_parts, notable};
 pub use trail::TrailView;
+pub(crate) use trail::{name_of as edition_name, release as release_name};
 pub use why::{FindView, WeighView, WhyView};
 
 use crate::document::{Line, Role, Span};

@@ -20,7 +20,7 @@ pub struct TrailView {
     pub trails: Vec<Trail>,
 }
 
-fn release(label: &Label) -> String {
+pub(crate) fn release(label: &Label) -> String {
     match (&label.release, &label.codename) {
         (Some(release), Some(codename)) => format!("{release} \"{codename}\""),
         (Some(release), None) => release.to_string(),
@@ -28,7 +28,7 @@ fn release(label: &Label) -> String {
     }
 }
 
-fn name_of(label: &Label) -> String {
+pub(crate) fn name_of(label: &Label) -> String {
     let fields = [Some(&label.distro), label.edition.as_ref(), label.profile.as_ref(), label.arch.as_ref()];
     fields.into_iter().flatten().map(ToString::to_string).collect::<Vec<_>>().join(", ")
 }

@@ -37,6 +37,7 @@ pub(super) fn page_size(chart: &Chart, width: u32) -> Size {
         }
         Shape::Likeness { names, .. } => names.len() + 1,
         Shape::Matrix { rows, .. } => rows.len() + 2,
+        Shape::Steps(_) => 14,
         Shape::Releases { rows, .. } => rows.len() + 1,
     };
     let rows = u32::try_from(rows).unwrap_or(u32::MAX).clamp(1, 120);
@@ -97,6 +98,7 @@ pub(super) fn draw(chart: &Chart, size: Size) -> Scene {
         Shape::Columns(columns) => room.columns(columns, &frame),
         Shape::Likeness { names, alike } => room.likeness(names, alike, &frame),
         Shape::Matrix { columns, rows } => room.matrix(columns, rows, &frame),
+        Shape::Steps(stops) => room.steps(stops, &frame),
         Shape::Releases { columns, rows } => room.releases(columns, rows, &frame),
     };
     let (title, words) = (clean(&chart.title).into_owned(), clean(&words).into_owned());

@@ -1,8 +1,8 @@
 //! Pictures with a row for each name and a column for each install.
 
 use super::{Anchor, Frame, Ink, Room, count, said};
-use crate::chart::NamedColumn;
 use crate::chart::font::{Font, fit};
+use crate::chart::{NamedColumn, Stop};
 
 impl Room {
     /// A square for each two, the stronger the more alike; the share is in it where there is room.
@@ -256,6 +256,57 @@ impl Room {
         said(columns.iter().map(|column| {
             let names: Vec<&str> = column.names.iter().map(|(name, _)| name.as_str()).collect();
             format!("{}: {}", column.title, names.join(", "))
+        }))
+    }
+
+    /// A line that goes up with each later version, over the releases at their days; what is not there leaves a gap.
+    pub(super) fn steps(&mut self, stops: &[Stop], frame: &Frame) -> String {
+        let size = self.unit.min(frame.height / 9.0);
+        let highest =
+            stops.iter().filter_map(|stop| stop.version.as_ref()).map(|(_, rank)| *rank).max().unwrap_or(0);
+        let (top, bottom) = (frame.top + size * 1.6, frame.top + frame.height - size * 2.6);
+        let high = (bottom - top).max(1.0);
+        let wide = frame.width - size * 5.0;
+        #[allow(clippy::cast_possible_truncation, reason = "pixels")]
+        let x_of = |stop: &Stop| frame.left + stop.place.clamp(0.0, 1.0) as f32 * wide;
+        let y_of = |rank: usize| bottom - high * count(rank) / count(highest.max(1));
+        let thick = (size * 0.16).max(1.5);
+        self.fill(frame.left, bottom + size * 0.6, frame.width, 1.0, Ink::Rule);
+        let (mut free, mut said_until) = (f32::MIN, f32::MIN);
+        for (at, stop) in stops.iter().enumerate() {
+            let (x, next) = (x_of(stop), stops.get(at + 1));
+            self.fill(x, bottom + size * 0.4, 1.0, size * 0.4, Ink::Dim);
+            // Names that would stand on one another are left out but for the first and those with room.
+            let wide_name = Font::of(false).width(&stop.release, size * 0.85);
+            if x > free && x + wide_name.min(size * 5.0) <= frame.left + frame.width {
+                let room = next.map_or(frame.left + frame.width - x, |next| (x_of(next) - x).max(size * 5.0));
+                let room = room.min(frame.left + frame.width - x);
+                let name = fit(&stop.release, size * 0.85, false, room);
+                free = x + Font::of(false).width(&name, size * 0.85) + size * 0.4;
+                self.text(x, bottom + size * 1.9, size * 0.85, Anchor::Start, false, Ink::Dim, &name);
+            }
+            let Some((version, rank)) = &stop.version else { continue };
+            let y = y_of(*rank);
+            let end = next.map_or(x + size * 1.5, x_of);
+            self.fill(x, y - thick / 2.0, (end - x).max(thick), thick, Ink::Changed);
+            if let Some((_, other)) = next.and_then(|next| next.version.as_ref()) {
+                let (from, to) = (y.min(y_of(*other)), y.max(y_of(*other)));
+                self.fill(end - thick / 2.0, from - thick / 2.0, thick, to - from + thick, Ink::Changed);
+            }
+            let before = at.checked_sub(1).and_then(|before| stops[before].version.as_ref());
+            if before.map(|(version, _)| version) != Some(version) && x >= said_until {
+                let room = frame.left + frame.width - x;
+                let text = fit(version, size, true, room);
+                said_until = x + Font::of(true).width(&text, size) * 0.5;
+                self.text(x + thick, y - size * 0.5, size, Anchor::Start, true, Ink::Text, &text);
+            }
+        }
+        said(stops.iter().map(|stop| {
+            format!(
+                "{}: {}",
+                stop.release,
+                stop.version.as_ref().map_or("not installed", |(version, _)| version.as_str())
+            )
         }))
     }
 }

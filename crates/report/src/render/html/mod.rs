@@ -5,7 +5,7 @@ mod parts;
 use crate::document::{Align, Block, Document, Fact, Line, Role, Row, Section, Span, Table};
 use crate::publish::site::SiteLink;
 use crate::text::clean;
-use html_escape::encode_safe;
+use html_escape::{encode_double_quoted_attribute as attribute, encode_safe};
 
 /// Colours have the same meanings as in a terminal, and a contrast of 4.5 at least on either ground.
 const STYLE: &str = include_str!("../../../assets/page.css");
@@ -28,7 +28,7 @@ pub(crate) fn render_with(document: &Document, ways: &[SiteLink], more: &str) ->
     out.push_str("<header class=\"top\">\n");
     if !ways.is_empty() {
         let one = |way: &SiteLink| {
-            format!("<a href=\"{}\">{}</a>", encode_safe(&way.to), encode_safe(&clean(&way.text)))
+            format!("<a href=\"{}\">{}</a>", attribute(&way.to), encode_safe(&clean(&way.text)))
         };
         let ways: Vec<String> = ways.iter().map(one).collect();
         out.push_str(&format!("<p class=\"site\">{}</p>\n", ways.join("\n")));
@@ -96,7 +96,12 @@ fn write_section(section: &Section, out: &mut String) {
     } else {
         out.push_str(&format!("<details id=\"{id}\">\n<summary><h2>{title}{aside}</h2></summary>\n"));
     }
-    section.blocks.iter().for_each(|block| write_block(block, out));
+    for block in &section.blocks {
+        match block {
+            Block::Heading(line) => out.push_str(&format!("<h3>{}</h3>\n", spans(line))),
+            block => write_block(block, out),
+        }
+    }
     if !section.command.is_empty() {
         out.push_str(&format!(
             "<p class=\"tools\"><code>{}</code> <button type=\"button\" class=\"copy\" hidden>Copy as Markdown</button></p>\n",
@@ -164,8 +169,15 @@ fn write_table(table: &Table, out: &mut String) {
         [] => String::new(),
         filters => format!(" data-filters=\"{}\"", encode_safe(&filters.join(","))),
     };
+    // Words of columns that rows are chosen by are short, and never broken.
+    let short: Vec<String> = (1..)
+        .zip(&table.columns)
+        .filter(|(_, column)| table.filters.contains(&column.title.as_str()))
+        .map(|(at, _)| format!("f{at}"))
+        .collect();
+    let class = if short.is_empty() { String::new() } else { format!(" class=\"{}\"", short.join(" ")) };
     out.push_str(&format!(
-        "<div class=\"wide\" role=\"region\" tabindex=\"0\" aria-label=\"Table\"{quick}>\n<table>\n"
+        "<div class=\"wide\" role=\"group\" tabindex=\"0\" aria-label=\"Table\"{quick}>\n<table{class}>\n"
     ));
     if table.columns.iter().any(|column| !column.title.is_empty()) {
         let titles = table.columns.iter().map(|column| {
@@ -215,7 +227,7 @@ fn span(span: &Span) -> String {
     let text = match span.to.as_ref() {
         "" => text,
         // Another page of a site, else a place on this one.
-        to if to.starts_with("./") => format!("<a href=\"{}\">{text}</a>", encode_safe(to)).into(),
+        to if to.starts_with("./") => format!("<a href=\"{}\">{text}</a>", attribute(to)).into(),
         to => format!("<a href=\"#{}\">{text}</a>", encode_safe(to)).into(),
     };
     match span.role {
