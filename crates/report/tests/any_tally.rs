@@ -161,10 +161,11 @@ proptest! {
         let comparison = built_in.compare(&old, &new);
         let rules = GridRules { parts, roles, asked: &[], likeness: Likeness::Packages };
         let grid = grid(&[&old, &new], &rules);
+        let both = [&old, &new];
         let reports = [
-            Report::of_install(&new, &knowledge).unwrap(),
-            Report::of_comparison((&old, &new), &comparison, &knowledge).unwrap(),
-            Report::of_editions(&[&old, &new], &grid, &knowledge).unwrap(),
+            Report::of_install(&new, &knowledge),
+            Report::of_comparison((&old, &new), &comparison, &knowledge),
+            Report::of_editions(&both, &grid, &knowledge),
         ];
         for report in reports {
             for (form, text) in [("page", report.html()), ("notes", report.markdown(NotesForm::default())), ("text", report.plain(NotesForm { short: true, timestamps: false }))] {
@@ -176,7 +177,7 @@ proptest! {
                 let svg = chart.svg(Size { width: 1280, height: 720 }, Theme::Light, false);
                 prop_assert!(svg.starts_with("<svg") && !svg.contains("\"NaN") && !svg.contains("\"inf"), "{}", svg);
             }
-            for (name, table) in report.tables {
+            for (name, table) in report.tables().unwrap() {
                 let text = String::from_utf8(table.into_bytes().unwrap()).unwrap();
                 let mut rows = csv::ReaderBuilder::new().flexible(false).from_reader(text.as_bytes());
                 prop_assert!(rows.records().all(|row| row.is_ok()), "{} has rows of several lengths", name);

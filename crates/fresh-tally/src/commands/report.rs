@@ -9,7 +9,7 @@ use std::path::Path;
 use tally_core::grid::{GridRules, Likeness, grid};
 use tally_core::model::Tally;
 use tally_report::chart::{Chart, Size};
-use tally_report::publish::{Knowledge, NotesForm, Report, fill};
+use tally_report::publish::{Knowledge, NotesForm, Report, Tables, fill};
 use tally_report::{Format, RenderError, Sbom, Theme};
 use tally_shelf::FolderDraft;
 
@@ -25,12 +25,15 @@ pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Comman
     if args.url.is_some() {
         return Err(CommandError::Usage("--url: only a site has an address; `--site` writes one".into()));
     }
-    let report = report(args, settings)?;
+    with_report(args, settings, |report| write(report, args, settings))?;
+    Ok(Exit::Done)
+}
+
+fn write(report: &Report<'_>, args: &ReportArgs, settings: &Settings) -> Result<(), CommandError> {
     if let Some(folder) = &args.template {
         let configured = settings.config.templates.as_ref().filter(|_| !folder.exists());
         let folder = configured.map_or_else(|| folder.clone(), |above| above.join(folder));
-        templates(&report, &folder, settings)?;
-        return Ok(Exit::Done);
+        return templates(report, &folder, settings);
     }
     let form = Form::of(args, settings)?;
     let paper = ChartStyle {
@@ -39,13 +42,12 @@ pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, Comman
         transparent: args.transparent,
     };
     match form {
-        Form::Folder(folder) => whole(&report, folder, paper, settings)?,
+        Form::Folder(folder) => whole(report, folder, paper, settings),
         form => {
             let notes = NotesForm { short: args.short, timestamps: args.timestamps };
-            output::answer(&one(&report, &form, notes, args.chart.as_deref(), paper)?, settings)?;
+            output::answer(&one(report, &form, notes, args.chart.as_deref(), paper)?, settings)
         }
     }
-    Ok(Exit::Done)
 }
 
 fn bill_of_materials(args: &ReportArgs, standard: Sbom, settings: &Settings) -> Result<(), CommandError> {
@@ -66,23 +68,27 @@ pub(super) fn published(mut tally: Tally) -> Tally {
     tally
 }
 
-/// Of one install, of two compared, or of several side by side.
-fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, CommandError> {
+/// Makes a report of one install, of two compared, or of several side by side, and does something with it.
+fn with_report(
+    args: &ReportArgs,
+    settings: &Settings,
+    publish: impl FnOnce(&Report<'_>) -> Result<(), CommandError>,
+) -> Result<(), CommandError> {
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let words = args.installs.join(" ");
     match &args.installs[..] {
         [only] => {
             let tally = published(install::find(only, settings, &parts)?);
             let command = format!("fresh-tally show {words}");
-            Report::of_install(&tally, &Knowledge { parts: &parts, roles: &roles, command: &command })
-                .map_err(CommandError::Render)
+            let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
+            publish(&Report::of_install(&tally, &knowledge))
         }
         [old, new] if !args.side_by_side => {
             let Compared { old, new, comparison, .. } = compared(old, new, &[], settings, install::find)?;
             let (old, new) = (published(old), published(new));
             let command = format!("fresh-tally compare {words}");
             let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
-            Report::of_comparison((&old, &new), &comparison, &knowledge).map_err(CommandError::Render)
+            publish(&Report::of_comparison((&old, &new), &comparison, &knowledge))
         }
         several => {
             let tallies: Vec<Tally> = several
@@ -92,9 +98,10 @@ fn report(args: &ReportArgs, settings: &Settings) -> Result<Report, CommandError
             let tallies: Vec<&Tally> = tallies.iter().collect();
             let rules =
                 GridRules { parts: &parts, roles: &roles, asked: &[], likeness: Likeness::Applications };
+            let grid = grid(&tallies, &rules);
             let command = format!("fresh-tally grid {words}");
             let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
-            Report::of_editions(&tallies, &grid(&tallies, &rules), &knowledge).map_err(CommandError::Render)
+            publish(&Report::of_editions(&tallies, &grid, &knowledge))
         }
     }
 }
@@ -157,7 +164,7 @@ impl ChartStyle {
 }
 
 fn one(
-    report: &Report,
+    report: &Report<'_>,
     form: &Form<'_>,
     notes: NotesForm,
     chart: Option<&str>,
@@ -167,7 +174,7 @@ fn one(
         Form::Text(Format::Html) => report.html().into_bytes(),
         Form::Text(Format::Markdown) | Form::Folder(_) => report.markdown(notes).into_bytes(),
         Form::Text(Format::Table) => report.plain(notes).into_bytes(),
-        Form::Text(Format::Csv) => csv(report.tables.first())?,
+        Form::Text(Format::Csv) => csv(tables(report)?.first())?,
         Form::Text(Format::Json) => data(report)?,
         Form::Svg => paper.svg(asked(report, chart)?),
         Form::Png => paper.png(asked(report, chart)?)?,
@@ -175,7 +182,7 @@ fn one(
 }
 
 /// The chart of a name, or the first one.
-fn asked<'r>(report: &'r Report, chart: Option<&str>) -> Result<&'r Chart, CommandError> {
+fn asked<'r>(report: &'r Report<'_>, chart: Option<&str>) -> Result<&'r Chart, CommandError> {
     let known = || report.charts.iter().map(|chart| chart.name).collect::<Vec<_>>().join(", ");
     match chart {
         Some(name) => report.charts.iter().find(|chart| chart.name == name).ok_or_else(|| {
@@ -194,15 +201,26 @@ fn csv(table: Option<&(&'static str, tally_report::CsvTable)>) -> Result<Vec<u8>
     })
 }
 
-fn data(report: &Report) -> Result<Vec<u8>, CommandError> {
-    let mut bytes = serde_json::to_vec_pretty(&report.data)
+fn tables(report: &Report<'_>) -> Result<Tables, CommandError> {
+    report.tables().map_err(|error| CommandError::Render(RenderError::Csv(error)))
+}
+
+fn data(report: &Report<'_>) -> Result<Vec<u8>, CommandError> {
+    let mut bytes = report
+        .data()
+        .and_then(|data| serde_json::to_vec_pretty(&data))
         .map_err(|error| CommandError::Render(RenderError::Json(error)))?;
     bytes.push(b'\n');
     Ok(bytes)
 }
 
 /// Everything, in a folder: a page, show notes, data, tables, charts.
-fn whole(report: &Report, folder: &Path, paper: ChartStyle, settings: &Settings) -> Result<(), CommandError> {
+fn whole(
+    report: &Report<'_>,
+    folder: &Path,
+    paper: ChartStyle,
+    settings: &Settings,
+) -> Result<(), CommandError> {
     let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
     let draft = FolderDraft::new(folder).map_err(fail)?;
     let mut written = 0_u64;
@@ -214,7 +232,7 @@ fn whole(report: &Report, folder: &Path, paper: ChartStyle, settings: &Settings)
     put("show-notes.md", report.markdown(NotesForm::default()).into_bytes())?;
     put("show-notes-short.md", report.markdown(NotesForm { short: true, timestamps: false }).into_bytes())?;
     put("report.json", data(report)?)?;
-    for table in &report.tables {
+    for table in &tables(report)? {
         put(&format!("tables/{}.csv", table.0), csv(Some(table))?)?;
     }
     for chart in &report.charts {
@@ -235,7 +253,7 @@ fn whole(report: &Report, folder: &Path, paper: ChartStyle, settings: &Settings)
 }
 
 /// Writes the report into each template of a folder, as a file of the same name.
-fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), CommandError> {
+fn templates(report: &Report<'_>, folder: &Path, settings: &Settings) -> Result<(), CommandError> {
     let Some(out) = settings.output.as_deref() else {
         return Err(CommandError::Usage("--template: -o names the folder that is written to".into()));
     };
@@ -256,8 +274,9 @@ fn templates(report: &Report, folder: &Path, settings: &Settings) -> Result<(), 
     if texts.is_empty() {
         return Err(CommandError::Source { path: folder.into(), why: "it contains no template".into() });
     }
-    let written = fill(&texts, &report.data)
-        .map_err(|source| CommandError::Template { folder: folder.into(), source })?;
+    let data = report.data().map_err(|error| CommandError::Render(RenderError::Json(error)))?;
+    let written =
+        fill(&texts, &data).map_err(|source| CommandError::Template { folder: folder.into(), source })?;
     let fail = |source| CommandError::Output { to: format!("`{}`", out.display()), source };
     let draft = FolderDraft::new(out).map_err(fail)?;
     written.iter().try_for_each(|(name, text)| draft.add(name, text.as_bytes())).map_err(fail)?;

@@ -7,8 +7,9 @@ use crate::{install, output};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, VecDeque};
 use std::path::Path;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::UNIX_EPOCH;
 use tally_core::compare::{HeadlineRules, compare_in_full};
 use tally_core::grid::{GridRules, Likeness, grid};
@@ -70,7 +71,17 @@ pub(super) fn write(url: Option<&str>, settings: &Settings) -> Result<(), Comman
     let (installs, files) = installs(&before, &rules, settings)?;
     let pages = site::pages(&installs);
     let wanted = wanted(&installs, &files, &pages, settings);
-    let todo: Vec<&Wanted> = wanted.iter().filter(|one| !is_there(folder, one, &before)).collect();
+    let mut todo: Vec<&Wanted> = wanted.iter().filter(|one| !is_there(folder, one, &before)).collect();
+    // Pages of one edition after another: what was read for one is at hand for the next.
+    let mut order: BTreeMap<&str, usize> = BTreeMap::new();
+    for handle in pages.iter().filter(|page| page.kind == SiteKind::Step).flat_map(|page| &page.of) {
+        let next = order.len();
+        order.entry(&installs[*handle].label.handle).or_insert(next);
+    }
+    let place =
+        |one: &Wanted| one.handles.iter().filter_map(|handle| order.get(handle.as_str())).max().copied();
+    todo.sort_by_key(|one| (one.kind == Some(SiteKind::Editions), place(one)));
+    let shelf = Lent { rules: &rules, settings, kept: Mutex::default() };
     std::fs::create_dir_all(folder).map_err(fail)?;
     for sub in ["installs", "steps", "editions"] {
         if wanted.iter().any(|one| one.path.starts_with(sub)) {
@@ -81,7 +92,7 @@ pub(super) fn write(url: Option<&str>, settings: &Settings) -> Result<(), Comman
     let made: Vec<(String, MadeOf)> = todo
         .par_iter()
         .map(|one| {
-            let (text, headlines) = rendered(one, &rules, settings)?;
+            let (text, headlines) = rendered(one, &shelf)?;
             put(&one.path, &text)?;
             Ok((one.path.clone(), MadeOf { key: one.key.clone(), headlines }))
         })
@@ -235,18 +246,41 @@ fn is_there(folder: &Path, one: &Wanted, before: &State) -> bool {
     before.pages.get(&one.path).is_some_and(|made| made.key == one.key) && folder.join(&one.path).is_file()
 }
 
+/// Tallies that are kept between two pages.
+const KEPT: usize = 8;
+
+/// Tallies of the shelf, those that were read last kept.
+struct Lent<'a> {
+    rules: &'a Rules,
+    settings: &'a Settings,
+    kept: Mutex<VecDeque<(String, Arc<Tally>)>>,
+}
+
+impl Lent<'_> {
+    fn get(&self, handle: &str) -> Result<Arc<Tally>, CommandError> {
+        let kept = || self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, tally)) = kept().iter().find(|(known, _)| known == handle) {
+            return Ok(Arc::clone(tally));
+        }
+        let tally = Arc::new(install::find(handle, self.settings, &self.rules.parts).map(published)?);
+        let mut kept = kept();
+        kept.push_front((handle.to_owned(), Arc::clone(&tally)));
+        kept.truncate(KEPT);
+        Ok(tally)
+    }
+}
+
 /// A page, and the first headlines of a step.
-fn rendered(one: &Wanted, rules: &Rules, settings: &Settings) -> Result<(String, Vec<String>), CommandError> {
-    let Rules { parts, roles, scores, agents } = rules;
-    let find = |handle: &String| install::find(handle, settings, parts).map(published);
+fn rendered(one: &Wanted, shelf: &Lent<'_>) -> Result<(String, Vec<String>), CommandError> {
+    let Rules { parts, roles, scores, agents } = shelf.rules;
+    let find = |handle: &String| shelf.get(handle);
     let words = one.handles.join(" ");
     let knowledge = |command| Knowledge { parts, roles, command };
     match (one.kind, &one.handles[..]) {
         (None, [handle]) => {
             let command = format!("fresh-tally show {words}");
-            let report =
-                Report::of_install(&find(handle)?, &knowledge(&command)).map_err(CommandError::Render)?;
-            Ok((report.html_in(&one.ways), Vec::new()))
+            let tally = find(handle)?;
+            Ok((Report::of_install(&tally, &knowledge(&command)).html_in(&one.ways), Vec::new()))
         }
         (Some(SiteKind::Step), [old, new]) => {
             let (old, new) = (find(old)?, find(new)?);
@@ -254,15 +288,16 @@ fn rendered(one: &Wanted, rules: &Rules, settings: &Settings) -> Result<(String,
                 compare_in_full(&old, &new, None, &HeadlineRules { scores, roles, parts, agents });
             let command = format!("fresh-tally compare {words}");
             let report = Report::of_comparison((&old, &new), &comparison, &knowledge(&command));
-            Ok((report.map_err(CommandError::Render)?.html_in(&one.ways), site::first_headlines(&comparison)))
+            Ok((report.html_in(&one.ways), site::first_headlines(&comparison)))
         }
         (_, several) => {
-            let tallies: Vec<Tally> = several.iter().map(find).collect::<Result<_, _>>()?;
-            let tallies: Vec<&Tally> = tallies.iter().collect();
+            let tallies: Vec<Arc<Tally>> = several.iter().map(find).collect::<Result<_, _>>()?;
+            let tallies: Vec<&Tally> = tallies.iter().map(Arc::as_ref).collect();
             let asked = GridRules { parts, roles, asked: &[], likeness: Likeness::Applications };
             let command = format!("fresh-tally grid {words}");
-            let report = Report::of_editions(&tallies, &grid(&tallies, &asked), &knowledge(&command));
-            Ok((report.map_err(CommandError::Render)?.html_in(&one.ways), Vec::new()))
+            let grid = grid(&tallies, &asked);
+            let report = Report::of_editions(&tallies, &grid, &knowledge(&command));
+            Ok((report.html_in(&one.ways), Vec::new()))
         }
     }
 }

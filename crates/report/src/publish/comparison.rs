@@ -6,7 +6,6 @@ use super::{Knowledge, Report, apps, data, decisions, defaults, origin, packages
 use crate::View;
 use crate::chart::{of_comparison, of_releases};
 use crate::document::{Block, Column, Document, Line, Role, Span, Table};
-use crate::render::RenderError;
 use crate::text::count_of;
 use crate::view::{
     CompareView, CompareWhat, ShowView, ShowWhat, TWO, capital, dim, figures, headlines, key_versions,
@@ -16,18 +15,15 @@ use crate::words;
 use tally_core::compare::{Comparison, PartChange, PartChangeKind};
 use tally_core::model::{Evidence, Label, Tally};
 
-impl Report {
+impl<'a> Report<'a> {
     /// Of what changed between two installs.
-    ///
-    /// # Errors
-    /// When a figure has no JSON form, or a row no CSV form.
     pub fn of_comparison(
-        (old, new): (&Tally, &Tally),
-        comparison: &Comparison,
-        knowledge: &Knowledge<'_>,
-    ) -> Result<Self, RenderError> {
+        (old, new): (&'a Tally, &'a Tally),
+        comparison: &'a Comparison,
+        knowledge: &Knowledge<'a>,
+    ) -> Self {
         let (rules, roles, command) = (knowledge.parts, knowledge.roles, knowledge.command);
-        let view = |what| CompareView {
+        let view = move |what| CompareView {
             comparison,
             rules,
             roles,
@@ -104,24 +100,16 @@ impl Report {
             ),
         ];
         let (title, top) = top(old, new, comparison);
-        let wanted = [
-            ("changes", CompareWhat::All),
-            ("parts", CompareWhat::Parts),
-            ("programs", CompareWhat::Applications),
-            ("defaults", CompareWhat::Defaults),
-            ("decisions", CompareWhat::Decisions),
-            ("packages", CompareWhat::Packages),
-        ];
-        let lines = news.blocks.iter().find_map(|block| match block {
-            Block::Ranked(lines) => Some(lines.iter().map(plain).collect()),
-            _ => None,
-        });
-        Ok(Self {
-            page: page(top, sections, &[old, new]),
-            notes: Notes {
-                title,
+        let lines: Vec<Line> = match news.blocks.first() {
+            Some(Block::Ranked(lines)) => lines.iter().map(plain).collect(),
+            _ => Vec::new(),
+        };
+        let notes = move || {
+            let says = |what| without_headings(view(what).document());
+            Notes {
+                title: title.clone(),
                 figures: vec![Block::Figures(figures(comparison)), Block::Sheet(key_versions(comparison))],
-                news: lines.unwrap_or_default(),
+                news: lines.clone(),
                 sections: vec![
                     section("Programs", says(CompareWhat::Applications)),
                     section("Default apps", says(CompareWhat::Defaults)),
@@ -129,13 +117,31 @@ impl Report {
                     section("Decisions", says(CompareWhat::Decisions)),
                 ],
                 origin: origin(&[old, new]),
-            },
-            tables: tables(wanted.into_iter().map(|(name, what)| (name, view(what).csv())))?,
+            }
+        };
+        let data = move || {
+            let wire = serde_json::to_value(view(CompareWhat::All).wire())?;
+            data("comparison", &comparison.new, wire)
+        };
+        Self {
+            page: page(top, sections, &[old, new]),
             charts,
-            data: data("comparison", &comparison.new, serde_json::to_value(view(CompareWhat::All).wire())?)?,
-        })
+            notes: Box::new(notes),
+            tables: Box::new(move || tables(TABLES.iter().map(|(name, what)| (*name, view(*what).csv())))),
+            data: Box::new(data),
+        }
     }
 }
+
+/// Tables, and the views that they are of.
+const TABLES: &[(&str, CompareWhat)] = &[
+    ("changes", CompareWhat::All),
+    ("parts", CompareWhat::Parts),
+    ("programs", CompareWhat::Applications),
+    ("defaults", CompareWhat::Defaults),
+    ("decisions", CompareWhat::Decisions),
+    ("packages", CompareWhat::Packages),
+];
 
 /// The blocks of a view but its title; its headings are those of its groups.
 fn without_headings_kept(document: Document) -> Vec<Block> {

@@ -6,7 +6,6 @@ use super::{Knowledge, Report, data, origin};
 use crate::View;
 use crate::chart::{of_grid, of_releases};
 use crate::document::{Block, Column, Line, Role, Span, Table};
-use crate::render::RenderError;
 use crate::text::count_of;
 use crate::view::{GridView, all_seen, dim, grid_cell, grid_heading};
 use crate::words;
@@ -17,18 +16,11 @@ use tally_core::model::{Label, Tally};
 const FIRST: &[RowGroup] =
     &[RowGroup::Label, RowGroup::Parts, RowGroup::Defaults, RowGroup::Counts, RowGroup::Sizes];
 
-impl Report {
+impl<'a> Report<'a> {
     /// Of several installs side by side.
-    ///
-    /// # Errors
-    /// When a figure has no JSON form, or a row no CSV form.
-    pub fn of_editions(
-        tallies: &[&Tally],
-        grid: &Grid,
-        knowledge: &Knowledge<'_>,
-    ) -> Result<Self, RenderError> {
-        let view =
-            |groups, only_differing| GridView { grid, only_differing, groups, command: knowledge.command };
+    pub fn of_editions(tallies: &'a [&'a Tally], grid: &'a Grid, knowledge: &Knowledge<'a>) -> Self {
+        let command = knowledge.command;
+        let view = move |groups, only_differing| GridView { grid, only_differing, groups, command };
         let mut charts = of_grid(grid);
         let one_edition = |a: &Label, b: &Label| {
             (&a.distro_id, &a.edition, &a.profile) == (&b.distro_id, &b.edition, &b.profile)
@@ -82,21 +74,28 @@ impl Report {
             aside: dim(format!("{count} side by side; {}", all_seen(&grid.installs))),
         };
         let top = vec![title.clone()];
-        let mut data = data("grid", &grid.installs, serde_json::to_value(grid)?)?;
-        data["installs"] = serde_json::to_value(&grid.installs)?;
-        Ok(Self {
+        let notes = move || Notes {
+            title: title.clone(),
+            figures: Vec::new(),
+            news: Vec::new(),
+            sections: vec![
+                section("At a glance", vec![at_a_glance.clone()]),
+                section("What differs", differing.clone()),
+            ],
+            origin: origin(tallies),
+        };
+        let data = move || {
+            let mut data = data("grid", &grid.installs, serde_json::to_value(grid)?)?;
+            data["installs"] = serde_json::to_value(&grid.installs)?;
+            Ok(data)
+        };
+        Self {
             page: page(top, sections, tallies),
-            notes: Notes {
-                title,
-                figures: Vec::new(),
-                news: Vec::new(),
-                sections: vec![section("At a glance", vec![at_a_glance]), section("What differs", differing)],
-                origin: origin(tallies),
-            },
-            tables: vec![("grid", view(RowGroup::ALL, false).csv()?)],
             charts,
-            data,
-        })
+            notes: Box::new(notes),
+            tables: Box::new(move || Ok(vec![("grid", view(RowGroup::ALL, false).csv()?)])),
+            data: Box::new(data),
+        }
     }
 }
 

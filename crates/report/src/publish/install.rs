@@ -6,7 +6,6 @@ use super::{Knowledge, Report, apps, data, origin, packages, tables};
 use crate::View;
 use crate::chart::of_install;
 use crate::document::{Block, Line, Role, Section, Span};
-use crate::render::RenderError;
 use crate::text::count_of;
 use crate::view::{
     ShowView, ShowWhat, capital, dim, findings_with_text, install_figures, key_parts, lifetime, notable,
@@ -14,13 +13,11 @@ use crate::view::{
 use crate::words;
 use tally_core::model::{MissingFact, Tally};
 
-impl Report {
+impl<'a> Report<'a> {
     /// Of one install.
-    ///
-    /// # Errors
-    /// When a figure has no JSON form, or a row no CSV form.
-    pub fn of_install(tally: &Tally, knowledge: &Knowledge<'_>) -> Result<Self, RenderError> {
-        let view = |what| ShowView { tally, what, rules: knowledge.parts, roles: knowledge.roles };
+    pub fn of_install(tally: &'a Tally, knowledge: &Knowledge<'a>) -> Self {
+        let (rules, roles) = (knowledge.parts, knowledge.roles);
+        let view = move |what| ShowView { tally, what, rules, roles };
         let says = |what| without_title(view(what).document());
         let charts = of_install(tally);
         let one = |id: &'static str, title: &str, what: ShowWhat, blocks: Vec<Block>| -> Section {
@@ -70,12 +67,11 @@ impl Report {
             ),
         ];
         let (title, top) = top(tally);
-        let figures = install_figures(tally);
-        Ok(Self {
-            page: page(top, sections, &[tally]),
-            notes: Notes {
-                title,
-                figures: vec![Block::Figures(figures), Block::Sheet(versions)],
+        let notes = move || {
+            let says = |what| without_title(view(what).document());
+            Notes {
+                title: title.clone(),
+                figures: vec![Block::Figures(install_figures(tally)), Block::Sheet(versions.clone())],
                 news: noted.iter().map(plain).collect(),
                 sections: vec![
                     section("Programs", says(ShowWhat::Menu)),
@@ -83,15 +79,22 @@ impl Report {
                     section("Under the hood", says(ShowWhat::Parts)),
                 ],
                 origin: origin(&[tally]),
-            },
-            tables: tables(ShowWhat::ALL.iter().map(|what| (what.name(), view(*what).csv())))?,
+            }
+        };
+        let data = move || {
+            let mut data = data("install", &tally.label, serde_json::to_value(tally)?)?;
+            data["install"]["findings"] = serde_json::to_value(findings_with_text(tally))?;
+            Ok(data)
+        };
+        Self {
+            page: page(top, sections, &[tally]),
             charts,
-            data: {
-                let mut data = data("install", &tally.label, serde_json::to_value(tally)?)?;
-                data["install"]["findings"] = serde_json::to_value(findings_with_text(tally))?;
-                data
-            },
-        })
+            notes: Box::new(notes),
+            tables: Box::new(move || {
+                tables(ShowWhat::ALL.iter().map(|what| (what.name(), view(*what).csv())))
+            }),
+            data: Box::new(data),
+        }
     }
 }
 

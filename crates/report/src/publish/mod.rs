@@ -28,21 +28,24 @@ use notes::Notes;
 use serde::Serialize;
 use tally_core::model::Tally;
 
-/// What is published, in every form that it can take.
-pub struct Report {
+/// Something that is made when it is asked for.
+type Later<'a, T> = Box<dyn Fn() -> T + 'a>;
+
+/// Tables by name.
+pub type Tables = Vec<(&'static str, CsvTable)>;
+
+/// What is published, in every form that it can take; each is made when it is asked for.
+pub struct Report<'a> {
     /// The page.
     pub page: Document,
-    /// What show notes are made of.
-    notes: Notes,
-    /// Tables by name.
-    pub tables: Vec<(&'static str, CsvTable)>,
     /// Pictures.
     pub charts: Vec<Chart>,
-    /// Everything as data, the same that templates see.
-    pub data: serde_json::Value,
+    notes: Later<'a, Notes>,
+    tables: Later<'a, csv::Result<Tables>>,
+    data: Later<'a, serde_json::Result<serde_json::Value>>,
 }
 
-impl Report {
+impl Report<'_> {
     /// The page as HTML.
     pub fn html(&self) -> String {
         self.html_in(&[])
@@ -55,19 +58,33 @@ impl Report {
 
     /// The show notes as Markdown.
     pub fn markdown(&self, form: NotesForm) -> String {
-        markdown::render(&self.notes.document(form))
+        markdown::render(&(self.notes)().document(form))
     }
 
     /// The show notes as plain text.
     pub fn plain(&self, form: NotesForm) -> String {
-        terminal::render(&self.notes.document(form), RenderOptions::default())
+        terminal::render(&(self.notes)().document(form), RenderOptions::default())
+    }
+
+    /// Its tables.
+    ///
+    /// # Errors
+    /// When a row has no CSV form.
+    pub fn tables(&self) -> csv::Result<Tables> {
+        (self.tables)()
+    }
+
+    /// Everything as data, the same that templates see.
+    ///
+    /// # Errors
+    /// When a figure has no JSON form.
+    pub fn data(&self) -> serde_json::Result<serde_json::Value> {
+        (self.data)()
     }
 }
 
 /// Tables under their names.
-fn tables(
-    made: impl Iterator<Item = (&'static str, csv::Result<CsvTable>)>,
-) -> csv::Result<Vec<(&'static str, CsvTable)>> {
+fn tables(made: impl Iterator<Item = (&'static str, csv::Result<CsvTable>)>) -> csv::Result<Tables> {
     made.map(|(name, table)| Ok((name, table?))).collect()
 }
 
