@@ -47,7 +47,7 @@ fn every_form_holds_every_row() {
         let Some(label) = row["label"]["name"].as_str() else { continue };
         assert!(page.contains(&format!("<th scope=\"row\">{label}</th>")), "the page has no {label}");
     }
-    assert_eq!(page.matches("<table>").count(), 3);
+    assert_eq!(page.matches("<table").count(), 3);
     let kinds = rows.iter().filter(|row| row["group"] == "sizes").count();
     assert!(kinds > 10 && page.matches("Kind: library").count() == 2, "the page has all groups");
     let markdown = place.run(&format!("grid {EDITIONS} -f markdown")).plain();

@@ -215,7 +215,11 @@ fn parts((old, new): (&Tally, &Tally), comparison: &Comparison, knowledge: &Know
         table.row(vec![
             knowledge.parts.label(&change.part).into(),
             Span::new(if change.change == PartChangeKind::Same { Role::Dim } else { role }, word),
-            dim(if was.is_empty() { "none".to_owned() } else { was }),
+            dim(match (change.change, was.is_empty()) {
+                (PartChangeKind::Same, _) => String::new(),
+                (_, true) => "none".to_owned(),
+                (_, false) => was,
+            }),
             if is.is_empty() { dim("none") } else { is.into() },
             dim(read.unwrap_or_default()),
         ]);

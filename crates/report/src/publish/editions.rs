@@ -108,7 +108,7 @@ fn glance(grid: &Grid) -> Block {
     let names = short_names(&grid.installs);
     let mut columns = vec![Column::new("").name()];
     columns.extend(names.iter().map(|name| Column::new(name.as_str())));
-    let mut table = Table::new(columns);
+    let mut table = Table { folds: true, ..Table::new(columns) };
     let figures = grid.rows.iter().filter(|row| matches!(row.group, RowGroup::Counts | RowGroup::Sizes));
     let figures = figures.filter(|row| !matches!(row.label, RowLabel::Kind(_) | RowLabel::System(_)));
     let parts = PARTS.iter().flat_map(|part| {

@@ -5,7 +5,9 @@ mod parts;
 use crate::document::{Align, Block, Document, Fact, Line, Role, Row, Section, Span, Table};
 use crate::publish::site::SiteLink;
 use crate::text::clean;
-use html_escape::{encode_double_quoted_attribute as attribute, encode_safe};
+use html_escape::{
+    encode_double_quoted_attribute as attribute, encode_double_quoted_attribute_to_string, encode_safe,
+};
 
 /// Colours have the same meanings as in a terminal, and a contrast of 4.5 at least on either ground.
 const STYLE: &str = include_str!("../../../assets/page.css");
@@ -175,6 +177,8 @@ fn write_table(table: &Table, out: &mut String) {
         .filter(|(_, column)| table.filters.contains(&column.title.as_str()))
         .map(|(at, _)| format!("f{at}"))
         .collect();
+    // A row whose columns are installs is read across; any other stands in lines on a phone.
+    let short: Vec<String> = short.into_iter().chain(table.folds.then(|| "across".to_owned())).collect();
     let class = if short.is_empty() { String::new() } else { format!(" class=\"{}\"", short.join(" ")) };
     out.push_str(&format!(
         "<div class=\"wide\" role=\"group\" tabindex=\"0\" aria-label=\"Table\"{quick}>\n<table{class}>\n"
@@ -203,13 +207,17 @@ fn write_table(table: &Table, out: &mut String) {
             Row::Cells(cells) => {
                 out.push_str("<tr>");
                 for (i, (cell, column)) in cells.iter().zip(&table.columns).enumerate() {
-                    let class = if column.align == Align::Right { " class=\"right\"" } else { "" };
-                    let (open, close) = if i == 0 && column.align == Align::Left {
-                        ("<th scope=\"row\"", "</th>")
-                    } else {
-                        ("<td", "</td>")
-                    };
-                    out.push_str(&format!("{open}{class}>{}{close}", span(cell)));
+                    let is_name = i == 0 && column.align == Align::Left && !cell.text.is_empty();
+                    out.push_str(match (is_name, column.align) {
+                        (true, _) => "<th scope=\"row\">",
+                        (false, Align::Right) => "<td class=\"right\">",
+                        (false, Align::Left) => "<td>",
+                    });
+                    // What is beside the point in a column of its own needs no mark when it is empty.
+                    if !cell.text.is_empty() {
+                        write_span(cell, out);
+                    }
+                    out.push_str(if is_name { "</th>" } else { "</td>" });
                 }
                 out.push_str("</tr>\n");
             }
@@ -219,26 +227,40 @@ fn write_table(table: &Table, out: &mut String) {
 }
 
 fn spans(line: &Line) -> String {
-    line.0.iter().map(span).collect()
+    let mut out = String::new();
+    line.0.iter().for_each(|one| write_span(one, &mut out));
+    out
 }
 
-fn span(span: &Span) -> String {
-    let text = encode_safe(&span.text);
-    let text = match span.to.as_ref() {
-        "" => text,
-        // Another page of a site, else a place on this one.
-        to if to.starts_with("./") => format!("<a href=\"{}\">{text}</a>", attribute(to)).into(),
-        to => format!("<a href=\"#{}\">{text}</a>", encode_safe(to)).into(),
+fn span(one: &Span) -> String {
+    let mut out = String::new();
+    write_span(one, &mut out);
+    out
+}
+
+/// A piece of text with its meaning, and where it leads to.
+fn write_span(Span { text, role, to, .. }: &Span, out: &mut String) {
+    let (open, close) = match role {
+        Role::Plain => ("", ""),
+        Role::Strong => ("<strong>", "</strong>"),
+        Role::Came => ("<span class=\"came\">", "</span>"),
+        Role::Went => ("<span class=\"went\">", "</span>"),
+        Role::Changed => ("<span class=\"changed\">", "</span>"),
+        Role::LookTwice => ("<span class=\"look\">", "</span>"),
+        Role::Dim => ("<span class=\"dim\">", "</span>"),
     };
-    match span.role {
-        Role::Plain => text.into_owned(),
-        Role::Strong => format!("<strong>{text}</strong>"),
-        Role::Came => format!("<span class=\"came\">{text}</span>"),
-        Role::Went => format!("<span class=\"went\">{text}</span>"),
-        Role::Changed => format!("<span class=\"changed\">{text}</span>"),
-        Role::LookTwice => format!("<span class=\"look\">{text}</span>"),
-        Role::Dim => format!("<span class=\"dim\">{text}</span>"),
+    out.push_str(open);
+    match to.as_ref() {
+        "" => drop(encode_double_quoted_attribute_to_string(text, out)),
+        to => {
+            // Another page of a site, else a place on this one.
+            let before = if to.starts_with("./") { "" } else { "#" };
+            out.push_str(&format!("<a href=\"{before}{}\">", attribute(to)));
+            encode_double_quoted_attribute_to_string(text, out);
+            out.push_str("</a>");
+        }
     }
+    out.push_str(close);
 }
 
 #[cfg(test)]
