@@ -19,8 +19,9 @@ const LONG: u8 = 0x0f;
 const UNITS: [usize; 13] = [1, 3, 5, 7, 9, 14, 16, 18, 20, 22, 24, 28, 30];
 /// Pieces that a long name may have: 255 units.
 const PIECES: u8 = 20;
-/// Bytes of the table that are read at a time.
+/// Bytes of the table that are read at a time, and with one more: an entry of 12 bits may begin in the last byte of a piece.
 const PIECE: u64 = 1 << 16;
+const PIECE_AND_NEXT: usize = (1 << 16) + 1;
 
 /// Whether bytes begin as one: its first sector ends as one with a table of partitions does, and only the text tells them apart.
 pub(crate) fn begins(head: &[u8]) -> bool {
@@ -120,7 +121,8 @@ impl Fat {
         let data = fixed.saturating_add(u64::from(fixed_bytes).next_multiple_of(sector));
         let cluster = sector.saturating_mul(per_cluster);
         let end = all.saturating_mul(sector);
-        let count = end.checked_sub(data).map(|left| left / cluster).filter(|count| *count > 0);
+        let count =
+            end.checked_sub(data).and_then(|left| left.checked_div(cluster)).filter(|count| *count > 0);
         let count = count.ok_or_else(|| damaged("its first sector leaves no room for files"))?;
         let width = match count {
             0..4085 => Width::Twelve,
@@ -154,8 +156,7 @@ impl Fat {
         };
         let piece = at / PIECE;
         if kept.as_ref().is_none_or(|(which, _)| *which != piece) {
-            // An entry of 12 bits may begin in the last byte of a piece.
-            let mut read = vec![0; PIECE as usize + 1];
+            let mut read = vec![0; PIECE_AND_NEXT];
             let place = self.table.saturating_add(piece.saturating_mul(PIECE));
             let there = self.bytes.read_at(place, &mut read)?;
             read.truncate(there);

@@ -91,7 +91,7 @@ pub fn of_comparison(comparison: &Comparison) -> Vec<Chart> {
     if !comparison.not_recorded.has(Section::Sizes) {
         charts.push(by_decision(comparison, (&old, &new), aside.clone()));
     }
-    charts.push(by_step(comparison, aside));
+    charts.push(by_step(comparison, &aside));
     charts.retain(|chart| !chart.is_empty());
     charts
 }
@@ -158,7 +158,7 @@ fn by_decision(comparison: &Comparison, (old, new): (&str, &str), aside: String)
 }
 
 /// How far versions of parts and programs moved.
-fn by_step(comparison: &Comparison, aside: String) -> Chart {
+fn by_step(comparison: &Comparison, aside: &str) -> Chart {
     let mut moved: BTreeMap<Step, Vec<(String, Ink)>> = BTreeMap::new();
     for part in &comparison.parts {
         if let (PartChangeKind::Upgraded, Some(step), Some(name), Some(is)) =

@@ -2,7 +2,7 @@
 
 use crate::document::{Fold, Line, Span};
 use crate::text::{bytes_signed, count_of};
-use crate::view::{dim, role_of};
+use crate::view::{capital, dim, role_of};
 use crate::words;
 use std::collections::HashMap;
 use tally_core::compare::{Comparison, Decision};
@@ -28,7 +28,7 @@ pub(super) fn folds(comparison: &Comparison) -> Vec<Fold> {
 fn fold(decision: &Decision, most: u64, weights: &HashMap<&str, i64>) -> Fold {
     let share = u128::from(decision.bytes_delta.unsigned_abs()) * 1000 / u128::from(most);
     let share = i16::try_from(share).unwrap_or(1000);
-    let mut because = capital_first(words::decision_reason(decision));
+    let mut because = capital(&words::decision_reason(decision));
     if decision.inherited == Some(true) {
         because.push_str("; inherited from the base");
     }
@@ -58,10 +58,6 @@ fn fold(decision: &Decision, most: u64, weights: &HashMap<&str, i64>) -> Fold {
         share: if decision.bytes_delta < 0 { -share } else { share },
         inside,
     }
-}
-
-fn capital_first(text: String) -> String {
-    crate::view::capital(&text)
 }
 
 /// How many there are, and what they explain.

@@ -97,12 +97,15 @@ pub fn first_headlines(comparison: &Comparison) -> Vec<String> {
 /// The pages of several installs: a step for each two releases of one edition that follow one another, and the editions of each release.
 pub fn pages(installs: &[SiteInstall]) -> Vec<SitePage> {
     let mut editions: BTreeMap<[Option<&Text>; 4], Vec<usize>> = BTreeMap::new();
-    let mut releases: BTreeMap<(&Text, Option<&Text>, Option<&Text>), Vec<usize>> = BTreeMap::new();
+    let mut releases: BTreeMap<[Option<&Text>; 3], Vec<usize>> = BTreeMap::new();
     for (at, SiteInstall { label, .. }) in installs.iter().enumerate() {
         let edition =
             [Some(&label.distro_id), label.edition.as_ref(), label.profile.as_ref(), label.arch.as_ref()];
         editions.entry(edition).or_default().push(at);
-        releases.entry((&label.distro_id, label.release.as_ref(), label.arch.as_ref())).or_default().push(at);
+        releases
+            .entry([Some(&label.distro_id), label.release.as_ref(), label.arch.as_ref()])
+            .or_default()
+            .push(at);
     }
     let label = |at: usize| &installs[at].label;
     let mut pages = Vec::new();
@@ -165,7 +168,7 @@ fn encoded(path: &str) -> String {
     for byte in path.bytes() {
         match byte {
             b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' | b'/' => {
-                out.push(char::from(byte))
+                out.push(char::from(byte));
             }
             _ => _ = write!(out, "%{byte:02X}"),
         }
