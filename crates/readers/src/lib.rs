@@ -17,6 +17,7 @@ pub mod packages;
 
 mod database;
 mod defaults;
+mod extensions;
 mod gvariant;
 pub mod history;
 mod keyfile;

@@ -7,7 +7,7 @@ use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::settings::NewUser;
 use crate::timed::timed;
-use crate::{defaults, left_out, listings, looks, parts, sessions, startup, storage};
+use crate::{defaults, extensions, left_out, listings, looks, parts, sessions, startup, storage};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
@@ -102,6 +102,7 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     }
     let mut facts = Facts::new(options.program.clone(), options.taken.clone(), label.label.clone());
     facts.unread.extend(left_out::read(tree));
+    facts.unread.extend(extensions::read(tree));
     menu.embed(&mut found);
     collect(&mut facts, label, found, &options.overrides, options.rules.parts);
     let past = || history::read(tree, &systems, &facts.packages, options.installed);

@@ -287,3 +287,41 @@ fn a_sandbox_that_comes_or_goes_beside_the_same_program_is_told_by_its_format() 
     );
     assert_eq!(of_rule("decision-heavy", both, alone).len(), 1);
 }
+
+#[test]
+fn what_one_package_starts_for_one_purpose_is_one_headline() {
+    let item = |name: &str, package: &str| json!({"scope": "user", "sort": "unit", "name": name, "enabled": true, "package": format!("dpkg:{package}")});
+    let new = json!({"startup": [
+        item("drkonqi-coredump-cleanup.service", "plasma-drkonqi"),
+        item("drkonqi-coredump-launcher@.service", "plasma-drkonqi"),
+        item("whoopsie.service", "whoopsie"),
+    ]});
+    let told = of_rule("agent-added", json!({}), new);
+    let both = "drkonqi-coredump-cleanup and drkonqi-coredump-launcher now start by themselves: they send crash reports";
+    assert_eq!(told, [both, "whoopsie now starts by itself: it sends crash reports"]);
+}
+
+#[test]
+fn what_opens_a_document_as_the_archive_that_it_is_does_not_replace_the_word_processor() {
+    let odt = "application/vnd.oasis.opendocument.text";
+    let by = |application: &str, decided: Value| json!({"role": "word-processor", "asked": odt, "application": application, "candidates": [application], "decided": decided, "sure": true});
+    let list = json!({"decided_by": "set-in-file", "file": "a.list"});
+    let old = json!({"applications": [application("writer", "Writer", "office", "dpkg")], "defaults": [by("writer", list)]});
+    let parent = json!({"decided_by": "parent-type", "parent": "application/zip", "file": "a.list"});
+    let new = json!({"applications": [application("files", "Files", "system", "dpkg")], "defaults": [by("files", parent)]});
+    let told = said(old, new);
+    assert!(
+        told.iter()
+            .any(|(rule, text)| rule == "default-lost" && text.starts_with("No word processor is left")),
+        "{told:?}"
+    );
+    assert!(!told.iter().any(|(_, text)| text.contains("replaces")), "{told:?}");
+}
+
+#[test]
+fn an_older_version_in_another_distribution_is_no_news() {
+    let mesa = |distro: &str, version: &str| json!({"label": {"distro": distro, "distro_id": distro, "handle": distro}, "parts": [part("graphics-stack", "Mesa", version)]});
+    let rule = "part-downgraded";
+    assert_eq!(of_rule(rule, mesa("marsh", "24.1"), mesa("marsh", "23.0")).len(), 1);
+    assert!(of_rule(rule, mesa("marsh", "24.1"), mesa("fen", "23.0")).is_empty());
+}

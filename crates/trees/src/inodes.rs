@@ -33,6 +33,10 @@ pub(crate) trait Inodes: Send + Sync + 'static {
     fn is_whiteout(&self, _inode: &Self::Inode) -> bool {
         false
     }
+    /// Whether a folder hides all that lower layers have below it.
+    fn is_opaque(&self, _inode: &Self::Inode) -> bool {
+        false
+    }
     /// Calls `visit` with each name in a folder: what it is, where the folder tells, and its number.
     fn each(&self, folder: &Self::Inode, visit: &mut Visit<'_, Self::Number>) -> io::Result<()>;
     /// The content of a file, or the target of a link.
@@ -177,6 +181,12 @@ impl<F: Inodes> Tree for InodeTree<F> {
 
     fn is_whiteout(&self, path: &Path) -> bool {
         self.find(path, false).is_ok_and(|found| self.file_system.is_whiteout(&found.inode))
+    }
+
+    fn is_opaque(&self, path: &Path) -> bool {
+        self.find(path, false).is_ok_and(|found| {
+            found.node.kind == NodeKind::Folder && self.file_system.is_opaque(&found.inode)
+        })
     }
 
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {

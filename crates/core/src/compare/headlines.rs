@@ -1,6 +1,7 @@
 //! The headlines of a comparison, by a scoring table that a reviewer can change.
 
 use super::applications::told_apart;
+use super::lists;
 use super::{
     ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChangeKind, Filling, Headline,
     ListChange, ListChangeKind, ListItem, Named, News, PackageChange, PartChange, PartChangeKind, Succession,
@@ -450,7 +451,8 @@ impl<'a> HeadlineBuilder<'a> {
             let stem = change.name.split(['.', ' ']).next().unwrap_or_default();
             match self.rules.agents.does(stem) {
                 Some(purpose) => {
-                    let started = self.new.startup.iter().find(|item| item.name == change.name);
+                    let started =
+                        self.new.startup.iter().find(|item| lists::startup_name(item) == change.name);
                     let package = started.and_then(|item| item.package.clone());
                     let name = Text::from(stem.trim_end_matches('@'));
                     match agents

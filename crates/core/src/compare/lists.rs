@@ -118,15 +118,17 @@ pub(super) fn repositories(old: (&[Repository], &Label), new: (&[Repository], &L
     changes
 }
 
+/// What a startup item is compared by: its name and when it starts.
+pub(super) fn startup_name(item: &StartupItem) -> Text {
+    format!("{} ({})", item.name, item.scope).into()
+}
+
 /// Startup items that are switched on, by scope and name.
 pub(super) fn startup(old: &[StartupItem], new: &[StartupItem]) -> Vec<ListChange> {
     let things = |list: &[StartupItem]| -> Things {
         list.iter()
             .filter(|item| item.enabled)
-            .map(|item| {
-                let name = format!("{} ({})", item.name, item.scope);
-                ((ListItem::Startup, name.into()), Text::default())
-            })
+            .map(|item| ((ListItem::Startup, startup_name(item)), Text::default()))
             .collect()
     };
     differences(&things(old), &things(new))

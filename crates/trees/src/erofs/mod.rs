@@ -1,6 +1,7 @@
 //! EROFS images (Documentation/filesystems/erofs of Linux, `erofs_fs.h`): plain, inline and chunked files, and packed ones with LZ4, LZMA,
 //! DEFLATE or zstd, in clusters of any size, with tails inside inodes, and with fragments that share one packed inode.
 
+mod attributes;
 mod index;
 mod unpack;
 
@@ -45,6 +46,8 @@ pub(crate) struct Erofs {
     device: Box<dyn ReadAt>,
     block_log: u32,
     meta: u64,
+    /// Where the attributes are that several inodes share.
+    shared: u64,
     root: u64,
     built_at: i64,
     /// The inode that fragments are in.
@@ -79,6 +82,7 @@ impl Erofs {
             device,
             block_log,
             meta: u64::from(le32(&sb, 40)) << block_log,
+            shared: u64::from(le32(&sb, 44)) << block_log,
             root: u64::from(le16(&sb, 14)),
             built_at: le64(&sb, 24).cast_signed(),
             packed: (features & FRAGMENTS != 0).then(|| le64(&sb, 96)),
@@ -227,8 +231,9 @@ impl Erofs {
                 let high = if inode.layout == 1 { u64::from(last.1) << 32 } else { 0 };
                 Held::Fragment(u64::from(le32(&header, 0)) | high)
             } else if entry.kind == 0 {
-                // Where plain extents are interlaced, they keep their place in the block.
-                let turned = if map.advise & Map::INTERLACED != 0 {
+                // Where plain extents are interlaced, they keep their place in the block; a tail in the inode is in none.
+                let is_inline = is_tail && map.advise & Map::TAIL_INLINE != 0;
+                let turned = if map.advise & Map::INTERLACED != 0 && !is_inline {
                     begin & self.block().saturating_sub(1)
                 } else {
                     0
@@ -265,6 +270,8 @@ pub(crate) struct Inode {
     first: u32,
     /// Where the inode and its attributes end.
     end: u64,
+    /// Bytes of its attributes.
+    attributes: u64,
 }
 
 impl Inodes for Erofs {
@@ -295,6 +302,7 @@ impl Inodes for Erofs {
             layout: (format >> 1) & 7,
             first: le32(&core, 16),
             end: at.saturating_add(if is_long { 64 } else { 32 }).saturating_add(attributes),
+            attributes,
         })
     }
 
@@ -304,6 +312,20 @@ impl Inodes for Erofs {
 
     fn is_whiteout(&self, inode: &Inode) -> bool {
         inode.node.kind == NodeKind::Other && inode.first == 0
+    }
+
+    fn is_opaque(&self, inode: &Inode) -> bool {
+        let length = inode.attributes.min(attributes::LIMIT);
+        let begin = inode.end.saturating_sub(inode.attributes);
+        let Ok(held) = self.device.exactly(begin, usize::try_from(length).unwrap_or_default()) else {
+            return false;
+        };
+        attributes::is_opaque(&held)
+            || attributes::shared(&held).any(|number| {
+                let at = self.shared.saturating_add(u64::from(number).saturating_mul(4));
+                let mut entry = vec![0; attributes::SHARED];
+                self.device.read_at(at, &mut entry).is_ok() && attributes::says_so(&entry)
+            })
     }
 
     fn each(&self, folder: &Inode, visit: &mut Visit<'_, u64>) -> io::Result<()> {
