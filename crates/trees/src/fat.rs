@@ -332,3 +332,133 @@ fn short(entry: &[u8]) -> String {
 fn damaged(why: &str) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, why)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// An entry of a folder: short name of eleven letters, attributes, first cluster, bytes.
+    fn entry(name: &[u8; 11], attributes: u8, first: u16, size: u32) -> Vec<u8> {
+        let mut entry = vec![0; ENTRY];
+        entry[..11].copy_from_slice(name);
+        entry[11] = attributes;
+        entry[26..28].copy_from_slice(&first.to_le_bytes());
+        entry[28..32].copy_from_slice(&size.to_le_bytes());
+        entry
+    }
+
+    /// The pieces of a long name for a short one, the last piece first.
+    fn long(name: &str, of: &[u8; 11]) -> Vec<u8> {
+        let sum = of.iter().fold(0_u8, |sum, byte| sum.rotate_right(1).wrapping_add(*byte));
+        let mut units: Vec<u16> = name.encode_utf16().collect();
+        units.push(0);
+        units.resize(units.len().next_multiple_of(13), 0xffff);
+        let pieces: Vec<&[u16]> = units.chunks(13).collect();
+        let mut out = Vec::new();
+        for (number, piece) in pieces.iter().enumerate().rev() {
+            let mut entry = vec![0; ENTRY];
+            entry[0] = number as u8 + 1 + if number + 1 == pieces.len() { 0x40 } else { 0 };
+            entry[11] = LONG;
+            entry[13] = sum;
+            for (at, unit) in UNITS.iter().zip(*piece) {
+                entry[*at..at + 2].copy_from_slice(&unit.to_le_bytes());
+            }
+            out.extend(entry);
+        }
+        out
+    }
+
+    /// FAT12 with clusters of 512 bytes: one sector of table, a root of 16 entries, 64 clusters.
+    fn image(root: &[Vec<u8>], table: &[(u32, u32)], clusters: &[(u32, &[u8])]) -> Vec<u8> {
+        let mut image = vec![0_u8; 512 * (1 + 1 + 1 + 64)];
+        image[11..13].copy_from_slice(&512_u16.to_le_bytes());
+        image[13] = 1;
+        image[14..16].copy_from_slice(&1_u16.to_le_bytes());
+        image[16] = 1;
+        image[17..19].copy_from_slice(&16_u16.to_le_bytes());
+        image[19..21].copy_from_slice(&67_u16.to_le_bytes());
+        image[22..24].copy_from_slice(&1_u16.to_le_bytes());
+        image[39..43].copy_from_slice(&0x1a2b_3c4d_u32.to_le_bytes());
+        image[43..54].copy_from_slice(b"STICK      ");
+        image[54..62].copy_from_slice(b"FAT12   ");
+        for (cluster, next) in table {
+            let at = 512 + (*cluster as usize * 3) / 2;
+            let both = u16::from_le_bytes([image[at], image[at + 1]]);
+            let next = *next as u16;
+            let both = if cluster % 2 == 1 { both & 0xf | next << 4 } else { both & 0xf000 | next & 0xfff };
+            image[at..at + 2].copy_from_slice(&both.to_le_bytes());
+        }
+        let entries: Vec<u8> = root.concat();
+        image[1024..1024 + entries.len()].copy_from_slice(&entries);
+        for (cluster, content) in clusters {
+            let at = 1536 + (*cluster as usize - 2) * 512;
+            image[at..at + content.len()].copy_from_slice(content);
+        }
+        image
+    }
+
+    fn open(image: Vec<u8>) -> io::Result<(Arc<dyn Tree>, Option<String>)> {
+        Fat::open(Box::new(Arc::<[u8]>::from(image)))
+    }
+
+    #[test]
+    fn names_long_and_short_and_files_in_pieces_are_read() {
+        let (mut small, readme) = (*b"README  TXT", *b"LONGNA~1TXT");
+        let mut lower = entry(&small, 0x20, 5, 3);
+        lower[12] = 0x18;
+        small[0] = b'B';
+        let root = [
+            long("A long name, Ünïcode.txt", &readme),
+            entry(&readme, 0x20, 2, 700),
+            lower,
+            // The pieces of another name: they count for nothing.
+            long("stray.txt", b"STRAY   TXT"),
+            entry(&small, 0x20, 0, 0),
+            entry(b"STICK      ", VOLUME, 0, 0),
+            entry(b"\xe5ELETED TXT", 0x20, 2, 9),
+        ];
+        let content: Vec<u8> = (0..700_u32).map(|at| at as u8).collect();
+        let image = image(
+            &root,
+            &[(2, 4), (4, 0xfff), (5, 0xff8)],
+            &[(2, &content[..512]), (4, &content[512..]), (5, b"abc")],
+        );
+        assert!(begins(&image) && names(&image) == ("1a2b-3c4d".to_owned(), "STICK".to_owned()));
+        let (tree, cut) = open(image).unwrap();
+        assert_eq!(cut, None);
+        let found: Vec<String> =
+            tree.as_ref().names("").into_iter().filter_map(|one| one.name.into_string().ok()).collect();
+        assert_eq!(found, ["A long name, Ünïcode.txt", "BEADME.TXT", "readme.txt"]);
+        assert_eq!(tree.as_ref().read("A long name, Ünïcode.txt").unwrap(), content);
+        assert_eq!(tree.as_ref().read("readme.txt").unwrap(), b"abc");
+        assert_eq!(tree.as_ref().read("BEADME.TXT").unwrap(), b"");
+    }
+
+    #[test]
+    fn circles_and_clusters_that_are_not_there_are_damage() {
+        let root = [
+            entry(b"CIRCLE  TXT", 0x20, 2, 99),
+            entry(b"OUTSIDE TXT", 0x20, 900, 99),
+            entry(b"FOLDER     ", FOLDER, 4, 0),
+        ];
+        let (tree, _) = open(image(&root, &[(2, 3), (3, 2), (4, 4)], &[])).unwrap();
+        for (path, why) in [("CIRCLE.TXT", "circle"), ("OUTSIDE.TXT", "not there")] {
+            let error = tree.as_ref().read(path).unwrap_err().to_string();
+            assert!(error.contains(why), "{error}");
+        }
+        assert!(tree.list(std::path::Path::new("FOLDER")).is_err());
+    }
+
+    #[test]
+    fn impossible_sizes_are_refused_and_what_is_cut_off_is_said() {
+        let whole = image(&[], &[], &[]);
+        let (_, cut) = open(whole[..20_000].to_vec()).unwrap();
+        assert_eq!(cut.as_deref(), Some("it is cut off: 20000 of 34304 bytes are there"));
+        for (at, byte) in [(11, 7_u8), (13, 3), (13, 0), (19, 2)] {
+            let mut wrong = whole.clone();
+            wrong[at] = byte;
+            assert!(open(wrong).is_err(), "{at}");
+        }
+        assert!(open(vec![0; 100]).is_err());
+    }
+}

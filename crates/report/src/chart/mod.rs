@@ -297,4 +297,62 @@ mod tests {
         assert_ne!(drawn("One", false), drawn("One", true), "so is the ground");
         assert_eq!(drawn("One", false), drawn("One", false), "the same each time");
     }
+
+    /// Boxes of a colour, as left sides and widths.
+    fn boxes(chart: &Chart, of: Ink) -> Vec<(f32, f32, f32, f32)> {
+        let scene = layout::draw(chart, Size::VIDEO);
+        let found = scene.items.into_iter().filter_map(|item| match item {
+            Item::Box { x, y, w, h, ink } if ink == of => Some((x, y, w, h)),
+            _ => None,
+        });
+        found.collect()
+    }
+
+    #[test]
+    fn each_bar_of_a_waterfall_begins_where_the_one_before_ended() {
+        let rung = |name: &str, from: f64, to: f64, ink| Rung {
+            name: name.into(),
+            from,
+            to,
+            shown: String::new(),
+            ink,
+        };
+        let rungs = vec![
+            rung("4.0", 0.0, 100.0, Ink::Plain),
+            rung("Lapwing", 100.0, 160.0, Ink::Came),
+            rung("Marshlight", 160.0, 130.0, Ink::Went),
+            rung("5.0", 0.0, 130.0, Ink::Plain),
+        ];
+        let chart =
+            Chart { name: "any", title: "T".into(), aside: String::new(), shape: Shape::Waterfall(rungs) };
+        let end = |(x, _, w, _): (f32, f32, f32, f32)| x + w;
+        let near = |a: f32, b: f32| (a - b).abs() < 0.5;
+        let (sums, came, went) =
+            (boxes(&chart, Ink::Plain), boxes(&chart, Ink::Came), boxes(&chart, Ink::Went));
+        assert!(near(came[0].0, end(sums[0])) && near(end(came[0]), end(went[0])), "{came:?} {went:?}");
+        assert!(near(went[0].0, end(sums[1])) && near(sums[0].0, sums[1].0), "{sums:?}");
+    }
+
+    proptest! {
+        #[test]
+        fn tiles_cover_the_picture_by_their_shares_and_none_lies_on_another(
+            values in prop::collection::vec(1.0..1000.0_f64, 2..30),
+        ) {
+            let tile = |value: &f64| Tile { name: String::new(), value: *value, shown: String::new(), is_rest: false };
+            let shape = Shape::Treemap(values.iter().map(tile).collect());
+            let chart = Chart { name: "any", title: "T".into(), aside: String::new(), shape };
+            let scene = layout::draw(&chart, Size::VIDEO);
+            let drawn: Vec<(f32, f32, f32, f32)> = scene.items.iter().filter_map(|item| match item {
+                Item::Box { x, y, w, h, .. } => Some((*x, *y, *w, *h)),
+                Item::Text { .. } => None,
+            }).collect();
+            prop_assert_eq!(drawn.len(), values.len());
+            for (at, a) in drawn.iter().enumerate() {
+                for b in &drawn[at + 1..] {
+                    let apart = a.0 + a.2 <= b.0 + 0.6 || b.0 + b.2 <= a.0 + 0.6 || a.1 + a.3 <= b.1 + 0.6 || b.1 + b.3 <= a.1 + 0.6;
+                    prop_assert!(apart, "{a:?} {b:?}");
+                }
+            }
+        }
+    }
 }

@@ -498,6 +498,7 @@ impl Layout {
 mod tests {
     use super::*;
     use crate::Palette;
+    use crate::document::Card;
     use proptest::prelude::*;
 
     fn table() -> Table {
@@ -597,5 +598,78 @@ mod tests {
                 prop_assert!(width(line) <= limit, "{} in {}", line, limit);
             }
         }
+    }
+
+    fn facts(names: &[(&str, &str)]) -> Vec<Fact> {
+        let fact = |(name, value): &(&str, &str)| Fact {
+            name: (*name).into(),
+            value: (*value).into(),
+            aside: Line::default(),
+        };
+        names.iter().map(fact).collect()
+    }
+
+    #[test]
+    fn figures_stand_in_one_line_as_long_as_it_is_wide_enough() {
+        let mut document = Document::default();
+        document.push(Block::Figures(facts(&[
+            ("Packages", "156 → 174"),
+            ("Programs", "27 → 28"),
+            ("On disk", "2.4 GB"),
+        ])));
+        let drawn = |width| render(&document, RenderOptions { width, ..RenderOptions::default() });
+        assert_eq!(drawn(None), "Packages 156 → 174     Programs 27 → 28     On disk 2.4 GB\n");
+        assert_eq!(drawn(Some(45)), "Packages 156 → 174     Programs 27 → 28\nOn disk 2.4 GB\n");
+    }
+
+    #[test]
+    fn a_sheet_has_as_many_columns_as_fit_and_what_goes_on_stays_under_its_name() {
+        let sheet = facts(&[
+            ("Kernel", "Linux 6"),
+            ("Toolkit", "GTK 4"),
+            ("", "Qt 6"),
+            ("Init", "systemd"),
+            ("Sound", "Freshet"),
+        ]);
+        let mut document = Document::default();
+        document.push(Block::Sheet(sheet));
+        let drawn = |width| render(&document, RenderOptions { width, ..RenderOptions::default() });
+        let narrow = drawn(Some(24));
+        assert_eq!(narrow.lines().count(), 5, "{narrow}");
+        let wide = drawn(Some(60));
+        assert_eq!(
+            wide,
+            "Kernel   Linux 6      Init   systemd\nToolkit  GTK 4        Sound  Freshet\n         Qt 6\n"
+        );
+        assert_eq!(drawn(None).lines().count(), 5, "without a width there is one column");
+    }
+
+    #[test]
+    fn cards_and_folds_are_rows_where_there_is_no_page() {
+        let card = Card {
+            name: "Lapwing".into(),
+            value: "121.0".into(),
+            badge: "new".into(),
+            aside: Line::default(),
+        };
+        let fold = Fold {
+            id: "decision-d1".into(),
+            sort: "added on purpose".into(),
+            name: "Lapwing".into(),
+            figures: vec!["2 packages".into(), "+220 MB".into()],
+            share: 1000,
+            inside: vec!["It is installed explicitly.".into()],
+        };
+        let mut document = Document::default();
+        document.push(Block::Cards(vec![CardGroup { title: "Internet".into(), cards: vec![card] }]));
+        document.push(Block::Folds(vec![fold]));
+        let drawn = render(&document, RenderOptions::default());
+        assert!(drawn.contains("Internet\n  Lapwing  121.0  new"), "{drawn}");
+        assert!(
+            drawn.contains(
+                "added on purpose  Lapwing  2 packages  +220 MB\n      It is installed explicitly."
+            ),
+            "{drawn}"
+        );
     }
 }

@@ -119,3 +119,69 @@ pub(super) fn write_folds(folds: &[Fold], out: &mut String) {
     }
     out.push_str("</div>\n");
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_program_without_an_icon_has_the_letters_of_its_name() {
+        for (name, letters) in [
+            ("Brackwater Writer", "BW"),
+            ("files", "F"),
+            ("gnome-text-editor", "GT"),
+            ("2048", "2"),
+            ("Ünïcode", "Ü"),
+            ("\u{5d0}\u{5d1} \u{5d2}", "\u{5d0}\u{5d2}"),
+            ("--", ""),
+            ("", ""),
+        ] {
+            assert_eq!(initials(name), letters, "{name}");
+        }
+    }
+
+    #[test]
+    fn what_happened_is_said_by_a_sign_and_a_word_and_not_by_a_colour_alone() {
+        for role in [Role::Came, Role::Went, Role::Changed, Role::LookTwice] {
+            let drawn = badge(&Span::new(role, "word"));
+            assert!(drawn.contains("word") && !sign(role).trim().is_empty(), "{drawn}");
+        }
+        assert_eq!(badge(&Span::default()), "");
+    }
+
+    #[test]
+    fn versions_of_one_name_stand_in_one_group() {
+        let fact = |name: &str, value: &str| Fact {
+            name: name.into(),
+            value: value.into(),
+            aside: Default::default(),
+        };
+        let mut out = String::new();
+        write_sheet(&[fact("Toolkit", "GTK 4"), fact("", "Qt 6"), fact("Init", "systemd")], &mut out);
+        assert!(out.contains("<dt>Toolkit</dt><dd>GTK 4</dd><dd>Qt 6</dd></div>"), "{out}");
+        assert_eq!(out.matches("<div>").count(), out.matches("</div>").count());
+        let mut none = String::new();
+        write_sheet(&[], &mut none);
+        assert_eq!(none, "<dl class=\"sheet\">\n</dl>\n");
+    }
+
+    #[test]
+    fn a_fold_unfolds_where_something_is_behind_it_and_its_bar_is_as_long_as_its_share() {
+        let fold = |share: i16, inside: Vec<crate::document::Line>| Fold {
+            id: "decision-d1".into(),
+            sort: Span::new(Role::Went, "dropped on purpose"),
+            name: "Marshlight".into(),
+            figures: vec!["-183 MB".into()],
+            share,
+            inside,
+        };
+        let mut out = String::new();
+        write_folds(
+            &[fold(-386, vec!["It was installed explicitly.".into()]), fold(0, Vec::new())],
+            &mut out,
+        );
+        assert_eq!((out.matches("<details").count(), out.matches("<summary>").count()), (1, 1), "{out}");
+        assert!(out.contains("width:38.6%") && out.contains("width:0.0%"), "{out}");
+        assert!(out.contains("<div class=\"fold\" id=\"decision-d1\">"), "{out}");
+    }
+}
