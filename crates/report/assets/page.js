@@ -42,9 +42,10 @@
     if (!found) return content;
     return parseFloat(found[2].replace(/,/g, '')) * (UNITS[found[3]] || 1) * (found[1] && found[1] !== '+' ? -1 : 1);
   }
+  var collator = new Intl.Collator('en', { numeric: true });
   function order(a, b) {
     if (typeof a === 'number' && typeof b === 'number') return a - b;
-    return String(a).localeCompare(String(b), 'en', { numeric: true });
+    return collator.compare(String(a), String(b));
   }
 
   all('[data-filters]').forEach(function (wide) {

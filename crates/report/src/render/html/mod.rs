@@ -106,7 +106,7 @@ fn write_section(section: &Section, out: &mut String) {
     }
     if !section.command.is_empty() {
         out.push_str(&format!(
-            "<p class=\"tools\"><code>{}</code> <button type=\"button\" class=\"copy\" hidden>Copy as Markdown</button></p>\n",
+            "<p class=\"tools\"><code>{}</code> <button type=\"button\" class=\"copy\">Copy as Markdown</button></p>\n",
             encode_safe(&section.command)
         ));
     }
