@@ -62,7 +62,7 @@ pub(crate) fn read(
         }
     }
     associations.parents = parents(tree);
-    associations.aliases = pairs(tree, "usr/share/mime/aliases").collect();
+    associations.aliases = pairs(tree, "aliases").collect();
     associations.alternatives = roles.alternatives().filter_map(|link| alternative(tree, link)).collect();
     associations.others =
         associations.alternatives.keys().map(|link| (link.clone(), alternatives(tree, link))).collect();
@@ -109,23 +109,29 @@ fn what_launchers_say(folder: &str, launchers: &[Launcher], after: usize) -> Opt
     (!by_type.is_empty()).then_some(LauncherTypes { file, launchers: by_type, after })
 }
 
-/// `usr/share/mime/subclasses`: `type parent` a line; every other text type is at least plain text.
+/// `subclasses` of the database of types: `type parent` a line; every other text type is at least plain text.
 fn parents(tree: &dyn Tree) -> BTreeMap<Text, Vec<Text>> {
     let mut parents: BTreeMap<Text, Vec<Text>> = BTreeMap::new();
-    for (kind, parent) in pairs(tree, "usr/share/mime/subclasses") {
+    for (kind, parent) in pairs(tree, "subclasses") {
         parents.entry(kind).or_default().push(parent);
     }
     parents
 }
 
-/// The first two words of each line.
+/// Where the database of types is: the system's, and that of FreeBSD's packages and of what was built on the spot.
+const TYPES: [&str; 2] = ["usr/share/mime", "usr/local/share/mime"];
+
+/// The first two words of each line of a file of the database of types.
 fn pairs(tree: &dyn Tree, file: &str) -> impl Iterator<Item = (Text, Text)> {
-    let bytes = tree.read(file).unwrap_or_default();
     let pair = |line: &[u8]| {
         let mut words = line.split(|b| *b == b' ').filter(|word| !word.is_empty());
         Some((text(words.next()?), text(words.next()?)))
     };
-    let pairs: Vec<(Text, Text)> = lines(&bytes).filter_map(|(_, line)| pair(line)).collect();
+    let mut pairs: Vec<(Text, Text)> = Vec::new();
+    for folder in TYPES {
+        let bytes = tree.read(format!("{folder}/{file}")).unwrap_or_default();
+        pairs.extend(lines(&bytes).filter_map(|(_, line)| pair(line)));
+    }
     pairs.into_iter()
 }
 
@@ -163,6 +169,17 @@ mod tests {
         let mut user = NewUser::of(tree, None, &[]);
         user.desktops = desktops;
         read(tree, &user, &facts.launchers, &Roles::default()).0
+    }
+
+    #[test]
+    fn the_database_of_types_of_packages_in_usr_local_counts_as_well() {
+        let tree = MemoryTree::new()
+            .file("usr/local/share/mime/aliases", "text/x-reed text/reed\n")
+            .file("usr/local/share/mime/subclasses", "text/reed text/plain\n")
+            .file("usr/share/mime/subclasses", "text/html text/xml\n");
+        assert_eq!(pairs(&tree, "aliases").collect::<Vec<_>>(), [("text/x-reed".into(), "text/reed".into())]);
+        let parents = parents(&tree);
+        assert!(parents.contains_key("text/reed") && parents.contains_key("text/html"), "{parents:?}");
     }
 
     #[test]

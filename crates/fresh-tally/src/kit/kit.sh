@@ -47,7 +47,7 @@ whole() {
 @WHOLE@
 etc/os-release usr/lib/os-release etc/lsb-release etc/*-release etc/debian_version etc/slackware-version bin/freebsd-version usr/bin/freebsd-version
 .disk/info usr/share/applications usr/local/share/applications etc/skel/.local/share/applications etc/skel/.config home/*/.local/share/applications
-root/.local/share/applications usr/share/mime/aliases usr/share/mime/subclasses etc/xdg usr/etc/xdg etc/alternatives etc/X11/default-display-manager
+root/.local/share/applications usr/share/mime/aliases usr/share/mime/subclasses usr/local/share/mime/aliases usr/local/share/mime/subclasses etc/xdg usr/etc/xdg etc/alternatives etc/X11/default-display-manager
 usr/share/xsessions usr/share/wayland-sessions usr/local/share/xsessions usr/local/share/wayland-sessions etc/systemd/system etc/systemd/user
 etc/systemd/zram-generator.conf usr/lib/systemd/zram-generator.conf etc/default/zramswap usr/lib/systemd/system usr/lib/systemd/user
 usr/local/lib/systemd lib/systemd/system lib/systemd/user etc/init.d etc/inittab etc/rc[S2-5].d etc/runlevels etc/sv etc/runit/runsvdir etc/rc.d
