@@ -36,6 +36,11 @@ fn write(report: &Report<'_>, args: &ReportArgs, settings: &Settings) -> Result<
         return templates(report, &folder, settings);
     }
     let form = Form::of(args, settings)?;
+    let are_notes = matches!(form, Form::Text(Format::Markdown | Format::Table));
+    if (args.short || args.timestamps) && !are_notes {
+        let why = "--short and --timestamps: only show notes have them: name them .md or .txt";
+        return Err(CommandError::Usage(why.into()));
+    }
     let paper = ChartStyle {
         size: args.size,
         theme: if args.dark { Theme::Dark } else { Theme::Light },

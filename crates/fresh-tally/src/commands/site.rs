@@ -27,6 +27,9 @@ const STATE_LIMIT: u64 = 256 << 20;
 
 #[derive(Default, Serialize, Deserialize)]
 struct State {
+    /// The address of the site, where one was given.
+    #[serde(default)]
+    url: Option<String>,
     /// What the index tells of each install, by handle, with what its file was then.
     installs: BTreeMap<String, (String, SiteInstall)>,
     /// What each page was made of, by path.
@@ -67,7 +70,12 @@ pub(super) fn write(url: Option<&str>, settings: &Settings) -> Result<(), Comman
     let own = &settings.own;
     let rules =
         Rules { parts: own.parts()?, roles: own.roles()?, scores: own.scores()?, agents: own.agents()? };
+    if folder.exists() && !folder.is_dir() {
+        return Err(CommandError::Usage(format!("--site: `{}` is not a folder", folder.display())));
+    }
     let before = state(folder);
+    // An address that was given once holds until another one is.
+    let url = url.or(before.url.as_deref());
     let (installs, files) = installs(&before, &rules, settings)?;
     let pages = site::pages(&installs);
     let wanted = wanted(&installs, &files, &pages, settings);
@@ -133,7 +141,7 @@ pub(super) fn write(url: Option<&str>, settings: &Settings) -> Result<(), Comman
         .into_iter()
         .zip(files)
         .map(|(install, file)| (install.label.handle.to_string(), (file, install)));
-    let state = State { installs: kept.collect(), pages: now };
+    let state = State { url: url.map(str::to_owned), installs: kept.collect(), pages: now };
     let state = serde_json::to_string(&state).map_err(|error| CommandError::Render(error.into()))?;
     put(STATE, &state)?;
     let mut said =
@@ -176,7 +184,8 @@ fn installs(
         match before.installs.get(handle) {
             Some((known, install)) if *known == file => Ok((install.clone(), file)),
             _ => {
-                let tally = install::find_in_brief(handle, settings, &rules.parts)?;
+                // As a whole, so that one that is damaged anywhere is left out of all pages.
+                let tally = install::find(handle, settings, &rules.parts)?;
                 Ok((SiteInstall::of(&tally, handle), file))
             }
         }

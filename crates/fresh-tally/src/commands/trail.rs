@@ -35,9 +35,13 @@ pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Command
     // The ending says what is asked for, as with a report.
     let ending = settings.output.as_deref().and_then(Path::extension).and_then(|ending| ending.to_str());
     if let (None, Some(form @ ("svg" | "png"))) = (settings.format, ending) {
+        if trails.is_empty() {
+            output::status(settings, &format!("No install has `{}`: there is no chart of it.", args.name));
+            return Ok(exit);
+        }
         let chart = of_trail(&trails).ok_or_else(|| {
             CommandError::Usage(format!(
-                "-o: `{}` is in less than two releases: there is no chart of it",
+                "-o: `{}` is in fewer than two releases: there is no chart of it",
                 args.name
             ))
         })?;

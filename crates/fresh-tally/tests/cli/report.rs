@@ -161,6 +161,11 @@ fn show_notes_come_short_for_a_description_and_long_with_places_for_times() {
     let stamped: Vec<&str> = long.lines().filter(|line| line.starts_with("## ")).collect();
     assert!(stamped.len() > 3 && stamped.iter().all(|line| line.starts_with("## 0:00 ")), "{stamped:?}");
     assert_eq!(place.run(&format!("{compared} --short --timestamps")).code, 2);
+    let page = place.run(&format!("{compared} --short -o a.html"));
+    assert!(page.code == 2 && page.stderr.contains("only show notes"), "{}", page.stderr);
+    let editions =
+        place.run("report saltmarsh-5.0-mudflat saltmarsh-5.0-reedbed --side-by-side --short").plain();
+    assert!(editions.contains("1. ") && editions.contains("in some of 2 installs"), "{editions}");
 }
 
 /// The pages of a folder, with every link of each that leads somewhere else in it.
@@ -212,12 +217,15 @@ fn a_site_has_a_page_for_everything_and_writes_only_what_changed() {
     assert!(said.contains("and removed 2"), "{said}");
     assert!(!page.exists() && place.path("site/mine.txt").is_file());
     assert!(links(&place, "site").iter().all(|(_, target)| place.path(target).is_file()));
+    // The address that was given once still holds.
+    assert!(place.read("site/feed.xml").contains("https://marsh.example/box/installs/"));
     // A damaged tally is said and left out.
     place.write("shelf/broken.tally.json", "{");
     let said = place.run("report --site -o site");
     assert!(said.code == 0 && said.stderr.contains("Skipped `broken`"), "{}", said.stderr);
     for (line, why) in [
         ("report --site", "-o names the folder"),
+        ("report --site -o shelf/broken.tally.json", "is not a folder"),
         ("report --site saltmarsh-4.0-reedbed -o site", "cannot be used with"),
         ("report --site -o site --url javascript:alert(1)", "is not an address"),
         ("report saltmarsh-4.0-reedbed --url https://a.example", "--site"),

@@ -139,22 +139,17 @@ fn by_decision(comparison: &Comparison, (old, new): (&str, &str), aside: String)
         .map(|one| words::decision_names(&one.names))
         .collect();
     let (was, is) = (bytes_human(totals.old_bytes), bytes_human(totals.new_bytes));
-    let verb = match totals.old_bytes.cmp(&totals.new_bytes) {
-        std::cmp::Ordering::Less => "grew",
-        std::cmp::Ordering::Greater => "shrank",
-        std::cmp::Ordering::Equal => "stayed",
+    let title = match totals.old_bytes.cmp(&totals.new_bytes) {
+        std::cmp::Ordering::Less => format!("Disk space grew from {was} to {is}"),
+        std::cmp::Ordering::Greater => format!("Disk space shrank from {was} to {is}"),
+        std::cmp::Ordering::Equal => format!("Disk space is {is} as before"),
     };
     let most = if names.is_empty() {
         String::new()
     } else {
         format!(", most of all by {}", words::listed(&names, 3))
     };
-    Chart {
-        name: "decisions",
-        title: format!("Disk space {verb} from {was} to {is}{most}"),
-        aside,
-        shape: Shape::Waterfall(rungs),
-    }
+    Chart { name: "decisions", title: format!("{title}{most}"), aside, shape: Shape::Waterfall(rungs) }
 }
 
 /// How far versions of parts and programs moved.

@@ -1,7 +1,7 @@
 //! The report of what changed between two installs.
 
 use super::notes::{Notes, plain, section};
-use super::sections::{open, page, without_headings};
+use super::sections::{open, page, without_headings, without_title};
 use super::{Knowledge, Report, apps, data, decisions, defaults, origin, packages, tables};
 use crate::View;
 use crate::chart::{of_comparison, of_releases};
@@ -80,7 +80,7 @@ impl<'a> Report<'a> {
                     .by(by(CompareWhat::Repositories)),
             ),
             Block::Section(
-                open("findings", "Worth a second look", without_headings_kept(findings.document()))
+                open("findings", "Worth a second look", without_title(findings.document()))
                     .holds(format!("in {}", new.label.title()))
                     .by(format!("fresh-tally show {} findings", new.label.handle)),
             ),
@@ -142,11 +142,6 @@ const TABLES: &[(&str, CompareWhat)] = &[
     ("decisions", CompareWhat::Decisions),
     ("packages", CompareWhat::Packages),
 ];
-
-/// The blocks of a view but its title; its headings are those of its groups.
-fn without_headings_kept(document: Document) -> Vec<Block> {
-    super::sections::without_title(document)
-}
 
 /// The title of the notes, and what a page begins with.
 fn top(old: &Tally, new: &Tally, comparison: &Comparison) -> (Block, Vec<Block>) {

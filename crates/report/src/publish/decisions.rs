@@ -6,6 +6,7 @@ use crate::view::{capital, dim, role_of};
 use crate::words;
 use std::collections::HashMap;
 use tally_core::compare::{Comparison, Decision};
+use tally_core::model::PackageRef;
 
 /// Packages that one decision names; the rest is counted.
 const NAMED: usize = 60;
@@ -14,18 +15,18 @@ const NAMED: usize = 60;
 pub(super) fn folds(comparison: &Comparison) -> Vec<Fold> {
     let most =
         comparison.decisions.iter().map(|one| one.bytes_delta.unsigned_abs()).max().unwrap_or(0).max(1);
-    let mut weights: HashMap<&str, i64> = HashMap::new();
+    let mut weights: HashMap<PackageRef, i64> = HashMap::new();
     for change in &comparison.packages {
         for side in [&change.old, &change.new].into_iter().flatten() {
             if let Some(delta) = change.bytes_delta {
-                weights.insert(side.name.as_str(), delta);
+                weights.insert(PackageRef::new(change.system, &side.name), delta);
             }
         }
     }
     comparison.decisions.iter().map(|decision| fold(decision, most, &weights)).collect()
 }
 
-fn fold(decision: &Decision, most: u64, weights: &HashMap<&str, i64>) -> Fold {
+fn fold(decision: &Decision, most: u64, weights: &HashMap<PackageRef, i64>) -> Fold {
     let share = u128::from(decision.bytes_delta.unsigned_abs()) * 1000 / u128::from(most);
     let share = i16::try_from(share).unwrap_or(1000);
     let mut because = capital(&words::decision_reason(decision));
@@ -33,11 +34,8 @@ fn fold(decision: &Decision, most: u64, weights: &HashMap<&str, i64>) -> Fold {
         because.push_str("; inherited from the base");
     }
     let mut inside = vec![Line::from(format!("{because}."))];
-    let mut packages: Vec<(&str, Option<i64>)> = decision
-        .packages
-        .iter()
-        .map(|package| (package.name(), weights.get(package.name()).copied()))
-        .collect();
+    let mut packages: Vec<(&str, Option<i64>)> =
+        decision.packages.iter().map(|package| (package.name(), weights.get(package).copied())).collect();
     packages.sort_by_key(|(name, delta)| (std::cmp::Reverse(delta.map_or(0, i64::unsigned_abs)), *name));
     let said = |(name, delta): &(&str, Option<i64>)| match delta {
         Some(delta) => format!("{name} {}", bytes_signed(*delta)),
@@ -48,7 +46,7 @@ fn fold(decision: &Decision, most: u64, weights: &HashMap<&str, i64>) -> Fold {
         line.push_str(&format!(" and {more} more"));
     }
     inside.push(dim(line).into());
-    let weighed = decision.packages.iter().any(|package| weights.contains_key(package.name()));
+    let weighed = decision.packages.iter().any(|package| weights.contains_key(package));
     let weight = if weighed { bytes_signed(decision.bytes_delta) } else { "size unknown".to_owned() };
     Fold {
         id: format!("decision-{}", decision.id),

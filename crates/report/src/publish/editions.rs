@@ -74,10 +74,12 @@ impl<'a> Report<'a> {
             aside: dim(format!("{count} side by side; {}", all_seen(&grid.installs))),
         };
         let top = vec![title.clone()];
+        // What the charts say in a sentence each.
+        let news: Vec<Line> = charts.iter().map(|chart| Line::from(chart.title.as_str())).collect();
         let notes = move || Notes {
             title: title.clone(),
             figures: Vec::new(),
-            news: Vec::new(),
+            news: news.clone(),
             sections: vec![
                 section("At a glance", vec![at_a_glance.clone()]),
                 section("What differs", differing.clone()),

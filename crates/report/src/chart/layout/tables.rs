@@ -5,6 +5,20 @@ use crate::chart::font::{Font, fit};
 use crate::chart::{NamedColumn, Stop};
 
 impl Room {
+    /// A rule above a row, and the row's name on the left, in a column and in a row of these widths; returns the base line.
+    fn row_head(
+        &mut self,
+        name: &str,
+        (x, top): (f32, f32),
+        (column, whole): (f32, f32),
+        (row, size): (f32, f32),
+    ) -> f32 {
+        let base = top + row * 0.5 + size * 0.36;
+        self.fill(x, top, whole, 1.0, Ink::Rule);
+        self.text(x, base, size, Anchor::Start, false, Ink::Text, &fit(name, size, false, column - size));
+        base
+    }
+
     /// A square for each two, the stronger the more alike; the share is in it where there is room.
     pub(super) fn likeness(&mut self, names: &[String], alike: &[Vec<f64>], frame: &Frame) -> String {
         let row = (frame.height / count(names.len() + 1)).min(self.unit * 5.0);
@@ -93,16 +107,11 @@ impl Room {
         }
         for (at, (name, versions)) in rows.iter().enumerate() {
             let top = frame.top + count(at + 1) * row;
-            let base = top + row * 0.5 + size * 0.36;
-            self.fill(frame.left, top, frame.width, 1.0, Ink::Rule);
-            self.text(
-                frame.left,
-                base,
-                size,
-                Anchor::Start,
-                false,
-                Ink::Text,
-                &fit(name, size, false, left - size),
+            let base = self.row_head(
+                name,
+                (frame.left, top),
+                (left, left + cell * count(columns.len())),
+                (row, size),
             );
             for (column, version) in versions.iter().enumerate() {
                 let x = frame.left + left + count(column) * cell;
@@ -153,16 +162,11 @@ impl Room {
         }
         for (at, (name, cells)) in rows.iter().enumerate() {
             let top = frame.top + count(at + 1) * row;
-            let base = top + row * 0.5 + size * 0.36;
-            self.fill(frame.left, top, left + cell * count(columns.len()), 1.0, Ink::Rule);
-            self.text(
-                frame.left,
-                base,
-                size,
-                Anchor::Start,
-                false,
-                Ink::Text,
-                &fit(name, size, false, left - size),
+            let base = self.row_head(
+                name,
+                (frame.left, top),
+                (left, left + cell * count(columns.len())),
+                (row, size),
             );
             for (column, version) in cells.iter().enumerate() {
                 let middle = frame.left + left + (count(column) + 0.5) * cell;

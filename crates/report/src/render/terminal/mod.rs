@@ -1,11 +1,15 @@
 //! Aligned columns for a terminal; the same without limit and colour for a pipe.
 
+mod columns;
+mod rows;
+
 use super::RenderOptions;
 use crate::document::{
-    Align, Block, CardGroup, Cell, Column, Document, Fact, Fold, Line, Role, Row, Section, Shrink, Span,
-    Table,
+    Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Section, Shrink, Span, Table,
 };
 use crate::text::{cut, shorten, width};
+use columns::{Layout, fold};
+use rows::{cards, folded, pieces};
 
 /// Columns between two columns of a table.
 const GAP: usize = 2;
@@ -16,9 +20,6 @@ const SHEET: usize = 6;
 const SHEETS: usize = 3;
 /// How far what belongs to a row is set in.
 const NOTE: usize = 6;
-/// Shortest name and shortest sentence that a narrow screen leaves.
-const SHORTEST_NAME: usize = 14;
-const SHORTEST_SENTENCE: usize = 18;
 
 pub(crate) fn render(document: &Document, options: RenderOptions) -> String {
     let mut page = Page { out: String::new(), options };
@@ -186,8 +187,11 @@ impl Page {
         for fact in facts {
             let aside = fact.aside.plain();
             let columns = [&fact.name.text, &fact.value.plain(), &aside].map(|text| width(text));
+            let brackets = if aside.is_empty() { 0 } else { 2 };
             let used =
-                columns.iter().filter(|columns| **columns > 0).map(|columns| columns + 1).sum::<usize>() - 1;
+                columns.iter().filter(|columns| **columns > 0).map(|columns| columns + 1).sum::<usize>()
+                    + brackets
+                    - 1;
             if at > 0 && self.options.width.is_some_and(|limit| at + FIGURES + used > limit) {
                 self.out.push('\n');
                 at = 0;
@@ -196,11 +200,10 @@ impl Page {
                 at += FIGURES;
             }
             self.span(&Span { role: Role::Dim, ..fact.name.clone() });
-            for line in [&fact.value, &fact.aside] {
-                if !line.0.is_empty() {
-                    self.out.push(' ');
-                }
-                line.0.iter().for_each(|span| self.span(span));
+            self.out.push(' ');
+            fact.value.0.iter().for_each(|span| self.span(span));
+            if !fact.aside.0.is_empty() {
+                self.span(&Span::new(Role::Dim, format!(" ({aside})")));
             }
             at += used;
         }
@@ -310,195 +313,16 @@ impl Page {
     }
 }
 
-/// Facts in so many pieces of about the same length; one that goes on stays with the one above.
-fn pieces(facts: &[Fact], count: usize) -> Vec<&[Fact]> {
-    let long = facts.len().div_ceil(count);
-    let (mut found, mut rest) = (Vec::new(), facts);
-    while !rest.is_empty() {
-        let mut at = long.min(rest.len());
-        while at < rest.len() && rest[at].name.text.is_empty() {
-            at += 1;
-        }
-        let (piece, after) = rest.split_at(at);
-        found.push(piece);
-        rest = after;
-    }
-    found
-}
-
-/// Cards as rows.
-fn cards(group: &CardGroup) -> Table {
-    let mut table = Table::new(vec![
-        Column::new("").name(),
-        Column::new(""),
-        Column::new(""),
-        Column::new("").sentence(),
-    ]);
-    table.group(group.title.clone());
-    for card in &group.cards {
-        let (value, aside) = (card.value.plain().into(), card.aside.plain().into());
-        table.row(vec![card.name.clone(), value, card.badge.clone(), aside]);
-    }
-    table
-}
-
-/// Folds as rows, with what is behind each below it.
-fn folded(folds: &[Fold]) -> Table {
-    let figures = folds.iter().map(|fold| fold.figures.len()).max().unwrap_or(0);
-    let mut columns = vec![Column::new(""), Column::new("").name()];
-    columns.extend((0..figures).map(|_| Column::new("").right()));
-    let mut table = Table::new(columns);
-    for fold in folds {
-        let mut row = vec![fold.sort.clone(), fold.name.clone()];
-        row.extend(fold.figures.iter().cloned());
-        row.resize(figures + 2, Span::default());
-        table.row(row);
-        fold.inside.iter().for_each(|line| table.note(line.clone()));
-    }
-    table
-}
-
-/// A table in pieces that fit, side by side below each other; the first column is in each, and notes in the first.
-fn fold(table: &Table, limit: usize) -> Vec<Table> {
-    let natural = Layout::of(table, None).widths;
-    let least = |i: usize| {
-        let natural = natural[i].unwrap_or(0);
-        match table.columns[i].shrink {
-            Shrink::Never => natural,
-            Shrink::Middle => natural.min(FOLDED_NAME),
-            Shrink::End => natural.min(SHORTEST_SENTENCE),
-        }
-    };
-    let mut pages: Vec<Vec<usize>> = vec![vec![0]];
-    let mut used = least(0);
-    for i in 1..table.columns.len() {
-        if used + GAP + least(i) > limit && pages.last().is_some_and(|page| page.len() > 1) {
-            pages.push(vec![0]);
-            used = least(0);
-        }
-        used += GAP + least(i);
-        if let Some(page) = pages.last_mut() {
-            page.push(i);
-        }
-    }
-    // A last page of remarks alone says nothing: they stay where there is room, or go.
-    if let [.., last] = &pages[..]
-        && let [0, only] = last[..]
-        && pages.len() > 1
-        && table.columns[only].shrink == Shrink::End
-    {
-        pages.pop();
-    }
-    let count = pages.len();
-    let piece = |(number, columns): (usize, Vec<usize>)| {
-        let mut page = Table::new(columns.iter().map(|i| table.columns[*i].clone()).collect());
-        if count > 1 {
-            page.columns[0].title = format!("{} of {count}", number + 1);
-        }
-        for row in &table.rows {
-            match row {
-                Row::Cells(cells) => {
-                    page.row(columns.iter().filter_map(|i| cells.get(*i).cloned()).collect());
-                }
-                Row::Note(_) if number > 0 => {}
-                other => page.rows.push(other.clone()),
-            }
-        }
-        page
-    };
-    pages.into_iter().enumerate().map(piece).collect()
-}
-
 fn strengthened(span: &Span) -> Span {
     let role = if span.role == Role::Plain { Role::Strong } else { span.role };
     Span { role, ..span.clone() }
-}
-
-/// Columns that a name keeps at least in a table that is folded.
-const FOLDED_NAME: usize = 22;
-
-/// The width of each column; `None` for one that is dropped.
-struct Layout {
-    widths: Vec<Option<usize>>,
-}
-
-impl Layout {
-    /// Sentences shrink first, then columns drop in their order, then names shrink; what must stay, stays.
-    fn of(table: &Table, limit: Option<usize>) -> Self {
-        let natural = |i: usize| {
-            let cells = table.rows.iter().filter_map(|row| match row {
-                Row::Cells(cells) => cells.get(i).map(|cell| width(&cell.text)),
-                Row::Group(_) | Row::Note(_) => None,
-            });
-            cells.max().unwrap_or(0).max(width(&table.columns[i].title))
-        };
-        let natural: Vec<usize> = (0..table.columns.len()).map(natural).collect();
-        let mut layout = Self { widths: natural.iter().copied().map(Some).collect() };
-        if let Some(limit) = limit {
-            layout.shrink(table, Shrink::End, SHORTEST_SENTENCE, limit);
-            while layout.total() > limit && layout.drop_one(table) {
-                // What was dropped leaves room: the rest starts again from its natural width.
-                layout
-                    .widths
-                    .iter_mut()
-                    .zip(&natural)
-                    .for_each(|(width, natural)| *width = width.map(|_| *natural));
-                layout.shrink(table, Shrink::End, SHORTEST_SENTENCE, limit);
-            }
-            layout.shrink(table, Shrink::Middle, SHORTEST_NAME, limit);
-        }
-        layout
-    }
-
-    fn total(&self) -> usize {
-        let shown: Vec<usize> = self.widths.iter().flatten().copied().collect();
-        shown.iter().sum::<usize>() + GAP * shown.len().saturating_sub(1)
-    }
-
-    /// Takes columns from the widest ones of this sort, down to the next widest, until all fits or none can give more.
-    fn shrink(&mut self, table: &Table, sort: Shrink, shortest: usize, limit: usize) {
-        while self.total() > limit {
-            let over = self.total() - limit;
-            let mut giving: Vec<(usize, usize)> = table
-                .columns
-                .iter()
-                .zip(&self.widths)
-                .enumerate()
-                .filter(|(_, (column, _))| column.shrink == sort)
-                .filter_map(|(i, (_, width))| Some((width.filter(|width| *width > shortest)?, i)))
-                .collect();
-            giving.sort_by_key(|(width, i)| (std::cmp::Reverse(*width), *i));
-            let Some((widest, _)) = giving.first().copied() else { return };
-            let alike = giving.iter().take_while(|(width, _)| *width == widest).count();
-            let next = giving.get(alike).map_or(shortest, |(width, _)| *width);
-            let each = over.div_ceil(alike).min(widest - next);
-            for (_, i) in &giving[..alike] {
-                self.widths[*i] = Some(widest - each);
-            }
-        }
-    }
-
-    fn drop_one(&mut self, table: &Table) -> bool {
-        let droppable = table
-            .columns
-            .iter()
-            .enumerate()
-            .filter(|(i, column)| self.widths[*i].is_some() && column.drop.is_some());
-        match droppable.min_by_key(|(_, column)| column.drop) {
-            Some((i, _)) => {
-                self.widths[i] = None;
-                true
-            }
-            None => false,
-        }
-    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::Palette;
-    use crate::document::Card;
+    use crate::document::{Card, CardGroup, Fold};
     use proptest::prelude::*;
 
     fn table() -> Table {
