@@ -27,6 +27,7 @@ pub mod history;
 pub mod knowledge;
 pub mod lag;
 pub mod model;
+pub mod offer;
 pub mod systems;
 pub mod trail;
 pub mod version;

@@ -3,6 +3,7 @@
 //! To add one: a word and a descriptor here, its order in `version/` if it has one of its own, a reader in `readers/src/packages/`, and a
 //! line in the registry there.
 
+use crate::model::{Dependency, VersionOp};
 use crate::version::{self, upstream};
 use crate::vocabulary;
 use std::cmp::Ordering;
@@ -58,6 +59,8 @@ pub struct Descriptor {
     pub neutral_architecture: &'static str,
     /// Whether it delivers single applications beside the native packages.
     pub is_sandbox: bool,
+    /// Whether something provided without a version answers to a need for any version.
+    pub unversioned_provides_fit: bool,
 }
 
 /// A native system with the plain order, as far as nothing else is said.
@@ -69,6 +72,7 @@ const NATIVE: Descriptor = Descriptor {
     upstream: upstream::as_it_is,
     neutral_architecture: "",
     is_sandbox: false,
+    unversioned_provides_fit: false,
 };
 
 /// A native system with an order of its own.
@@ -87,6 +91,7 @@ const DPKG: Descriptor = Descriptor {
 const RPM: Descriptor = Descriptor {
     purl_type: "rpm",
     neutral_architecture: "noarch",
+    unversioned_provides_fit: true,
     ..ordered(version::compare_rpm, upstream::without_epoch_and_revision)
 };
 const PACMAN: Descriptor = Descriptor {
@@ -174,6 +179,20 @@ pub fn order(system: System, a: &str, b: &str) -> Ordering {
 /// differ from one another. Whoever sorts asks [`order`].
 pub fn compare(system: System, a: &str, b: &str) -> Ordering {
     (system.descriptor().compare)(a, b)
+}
+
+/// Whether a version answers to a need; `None` is something provided without one.
+pub fn fits(system: System, wanted: &Dependency, version: Option<&str>) -> bool {
+    let (Some(op), Some(asked)) = (wanted.op, &wanted.version) else { return true };
+    let Some(version) = version else { return system.descriptor().unversioned_provides_fit };
+    let order = compare(system, version, asked);
+    match op {
+        VersionOp::Less => order == Ordering::Less,
+        VersionOp::AtMost => order != Ordering::Greater,
+        VersionOp::Exactly => order == Ordering::Equal,
+        VersionOp::AtLeast => order != Ordering::Less,
+        VersionOp::More => order == Ordering::Greater,
+    }
 }
 
 /// The version of the program inside: without epoch, packaging revision and repacking marks.

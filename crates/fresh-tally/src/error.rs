@@ -20,6 +20,9 @@ pub(crate) enum CommandError {
     /// An install that can't be weighed.
     #[error("can't weigh `{0}`: its source does not record sizes")]
     Weightless(String),
+    /// Nothing tells what the repositories of an install offer.
+    #[error("`{0}` has no lists of its repositories")]
+    NoLists(String),
     /// A file holds no install that can be read.
     #[error("`{}` {source}", path.display())]
     Image { path: PathBuf, source: tally_trees::SourceError },
@@ -93,6 +96,9 @@ impl CommandError {
                 Some(format!("did you mean {}?", quoted(near)))
             }
             Self::Shelf(ShelfError::Unknown { .. }) => Some("`fresh-tally shelf` lists the handles".into()),
+            Self::NoLists(_) => {
+                Some("name files of them with --lists, or take the install again with --keep-offer".into())
+            }
             Self::OwnRules { .. } => Some(
                 "`fresh-tally rules kinds`, `parts`, `roles` and `agents` show what rules look like"
                     .into(),

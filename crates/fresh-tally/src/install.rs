@@ -54,13 +54,18 @@ fn find_by(
     rules: &PartRules,
     detail: Detail,
 ) -> Result<Tally, CommandError> {
-    let is_there = |name: &str| settings.shelf.has(name) || Path::new(name).exists();
-    let (name, seen) = match asked.rsplit_once('@') {
-        Some((name, "shipped")) if !is_there(asked) => (name, Moment::Shipped),
-        Some((name, "found")) if !is_there(asked) => (name, Moment::Found),
-        _ => (asked, settings.seen),
-    };
+    let (name, seen) = named(asked, settings);
     Ok(seen.of(find_as_found(name, settings, rules, detail)?))
+}
+
+/// The install that is meant, and what of it is shown.
+pub(crate) fn named<'a>(asked: &'a str, settings: &Settings) -> (&'a str, Moment) {
+    let is_there = settings.shelf.has(asked) || Path::new(asked).exists();
+    match asked.rsplit_once('@') {
+        Some((name, "shipped")) if !is_there => (name, Moment::Shipped),
+        Some((name, "found")) if !is_there => (name, Moment::Found),
+        _ => (asked, settings.seen),
+    }
 }
 
 /// Finds an install: a handle on the shelf, else a tally file, else a source that is read on the fly.
@@ -136,6 +141,10 @@ pub(crate) fn unknown(asked: &str, settings: &Settings) -> CommandError {
 pub(crate) fn root_of(asked: &str, settings: &Settings) -> Result<Box<dyn Tree>, CommandError> {
     interrupt::prepare(settings);
     let path = Path::new(asked);
+    if asked == STDIN {
+        let why = "what came through a pipe can't be read twice";
+        return Err(CommandError::Source { path: path.into(), why: why.into() });
+    }
     let is_source = path.is_dir() || (is_bytes(path) && !is_tally(path));
     let (source, root) = if is_source && !settings.shelf.has(asked) {
         (PathBuf::from(asked), None)

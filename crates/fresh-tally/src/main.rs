@@ -12,6 +12,7 @@ mod error;
 mod exit;
 mod install;
 mod interrupt;
+mod offers;
 mod output;
 mod progress;
 mod settings;

@@ -19,6 +19,7 @@ use tally_core::model::{
     Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, StartupItem, System, Taken,
     Tally, Text, Unread,
 };
+use tally_core::offer::Catalog;
 use tally_trees::{NodeKind, Tree, Watched};
 
 /// What the caller decides of a tally.
@@ -117,7 +118,7 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     facts.traits = owned.1.traits(facts.packages.len());
     provide_needed_files(&mut facts.packages, &owned.0, &owned.1);
     let user = assign_owners(&mut facts, menu, owned);
-    assign_repositories(&mut facts, &systems, repositories);
+    let catalogs = assign_repositories(&mut facts, &systems, repositories);
     facts.changed_at = changed_at(tree, &facts);
     let ((associations, unread), (probes, storage)) = rayon::join(
         || timed("associations", || defaults::read(tree, &user, &facts.launchers, options.rules.roles)),
@@ -127,7 +128,10 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     facts.unread.extend(user.gsettings.unread());
     (facts.associations, facts.probes, facts.storage) = (associations, probes, storage);
     facts.findings = options.on_medium.disagreements(&facts.packages);
-    Ok(timed("the tally", || derive::tally(facts, &options.rules)))
+    let mut tally = timed("the tally", || derive::tally(facts, &options.rules));
+    let offer = |catalog: &Catalog| tally_core::offer::summary(&tally.packages, catalog);
+    tally.offers = timed("the offer", || catalogs.iter().map(offer).collect());
+    Ok(tally)
 }
 
 /// When files changed that no package owns, and repositories that were dropped in.
@@ -386,10 +390,16 @@ fn assign_repositories(
     facts: &mut Facts,
     systems: &[&'static dyn PackageReader],
     repositories: Vec<RepositoryFacts>,
-) {
+) -> Vec<Catalog> {
+    let mut catalogs = Vec::new();
     for (system, mut found) in systems.iter().zip(repositories) {
         found.place(system.system(), &mut facts.packages);
         facts.repositories.extend(found.repositories);
         facts.unread.extend(found.unread);
+        if let Some(mut catalog) = found.catalog {
+            facts.unread.append(&mut catalog.unread);
+            catalogs.push(catalog);
+        }
     }
+    catalogs
 }

@@ -3,6 +3,7 @@
 
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
+use std::io::BufRead;
 use tally_core::model::Text;
 use tally_trees::shielded;
 
@@ -26,21 +27,28 @@ pub(crate) struct XmlError {
 }
 
 /// Goes through a document and calls `visit` at every step; what comes before an error was visited.
-pub(crate) fn walk(bytes: &[u8], mut visit: impl FnMut(Step<'_>)) -> Result<(), XmlError> {
-    shielded(|| steps(bytes, &mut visit)).unwrap_or_else(|why| Err(XmlError { line: 1, why }))
-}
-
-fn steps(bytes: &[u8], visit: &mut dyn FnMut(Step<'_>)) -> Result<(), XmlError> {
-    let mut reader = Reader::from_reader(bytes);
-    let mut path: Vec<Text> = Vec::new();
-    let mut inside = String::new();
-    let fail = |at: u64, why: String| {
+pub(crate) fn walk(bytes: &[u8], visit: impl FnMut(Step<'_>)) -> Result<(), XmlError> {
+    walk_stream(bytes, visit).map_err(|(at, why)| {
         let before = &bytes[..usize::try_from(at).unwrap_or(usize::MAX).min(bytes.len())];
         let line = before.iter().filter(|byte| **byte == b'\n').count() + 1;
-        Err(XmlError { line: u32::try_from(line).unwrap_or(u32::MAX), why })
-    };
+        XmlError { line: u32::try_from(line).unwrap_or(u32::MAX), why }
+    })
+}
+
+/// The same of a document that is too long to be held; where it ends too early, at which byte, and why.
+pub(crate) fn walk_stream(from: impl BufRead, mut visit: impl FnMut(Step<'_>)) -> Result<(), (u64, String)> {
+    shielded(|| steps(from, &mut visit)).unwrap_or_else(|why| Err((0, why)))
+}
+
+fn steps(from: impl BufRead, visit: &mut dyn FnMut(Step<'_>)) -> Result<(), (u64, String)> {
+    let mut reader = Reader::from_reader(from);
+    let mut path: Vec<Text> = Vec::new();
+    let mut inside = String::new();
+    let mut buffer = Vec::new();
+    let fail = |at: u64, why: String| Err((at, why));
     loop {
-        let event = match reader.read_event() {
+        buffer.clear();
+        let event = match reader.read_event_into(&mut buffer) {
             Ok(event) => event,
             Err(error) => return fail(reader.error_position(), error.to_string()),
         };
@@ -75,7 +83,7 @@ fn steps(bytes: &[u8], visit: &mut dyn FnMut(Step<'_>)) -> Result<(), XmlError> 
                 _ => inside.push_str(quick_xml::escape::resolve_xml_entity(&name).unwrap_or_default()),
             },
             Event::Eof if path.is_empty() => return Ok(()),
-            Event::Eof => return fail(bytes.len() as u64, "is cut off".to_owned()),
+            Event::Eof => return fail(u64::MAX, "is cut off".to_owned()),
             _ => {}
         }
     }

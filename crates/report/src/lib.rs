@@ -22,9 +22,9 @@ pub use render::{Format, RenderError, RenderOptions, render};
 pub use style::{Colour, Palette, Theme};
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
-    CheckView, CompareView, CompareWhat, Filter, FindView, GridView, LagView, OwnedFile, OwnerView,
-    PackageFilter, RootRow, RootsView, ShelfFindView, ShelfView, ShowView, ShowWhat, TrailView, WeighView,
-    WhyView,
+    CheckView, CompareView, CompareWhat, CostView, Filter, FindView, GridView, LagView, OfferChangeView,
+    OfferView, OwnedFile, OwnerView, PackageFilter, RootRow, RootsView, ShelfFindView, ShelfView, ShowView,
+    ShowWhat, SourcesView, TrailView, WeighView, WhyView, touched,
 };
 pub use wire::{CsvTable, PackageRows, Sbom};
 

@@ -16,7 +16,7 @@ fn asked(questions: &str, tallies: &[&Tally]) -> Check {
     let text = format!("name = 'Standing questions'\n{questions}");
     let checklist =
         Checklist::parse(&text, &parts, &roles).unwrap_or_else(|error| panic!("{questions}: {error}"));
-    check(&checklist, tallies)
+    check(&checklist, tallies, &[])
 }
 
 /// The answer to one question, given by its subject and what is expected of it.

@@ -82,6 +82,7 @@ fn no_closed_set_has_a_word_that_is_out_of_use_and_the_terms_are_there() {
         serde_json::to_value(schemars::schema_for!(tally_core::compare::Comparison)).unwrap(),
         serde_json::to_value(schemars::schema_for!(tally_core::grid::Grid)).unwrap(),
         serde_json::to_value(schemars::schema_for!(tally_core::check::Check)).unwrap(),
+        serde_json::to_value(schemars::schema_for!(tally_core::offer::Cost)).unwrap(),
     ];
     let mut words = Vec::new();
     schemas.iter().for_each(|schema| enums(schema, &mut words));

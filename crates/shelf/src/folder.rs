@@ -7,6 +7,9 @@ use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 use tally_core::model::{Tally, slug};
 
+/// How files end that keep what repositories offered.
+const OFFER: &str = ".offer.zst";
+
 /// A folder of tallies. It is made when the first one is put into it.
 #[derive(Debug, Clone)]
 pub struct Shelf {
@@ -36,6 +39,11 @@ impl Shelf {
     /// The file of a handle.
     pub fn file(&self, handle: &str) -> PathBuf {
         self.folder.join(format!("{handle}{ENDING}"))
+    }
+
+    /// The file beside a tally that keeps what its repositories offered; it need not be there.
+    pub fn offer_file(&self, handle: &str) -> PathBuf {
+        self.folder.join(format!("{handle}{OFFER}"))
     }
 
     /// Whether a tally of that handle is there.
@@ -177,6 +185,12 @@ impl Shelf {
         tally.label.handle = new.into();
         let path = self.file(new);
         write_pieces(&path, &encoded(&path, &tally)?, false)?;
+        match fs::rename(self.offer_file(old), self.offer_file(new)) {
+            Err(error) if error.kind() != ErrorKind::NotFound => {
+                return Err(ShelfError::io(self.offer_file(old), error));
+            }
+            _ => {}
+        }
         self.remove(old)
     }
 
@@ -193,7 +207,27 @@ impl Shelf {
         self.remove(handle)
     }
 
+    /// Keeps what the repositories of an install offered beside its tally; `None` keeps nothing, and removes what was kept.
+    ///
+    /// # Errors
+    /// When it can't be written, or not be removed.
+    pub fn keep_offer(&self, handle: &str, offer: Option<&[u8]>) -> Result<(), ShelfError> {
+        if !self.has(handle) {
+            return Err(self.unknown(handle));
+        }
+        let path = self.offer_file(handle);
+        match offer {
+            Some(bytes) => write_atomically(&path, bytes, true),
+            None => match fs::remove_file(&path) {
+                Err(error) if error.kind() != ErrorKind::NotFound => Err(ShelfError::io(path, error)),
+                _ => Ok(()),
+            },
+        }
+    }
+
     fn remove(&self, handle: &str) -> Result<(), ShelfError> {
+        // What is kept beside a tally is worth nothing without it.
+        _ = fs::remove_file(self.offer_file(handle));
         let path = self.file(handle);
         match fs::remove_file(&path) {
             Ok(()) => Ok(()),

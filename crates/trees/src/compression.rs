@@ -102,6 +102,41 @@ pub fn unpack_file(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
     shielded(|| unpack(bytes, limit)).unwrap_or_else(|why| Err(io::Error::other(why)))
 }
 
+/// Unpacks a stream as [`unpack_file`] does a file, piece by piece; it ends with an error where it holds more than `limit` bytes.
+///
+/// # Errors
+/// When its first bytes can't be read.
+pub fn unpacking<'a>(mut packed: impl io::BufRead + 'a, limit: u64) -> io::Result<Box<dyn Read + 'a>> {
+    let compression = Compression::of(packed.fill_buf()?);
+    let inner: Box<dyn Read + 'a> = match compression {
+        Some(compression) => compression.decoder(packed)?,
+        None => Box::new(packed),
+    };
+    Ok(Box::new(Limited { inner, left: limit }))
+}
+
+/// A stream that may hold only so much.
+struct Limited<R> {
+    inner: R,
+    left: u64,
+}
+
+impl<R: Read> Read for Limited<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = shielded(|| self.inner.read(buffer)).unwrap_or_else(|why| Err(io::Error::other(why)))?;
+        self.left = self
+            .left
+            .checked_sub(read as u64)
+            .ok_or_else(|| io::Error::other("contains more than is read of one file"))?;
+        Ok(read)
+    }
+}
+
+/// Packs bytes with zstd, fast.
+pub fn pack(bytes: &[u8]) -> Vec<u8> {
+    ruzstd::encoding::compress_to_vec(bytes, ruzstd::encoding::CompressionLevel::Fastest)
+}
+
 fn unpack(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
     let Some(compression) = Compression::of(&bytes) else { return Ok(bytes) };
     let reader = compression.decoder(bytes.as_slice())?;
@@ -130,6 +165,32 @@ mod tests {
         for packed in [gz, xz, lz4, zst] {
             assert!(unpack_file(packed.to_vec(), 5).is_err(), "a limit holds");
             assert!(unpack_file(packed[..packed.len() / 2].to_vec(), 100).is_err(), "a cut file is an error");
+        }
+    }
+
+    #[test]
+    fn streams_are_unpacked_piece_by_piece_and_end_at_the_limit() {
+        let all = |packed: &[u8], limit| -> io::Result<Vec<u8>> {
+            let mut content = Vec::new();
+            unpacking(packed, limit)?.read_to_end(&mut content)?;
+            Ok(content)
+        };
+        let tide = include_bytes!("../tests/fixtures/tide.xz");
+        assert_eq!(all(tide, 100).unwrap(), b"tide tide tide\n");
+        assert!(all(tide, 5).is_err(), "a limit holds");
+        assert!(all(&tide[..tide.len() / 2], 100).is_err(), "a cut stream is an error");
+        assert_eq!(all(b"plain", 5).unwrap(), b"plain", "what is not packed comes as it is");
+        assert!(all(b"plain", 4).is_err());
+        assert_eq!(all(b"", 0).unwrap(), b"");
+    }
+
+    #[test]
+    fn what_is_packed_comes_back() {
+        for content in
+            [Vec::new(), b"tide".to_vec(), vec![7; 3 << 20], (0..=255).cycle().take(1 << 20).collect()]
+        {
+            let packed = pack(&content);
+            assert_eq!(unpack_file(packed, 4 << 20).unwrap(), content);
         }
     }
 }

@@ -41,7 +41,7 @@ mod xfs;
 mod zisofs;
 
 pub use bytes::{OnDisk, ReadAt};
-pub use compression::{Stream, unpack_file};
+pub use compression::{Stream, pack, unpack_file, unpacking};
 pub use error::{TreeError, TreeErrorKind};
 pub use folder::Folder;
 pub use iso::iso;

@@ -8,13 +8,14 @@ use crate::model::{
     DecidedBy, DefaultChoice, Evidence, Finding, FindingName, Kind, Look, Medium, MissingFact, Package, Part,
     Reason, Tally, Text, VersionOp,
 };
+use crate::offer::Catalog;
 use crate::version::compare_plain;
 use std::cmp::Ordering;
 
 /// Names of a list that an answer shows, and places that it points at.
 const SHOWN: usize = 4;
 
-pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
+pub(super) fn answer(asked: &Asked, tally: &Tally, offers: &[Catalog]) -> Answer {
     let expect = &asked.expect;
     match &asked.subject {
         Subject::Anything(name) => thing(tally, name, AskFor::Anything, expect),
@@ -68,8 +69,61 @@ pub(super) fn answer(asked: &Asked, tally: &Tally) -> Answer {
             let places: Vec<&Evidence> = list.iter().map(|one| &one.evidence).collect();
             said(is_expected(list.len(), expect), found, &places)
         }
+        Subject::Offered(name) => offered(tally, offers, name, expect),
+        Subject::Updates(pattern) => updates(tally, pattern, expect),
+        Subject::AddedCost(names) => added_cost(tally, offers, names, expect),
         Subject::Person => of_person(tally, &asked.name),
     }
+}
+
+/// Whether repositories have something, and in which version.
+fn offered(tally: &Tally, offers: &[Catalog], name: &str, expect: &Expect) -> Answer {
+    if offers.is_empty() {
+        return not_recorded(Answered::NotRecorded);
+    }
+    let found = crate::offer::answer(&tally.packages, offers, &[], name);
+    let Some(source) = found.sources.into_iter().find(|source| source.package == name) else {
+        return said(expect.absent, Answered::NotThere { nearest: found.near.into_iter().next() }, &[]);
+    };
+    let holds = !expect.absent && version_holds(expect, source.version.as_deref());
+    said(holds, Answered::Thing { name: source.package, version: source.version }, &[])
+}
+
+/// How many updates wait.
+fn updates(tally: &Tally, pattern: &str, expect: &Expect) -> Answer {
+    if tally.offers.is_empty() {
+        return not_recorded(Answered::NotRecorded);
+    }
+    let all = tally.offers.iter().flat_map(|offer| &offer.updates.packages);
+    let asked: Vec<Text> =
+        all.filter(|update| {
+            if pattern == "security" { update.security } else { matches(pattern, update.package.name()) }
+        })
+        .map(|update| update.package.name().into())
+        .collect();
+    let count = asked.len() as u64;
+    #[allow(clippy::cast_precision_loss, reason = "no install has so many packages")]
+    let holds = match &expect.number {
+        Some(_) => within(expect, count as f64),
+        None => (count > 0) != expect.absent,
+    };
+    said(holds, Answered::Count { count, names: asked.into_iter().take(SHOWN).collect() }, &[])
+}
+
+/// What packages cost to add: bytes to download, with what they bring along.
+fn added_cost(tally: &Tally, offers: &[Catalog], names: &[Text], expect: &Expect) -> Answer {
+    let Some(catalog) = offers.iter().find(|catalog| !catalog.system.is_sandbox()) else {
+        return not_recorded(Answered::NotRecorded);
+    };
+    let recommends = !catalog.policy.without_recommends;
+    let plan = crate::offer::plan(&tally.packages, catalog, names, crate::offer::PlanOptions { recommends });
+    if !plan.is_whole() {
+        return said(false, Answered::NotThere { nearest: None }, &[]);
+    }
+    #[allow(clippy::cast_precision_loss, reason = "a limit is no more exact")]
+    let holds = within(expect, plan.download_bytes as f64);
+    let names = plan.added.iter().take(SHOWN).map(|added| added.package.name().into()).collect();
+    said(holds, Answered::Bytes { bytes: plan.download_bytes, names }, &[])
 }
 
 fn is_list(tally: &Tally) -> bool {

@@ -11,6 +11,7 @@ pub use document::{Answer, Answered, CHECK_SCHEMA, Check, Question, Totals, Verd
 
 use crate::knowledge::{PartRules, Roles, RulesError};
 use crate::model::{FindingName, Kind, Tally, Text};
+use crate::offer::Catalog;
 
 /// The checklist that `check --starter` prints.
 const STARTER: &str = include_str!("starter.toml");
@@ -56,6 +57,12 @@ enum Subject {
     Look(LookAsked),
     Reading(Text),
     Finding(FindingName),
+    /// A package or program that repositories offer.
+    Offered(Text),
+    /// Updates that wait: a pattern of package names, or `security`.
+    Updates(Text),
+    /// What packages cost to add: bytes to download.
+    AddedCost(Vec<Text>),
     Person,
 }
 
@@ -123,8 +130,17 @@ impl Checklist {
     }
 }
 
-/// Puts every question to every install.
-pub fn check(checklist: &Checklist, tallies: &[&Tally]) -> Check {
+impl Checklist {
+    /// Whether any question asks what repositories offer, so that their lists are needed.
+    pub fn asks_for_offers(&self) -> bool {
+        self.questions
+            .iter()
+            .any(|asked| matches!(asked.subject, Subject::Offered(_) | Subject::AddedCost(_)))
+    }
+}
+
+/// Puts every question to every install; `offers` holds what the repositories of each offer, where that is known.
+pub fn check(checklist: &Checklist, tallies: &[&Tally], offers: &[Option<Vec<Catalog>>]) -> Check {
     let questions: Vec<Question> = checklist
         .questions
         .iter()
@@ -132,7 +148,14 @@ pub fn check(checklist: &Checklist, tallies: &[&Tally]) -> Check {
             name: asked.name.clone(),
             text: asked.text.clone(),
             wish: asked.wish,
-            answers: tallies.iter().map(|tally| answer::answer(asked, tally)).collect(),
+            answers: tallies
+                .iter()
+                .enumerate()
+                .map(|(at, tally)| {
+                    let offer = offers.get(at).and_then(Option::as_deref).unwrap_or_default();
+                    answer::answer(asked, tally, offer)
+                })
+                .collect(),
         })
         .collect();
     let totals =

@@ -40,6 +40,10 @@ struct RawQuestion {
     // Schema 1 called findings so.
     #[serde(alias = "oddity")]
     finding: Word,
+    offered: Word,
+    updates: Word,
+    #[serde(rename = "added-cost")]
+    added_cost: Word,
     person: Option<Spanned<bool>>,
     expect: Word,
     is: Word,
@@ -72,6 +76,9 @@ const KEYS: &[&str] = &[
     "look",
     "reading",
     "finding",
+    "offered",
+    "updates",
+    "added-cost",
     "person",
     "expect",
     "is",
@@ -199,6 +206,9 @@ impl Reader<'_> {
             ("look", &raw.look),
             ("reading", &raw.reading),
             ("finding", &raw.finding),
+            ("offered", &raw.offered),
+            ("updates", &raw.updates),
+            ("added-cost", &raw.added_cost),
         ];
         let given: Vec<(&str, &Spanned<Text>)> =
             words.iter().filter_map(|(key, word)| Some((*key, word.as_ref()?))).collect();
@@ -239,6 +249,9 @@ impl Reader<'_> {
             "repository" => Subject::Repository(name),
             "startup" => Subject::Startup(name),
             "session" => Subject::Session(name),
+            "offered" => Subject::Offered(name),
+            "updates" => Subject::Updates(name),
+            "added-cost" => Subject::AddedCost(name.split_ascii_whitespace().map(Text::from).collect()),
             "role" if self.roles.role.iter().any(|role| role.role == name) => Subject::Role(name),
             "role" => {
                 return Err(unknown("role", self.roles.role.iter().map(|role| role.role.as_str()).collect()));
@@ -277,6 +290,9 @@ impl Reader<'_> {
         let allowed: &[&str] = match subject {
             Subject::Anything(_) | Subject::Application(_) | Subject::Program(_) => &["expect", "version"],
             Subject::Package(_) => &["expect", "version", "count"],
+            Subject::Offered(_) => &["expect", "version"],
+            Subject::Updates(_) => &["expect", "count"],
+            Subject::AddedCost(_) => &["weight"],
             Subject::Role(_) | Subject::Opens(_) => &["expect", "is"],
             Subject::Part(_) => &["expect", "is", "version"],
             Subject::Kind(_) => &["count", "weight"],

@@ -9,10 +9,9 @@ mod dominators;
 pub use dominators::{Above, Dominators};
 
 use crate::knowledge::{matches, names};
-use crate::model::{Dependency, Package, Reason, System, VersionOp};
+use crate::model::{Dependency, Package, Reason, System};
 use crate::systems;
 use rustc_hash::FxHashMap;
-use std::cmp::Ordering;
 use std::collections::VecDeque;
 use std::sync::OnceLock;
 
@@ -315,7 +314,7 @@ impl<'g> Index<'g> {
         for alternative in group {
             for (at, version) in self.by_name.get(&(system, alternative.name.as_str())).into_iter().flatten()
             {
-                if fits(self.packages[at.0].system, alternative, *version) && !fitting.contains(at) {
+                if systems::fits(self.packages[at.0].system, alternative, *version) && !fitting.contains(at) {
                     fitting.push(*at);
                 }
             }
@@ -324,24 +323,10 @@ impl<'g> Index<'g> {
     }
 }
 
-/// Whether a version satisfies a relation; something provided without a version satisfies only one without.
-fn fits(system: System, wanted: &Dependency, version: Option<&str>) -> bool {
-    let (Some(op), Some(asked)) = (wanted.op, &wanted.version) else { return true };
-    let Some(version) = version else { return false };
-    let order = systems::compare(system, version, asked);
-    match op {
-        VersionOp::Less => order == Ordering::Less,
-        VersionOp::AtMost => order != Ordering::Greater,
-        VersionOp::Exactly => order == Ordering::Equal,
-        VersionOp::AtLeast => order != Ordering::Less,
-        VersionOp::More => order == Ordering::Greater,
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::Alternatives;
+    use crate::model::{Alternatives, VersionOp};
     use proptest::prelude::*;
 
     fn package(name: &str, reason: Reason, needs: &[&str]) -> Package {

@@ -117,6 +117,10 @@ vocabulary! {
         MenuEntries = "menu-entries",
         /// Findings.
         Findings = "findings",
+        /// Packages that the repositories offer.
+        OnOffer = "packages-on-offer",
+        /// Updates that wait.
+        Updates = "updates-waiting",
         /// Startup items of the machine.
         AtBoot = "at-boot",
         /// Startup items of users.

@@ -260,6 +260,13 @@ impl Rows<'_> {
             let all_looked_for = FindingName::ALL.iter().all(|name| t.looks_for(*name));
             all_looked_for.then_some(t.findings.len() as u64)
         });
+        let known = |t: &Tally| !t.offers.is_empty();
+        self.count_of(group, Field::OnOffer, |t| {
+            known(t).then(|| t.offers.iter().map(|offer| u64::from(offer.packages)).sum())
+        });
+        self.count_of(group, Field::Updates, |t| {
+            known(t).then(|| t.offers.iter().map(|offer| offer.updates.packages.len() as u64).sum())
+        });
     }
 
     fn sizes(&mut self) {

@@ -34,6 +34,9 @@ pub struct PartRule {
     /// Whether each way that answers is a part of its own (toolkits), instead of the first one only.
     #[serde(default)]
     pub many: bool,
+    /// Whether a reviewer asks what else the repositories have for it.
+    #[serde(default)]
+    pub on_offer: bool,
     /// Ways, most trusted first.
     pub ways: Vec<PartWay>,
 }

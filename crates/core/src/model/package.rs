@@ -159,6 +159,9 @@ pub struct Package {
     /// Whether the system never clears it by itself, though it may be removed: apt does so with the priority `required`.
     #[serde(default, skip_serializing_if = "is_false")]
     pub kept: bool,
+    /// Whether its version is to stay: it was put on hold.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub held: bool,
     /// How far it is installed.
     #[serde(default = "installed")]
     pub state: State,
@@ -289,6 +292,7 @@ impl Package {
             reason: Reason::Unknown,
             essential: false,
             kept: false,
+            held: false,
             state: State::Installed,
             kind: Kind::Unknown,
             kind_because: KindReason::default(),

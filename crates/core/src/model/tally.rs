@@ -2,6 +2,7 @@ use super::{
     Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, Note,
     Package, Part, Reading, Repository, StartupItem, Storage, System, Text,
 };
+use crate::offer::OfferSummary;
 use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -276,6 +277,9 @@ pub struct Tally {
     /// Repositories.
     #[serde(default)]
     pub repositories: Vec<Repository>,
+    /// What the repositories offer, in figures: one entry for each package system whose lists were there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub offers: Vec<OfferSummary>,
     /// Startup items.
     #[serde(default)]
     pub startup: Vec<StartupItem>,
@@ -393,6 +397,7 @@ impl Tally {
             parts: Vec::new(),
             shipped_parts: None,
             repositories: Vec::new(),
+            offers: Vec::new(),
             startup: Vec::new(),
             looks: Looks::default(),
             storage: Storage::default(),
@@ -433,6 +438,7 @@ impl Tally {
             parts: self.parts.clone(),
             shipped_parts: self.shipped_parts.clone(),
             repositories: self.repositories.clone(),
+            offers: self.offers.clone(),
             startup: self.startup.clone(),
             looks: self.looks.clone(),
             storage: self.storage.clone(),

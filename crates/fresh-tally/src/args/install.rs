@@ -18,6 +18,7 @@ Examples:
   fresh-tally take /mnt/fresh --edition Mudflat --profile minimal
   fresh-tally take /mnt/fresh -o fresh.tally.json
   fresh-tally take / --installed 2031-05-02
+  fresh-tally take /mnt/fresh --keep-offer
   fresh-tally take saltmarsh-5.0.iso
   fresh-tally take saltmarsh-5.0.iso --each-profile -o tallies
   fresh-tally take machine.qcow2 --profile minimal
@@ -52,6 +53,9 @@ pub(crate) struct TakeArgs {
     /// List the installs on a disk, by the names that --root takes, and take none
     #[arg(long, conflicts_with_all = ["each_profile", "root", "handle", "installed"])]
     pub(crate) list_roots: bool,
+    /// Keep the lists of the repositories beside the tally, so that `offer` and `weigh --add` work without the install
+    #[arg(long, conflicts_with_all = ["each_profile", "list_roots"])]
+    pub(crate) keep_offer: bool,
     /// Record the SHA-256 of the file, which takes reading it once more
     #[arg(long)]
     pub(crate) sha256: bool,
@@ -255,24 +259,71 @@ pub(crate) struct WhyArgs {
     pub(crate) all: bool,
 }
 
-/// Check whether an install fits a size limit, and propose what to leave out
+/// Check whether an install fits a size limit, and what an addition costs
 ///
-/// Ends with exit code 1 when it is over the limit.
+/// Without --add it proposes what to leave out to reach the limit. With --add it tells what would be installed along with some
+/// packages, what that takes to download and on disk, and what else would fit or would have to go. Ends with exit code 1 when it is over
+/// the limit, or when something can't be had.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   fresh-tally weigh saltmarsh-5.0-reedbed-full --limit 1.5GB
-  fresh-tally weigh saltmarsh-5.0-reedbed-full --limit 4GiB --plus 500MB")]
+  fresh-tally weigh saltmarsh-5.0-reedbed-full --limit 4GiB --plus 500MB
+  fresh-tally weigh saltmarsh-5.0-mudflat-full --add lapwing dunlin pondskate --image 700MB --limit 900MB
+  fresh-tally weigh saltmarsh-5.0-mudflat-full --add dunlin --without-recommends --lists Packages.xz")]
 pub(crate) struct WeighArgs {
     /// Handle, tally file, or source
     #[arg(add = handles())]
     pub(crate) install: String,
     /// The size limit: bytes, or with kB, MB, GB, KiB, MiB, GiB
-    #[arg(long, value_name = "SIZE", value_parser = bytes_of)]
-    pub(crate) limit: u64,
+    #[arg(long, value_name = "SIZE", value_parser = bytes_of, required_unless_present = "add")]
+    pub(crate) limit: Option<u64>,
     /// Size of what will be added
     #[arg(long, value_name = "SIZE", value_parser = bytes_of, default_value = "0")]
     pub(crate) plus: u64,
+    /// Packages, or groups of them, to add from the repositories
+    #[arg(long, value_name = "NAME", num_args = 1.., value_parser = NonEmpty::new())]
+    pub(crate) add: Vec<String>,
+    /// Leave out what the packages recommend
+    #[arg(long, requires = "add")]
+    pub(crate) without_recommends: bool,
+    /// Size of the medium that is downloaded first, or its file: the limit is then one of the whole download
+    #[arg(long, value_name = "SIZE|FILE", requires = "add", value_parser = NonEmpty::new())]
+    pub(crate) image: Option<String>,
+    #[command(flatten)]
+    pub(crate) lists: ListsArgs,
+}
+
+/// Lists of repositories that the install itself does not have.
+#[derive(Debug, Args, Default)]
+pub(crate) struct ListsArgs {
+    /// Lists of the repositories, instead of those in the install: a file (Packages, Release, primary.xml, APKINDEX, a database of
+    /// pacman or pkg, a catalogue of programs ..., packed or not) or a folder of them; can be repeated
+    #[arg(long, value_name = "FILE|DIR")]
+    pub(crate) lists: Vec<PathBuf>,
+}
+
+/// Show what the repositories of an install offer
+///
+/// Without names: how much each repository holds and how old its lists are, which kernels, desktops and drivers there are, and which
+/// updates wait. With names: every place that each can be had from, native or as flatpak, with version and size; names of packages and
+/// programs, approximately. Nothing is fetched: the lists are those in the install, those kept by `take --keep-offer`, or --lists.
+/// If nothing offers any of the names, the exit code is 1.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally offer saltmarsh-5.0-reedbed-full
+  fresh-tally offer saltmarsh-5.0-reedbed-full pondskate
+  fresh-tally offer /mnt/fresh dunlin --lists downloads")]
+pub(crate) struct OfferArgs {
+    /// Handle, tally file, or source
+    #[arg(add = handles())]
+    pub(crate) install: String,
+    /// What to look for
+    #[arg(value_name = "NAME", value_parser = NonEmpty::new())]
+    pub(crate) names: Vec<String>,
+    #[command(flatten)]
+    pub(crate) lists: ListsArgs,
 }
 
 /// Print a script that collects what `take` needs from another machine

@@ -10,7 +10,8 @@ mod words;
 pub(crate) use comparison::{CheckArgs, CompareArgs, GridArgs, LagArgs, OnlyArg, TrailArgs};
 pub(crate) use complete::handles;
 pub(crate) use install::{
-    FindArgs, KitArgs, LabelArgs, NoteArgs, ReportArgs, ShowArgs, TakeArgs, WeighArgs, WhyArgs,
+    FindArgs, KitArgs, LabelArgs, ListsArgs, NoteArgs, OfferArgs, ReportArgs, ShowArgs, TakeArgs, WeighArgs,
+    WhyArgs,
 };
 pub(crate) use rules::{CompletionsArgs, DemoArgs, RulesAction, RulesArgs};
 pub(crate) use shelf::{ShelfAction, ShelfArgs, ShelfListArgs};
@@ -104,6 +105,7 @@ pub(crate) enum Command {
     Find(FindArgs),
     Why(WhyArgs),
     Weigh(WeighArgs),
+    Offer(OfferArgs),
     Note(NoteArgs),
     Compare(CompareArgs),
     Grid(GridArgs),
@@ -128,6 +130,7 @@ impl Command {
                 | Self::Find(_)
                 | Self::Why(_)
                 | Self::Weigh(_)
+                | Self::Offer(_)
                 | Self::Compare(_)
                 | Self::Grid(_)
                 | Self::Check(_)

@@ -2,7 +2,7 @@ use crate::args::CheckArgs;
 use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
-use crate::{install, output};
+use crate::{install, offers, output};
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
 use tally_core::check::{Checklist, check};
@@ -23,7 +23,13 @@ pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, Command
         .par_iter()
         .map(|asked| install::find(asked, settings, &parts))
         .collect::<Result<_, _>>()?;
-    let answers = check(&checklist, &tallies.iter().collect::<Vec<_>>());
+    let mut lists = Vec::new();
+    if checklist.asks_for_offers() {
+        for (asked, tally) in args.installs.iter().zip(&tallies) {
+            lists.push(offers::of(asked, tally, &[], settings)?.map(|found| found.catalogs));
+        }
+    }
+    let answers = check(&checklist, &tallies.iter().collect::<Vec<_>>(), &lists);
     let exit = if answers.totals.iter().any(|totals| totals.fails()) { Exit::No } else { Exit::Done };
     output::show(&CheckView { check: &answers }, settings)?;
     Ok(exit)

@@ -2,7 +2,7 @@ use crate::args::CompareArgs;
 use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::settings::Settings;
-use crate::{install, output};
+use crate::{install, offers, output};
 use std::collections::BTreeSet;
 use tally_core::compare::{
     ApplicationChangeKind, Base, Comparison, DecisionKind, DefaultChangeKind, HeadlineRules, ListChangeKind,
@@ -10,10 +10,18 @@ use tally_core::compare::{
 };
 use tally_core::knowledge::{PartRules, Roles};
 use tally_core::model::{Tally, Word};
-use tally_report::{CompareView, Filter};
+use tally_core::offer::offer_changes;
+use tally_report::{CompareView, CompareWhat, Filter, OfferChangeView};
 
 pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let filter = filter(args)?;
+    if args.view == CompareWhat::Offer {
+        if !filter.is_empty() || !args.base.is_empty() {
+            let why = "--kind, --system, --menu, --change, --name and --base are about what is installed, not about the view `offer`";
+            return Err(CommandError::Usage(why.to_owned()));
+        }
+        return offer(args, settings);
+    }
     let Compared { mut comparison, parts, roles, .. } =
         compared(&args.old, &args.new, &args.base, settings, install::find_in_brief)?;
     let differs = args.exit_code && !comparison.is_empty();
@@ -29,6 +37,21 @@ pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Comma
         command: &command,
     };
     output::show(&view, settings)?;
+    Ok(if differs { Exit::No } else { Exit::Done })
+}
+
+/// What the repositories of both offer.
+fn offer(args: &CompareArgs, settings: &Settings) -> Result<Exit, CommandError> {
+    let parts = settings.own.parts()?;
+    let find = |asked: &str| {
+        let tally = install::find(asked, settings, &parts)?;
+        let found = offers::of(asked, &tally, &[], settings)?.ok_or_else(|| offers::none(asked))?;
+        Ok::<_, CommandError>((tally.label, found))
+    };
+    let ((old, was), (new, is)) = (find(&args.old)?, find(&args.new)?);
+    let changes = offer_changes((&was.catalogs, &was.programs), (&is.catalogs, &is.programs));
+    let differs = args.exit_code && !(changes.came.is_empty() && changes.went.is_empty());
+    output::show(&OfferChangeView { schema_version: 1, old, new, changes }, settings)?;
     Ok(if differs { Exit::No } else { Exit::Done })
 }
 

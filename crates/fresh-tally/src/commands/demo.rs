@@ -1,8 +1,8 @@
 //! The whole story on made-up installs: each step with the exact command that repeats it.
 
 use crate::args::{
-    CheckArgs, CompareArgs, GridArgs, LabelArgs, LagArgs, NoteArgs, OnlyArg, READ_BY_HAND, ReportArgs,
-    ShelfAction, TakeArgs,
+    CheckArgs, CompareArgs, GridArgs, LabelArgs, LagArgs, ListsArgs, NoteArgs, OfferArgs, OnlyArg,
+    READ_BY_HAND, ReportArgs, ShelfAction, TakeArgs, WeighArgs,
 };
 use crate::config::Config;
 use crate::error::CommandError;
@@ -14,6 +14,7 @@ use std::path::{Path, PathBuf};
 use tally_core::check::Checklist;
 use tally_core::knowledge::OwnRules;
 use tally_core::lag::Upstream;
+use tally_core::model::bytes_of;
 use tally_report::{Format, PackageFilter, ShowWhat};
 use tally_shelf::Shelf;
 
@@ -71,7 +72,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let (old, new) = ("saltmarsh-4.0-reedbed-full", "saltmarsh-5.0-reedbed-full");
     for (what, key) in [("Read the old release", "4.0-reedbed"), ("Read the new release", "5.0-reedbed")] {
         let source = root(folder, key);
-        step.say(what, &format!("take {} --profile full", source.display()))?;
+        step.say(what, &format!("take {} --profile full --keep-offer", source.display()))?;
         super::take::run(full(source), own)?;
     }
     step.say("List the programs in the menu", &format!("show {new} menu"))?;
@@ -81,7 +82,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let sisters: Vec<&Install> = world.installs().iter().filter(|i| i.key.starts_with("5.0")).collect();
     for install in sisters.iter().filter(|install| install.key != "5.0-reedbed") {
         let source = root(folder, &install.key);
-        step.say("Read another edition", &format!("take {} --profile full", source.display()))?;
+        step.say("Read another edition", &format!("take {} --profile full --keep-offer", source.display()))?;
         super::take::run(full(source), own)?;
     }
     let handles: Vec<String> =
@@ -112,6 +113,15 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
         ..GridArgs::default()
     };
     super::grid::run(&grid, own)?;
+    step.say("See what the repositories have, and which updates wait", &format!("offer {new}"))?;
+    let offer = OfferArgs { install: new.into(), names: Vec::new(), lists: ListsArgs::default() };
+    super::offer::run(&offer, own)?;
+    let light = "saltmarsh-5.0-mudflat-full";
+    step.say(
+        "Add five programs to the light edition: 700 MB to download, 900 MB at most",
+        &format!("weigh {light} --add {} --image {IMAGE} --limit {LIMIT}", ADDED.join(" ")),
+    )?;
+    super::weigh::run(&weigh(light)?, own)?;
     let questions = folder.join("questions.toml");
     step.say("Get an example checklist", &format!("check --starter -o {}", questions.display()))?;
     output::file(&questions, Checklist::starter().as_bytes())?;
@@ -139,7 +149,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let (source, used) = (root(folder, USED), "reedbed-a-week-later");
     step.say(
         "A week later the owner has added, updated and removed programs. Read that install",
-        &format!("take {} --profile full --handle {used}", source.display()),
+        &format!("take {} --profile full --keep-offer --handle {used}", source.display()),
     )?;
     super::take::run(TakeArgs { handle: Some(used.into()), ..full(source) }, own)?;
     let (shipped, found) = (format!("{used}@shipped"), format!("{used}@found"));
@@ -154,6 +164,23 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let report = ReportArgs { installs: vec![old.into(), new.into()], ..ReportArgs::default() };
     super::report::run(&report, &Settings { output: Some(page.clone()), ..of_page(own) })?;
     Ok(page)
+}
+
+/// What a reviewer with a slow line adds to a light edition, the medium of which is that large, and the most that may come of it.
+const ADDED: [&str; 5] = ["lapwing", "brackwater-writer", "dunlin", "pondskate", "booming"];
+const IMAGE: &str = "700MB";
+const LIMIT: &str = "900MB";
+
+fn weigh(install: &str) -> Result<WeighArgs, CommandError> {
+    Ok(WeighArgs {
+        install: install.into(),
+        limit: Some(bytes_of(LIMIT).map_err(CommandError::Usage)?),
+        plus: 0,
+        add: ADDED.map(str::to_owned).to_vec(),
+        without_recommends: false,
+        image: Some(IMAGE.into()),
+        lists: ListsArgs::default(),
+    })
 }
 
 /// The settings of a step that writes a file.
@@ -179,6 +206,7 @@ const MEMORY: [(&str, bool); 3] = [("620MB", false), ("410MB", false), ("350MB",
 fn full(source: PathBuf) -> TakeArgs {
     let label = LabelArgs { profile: Some("full".into()), ..LabelArgs::default() };
     TakeArgs {
+        keep_offer: true,
         source,
         label,
         handle: None,

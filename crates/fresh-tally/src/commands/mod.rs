@@ -8,6 +8,7 @@ mod grid;
 mod kit;
 mod lag;
 mod note;
+mod offer;
 mod report;
 mod rules;
 mod scripts;
@@ -33,6 +34,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Command
         Command::Find(args) => find::run(&args, settings),
         Command::Why(args) => why::run(&args, settings),
         Command::Weigh(args) => weigh::run(&args, settings),
+        Command::Offer(args) => offer::run(&args, settings),
         Command::Note(args) => note::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
         Command::Check(args) => check::run(&args, settings),

@@ -3,7 +3,7 @@ use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::install::TakeRequest;
 use crate::settings::Settings;
-use crate::{install, output};
+use crate::{install, offers, output};
 use tally_core::knowledge::PartRules;
 use tally_core::model::{InstallDay, InstallDayCandidate, InstallDaySign, Medium, Tally};
 use tally_readers::Overrides;
@@ -100,7 +100,11 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     {
         output::status(settings, &assumed);
     }
-    keep(&mut tally, settings)?;
+    let offer = match args.keep_offer {
+        true => offers::to_keep(&args.source.to_string_lossy(), &tally, settings)?,
+        false => None,
+    };
+    keep(&mut tally, offer.as_deref(), settings)?;
     Ok(tally)
 }
 
@@ -173,14 +177,16 @@ fn check_date(day: Option<&str>) -> Result<(), CommandError> {
 }
 
 /// Puts the tally where it belongs: the file of `-o`, the shelf, or both.
-fn keep(tally: &mut Tally, settings: &Settings) -> Result<(), CommandError> {
+fn keep(tally: &mut Tally, offer: Option<&[u8]>, settings: &Settings) -> Result<(), CommandError> {
     if settings.output.is_none() || settings.shelf_given {
         let put = settings.shelf.put(tally)?;
+        settings.shelf.keep_offer(&put.handle, offer)?;
         let verb = if put.replaced { "Replaced the earlier tally" } else { "Added to the shelf" };
         output::status(settings, &format!("{verb} as `{}`.", put.handle));
     }
     if let Some(path) = &settings.output {
         output::file(path, &encoded(tally)?)?;
+        offer.map_or(Ok(()), |bytes| output::file(&offers::beside(path), bytes))?;
         output::status(settings, &format!("Wrote the tally to `{}`.", path.display()));
     }
     Ok(())

@@ -17,6 +17,7 @@ mod kit_hostile;
 mod lag;
 mod listing;
 mod note;
+mod offer;
 mod phases;
 mod report;
 mod roots;

@@ -1,17 +1,20 @@
 //! Packages of apk: one text of records. See `docs/formats/apk.md`.
 
 use super::files::Files;
+use super::offers::{LINES, ListRead};
 use super::{
     KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
-use crate::text::{filled, lines, text};
+use crate::text::{filled, lines, name_text, text, time_text};
 use rustc_hash::FxHashSet;
 use smallvec::smallvec;
+use std::io::Read;
 use tally_core::model::{
     Dependency, Evidence, Label, Package, Reason, Repository, System, Text, Unread, VersionOp,
 };
+use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_core::systems::upstream;
-use tally_trees::Tree;
+use tally_trees::{Tree, unpacking};
 
 const DATABASES: &[&str] = &["lib/apk/db/installed", "usr/lib/apk/db/installed"];
 const WORLD: &str = "etc/apk/world";
@@ -30,7 +33,14 @@ impl PackageReader for Apk {
         &[
             (
                 KitRule::Whole,
-                &["lib/apk/db/installed", "usr/lib/apk/db/installed", "etc/apk/world", "etc/apk/arch"],
+                &[
+                    "lib/apk/db/installed",
+                    "usr/lib/apk/db/installed",
+                    "etc/apk/world",
+                    "etc/apk/arch",
+                    "var/cache/apk/APKINDEX.*",
+                    "etc/apk/cache/APKINDEX.*",
+                ],
             ),
             (KitRule::WithoutPasswords, &["etc/apk/repositories"]),
         ]
@@ -69,9 +79,86 @@ impl PackageReader for Apk {
         all
     }
 
-    fn repositories(&self, tree: &dyn Tree, _packages: &[Package], label: &Label) -> RepositoryFacts {
-        RepositoryFacts { repositories: repositories(tree, label), ..RepositoryFacts::default() }
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
+        let mut facts =
+            RepositoryFacts { repositories: repositories(tree, label), ..RepositoryFacts::default() };
+        read_offer(tree, packages, &mut facts);
+        facts
     }
+}
+
+/// The lists that apk keeps: `APKINDEX.HASH.tar.gz`.
+fn read_offer(tree: &dyn Tree, packages: &[Package], facts: &mut RepositoryFacts) {
+    let arch = native_arch(packages, &["musl", "apk-tools"]).unwrap_or_default();
+    let mut catalog = Catalog::new(System::Apk, arch);
+    for folder in ["var/cache/apk", "etc/apk/cache"] {
+        for entry in tree.names(folder) {
+            let name = name_text(&entry.name);
+            if !name.starts_with("APKINDEX.") || !name.ends_with(".tar.gz") {
+                continue;
+            }
+            let file = format!("{folder}/{name}");
+            let read = tree.read(&file).map_err(|error| error.why.to_string());
+            match read.and_then(|bytes| list_of(&bytes).map_err(|error| error.to_string())) {
+                Ok((read, described)) => {
+                    let component = described.split([' ', '-']).next().unwrap_or_default();
+                    let is_of = |one: &Repository| {
+                        one.enabled && one.components.iter().any(|known| known == component)
+                    };
+                    let at = facts.repositories.iter().position(is_of).unwrap_or(0);
+                    let list = PackageList {
+                        repository: facts
+                            .repositories
+                            .get(at)
+                            .map_or_else(|| name.clone(), |one| one.name.clone()),
+                        version: described,
+                        date: tree.node(file.as_ref(), true).ok().and_then(|node| time_text(node.changed_at)),
+                        file: file.into(),
+                        ..PackageList::default()
+                    };
+                    facts.offer(&mut catalog, list, at, vec![read]);
+                }
+                Err(why) => facts.unread.push(Unread::whole(file, why)),
+            }
+        }
+    }
+    facts.catalog = (!catalog.lists.is_empty()).then_some(catalog);
+}
+
+/// Bytes that a list may have once it is unpacked.
+const LIST_LIMIT: u64 = 1 << 30;
+
+/// Reads a list, and what it says of itself.
+pub(crate) fn list_of(bytes: &[u8]) -> std::io::Result<(ListRead, Text)> {
+    let mut read = ListRead::of(&LINES);
+    let mut described = Text::default();
+    // A signature comes first, as an archive of its own that has no end.
+    let mut archive = tar::Archive::new(unpacking(bytes, LIST_LIMIT)?);
+    archive.set_ignore_zeros(true);
+    for entry in archive.entries()? {
+        let entry = entry?;
+        let name = entry.path()?.to_string_lossy().into_owned();
+        let mut content = Vec::new();
+        if name == "DESCRIPTION" || name == "APKINDEX" {
+            entry.take(LIST_LIMIT).read_to_end(&mut content)?;
+        }
+        if name == "DESCRIPTION" {
+            described = text(&content);
+        } else {
+            each_record(&content, |line, record| match package(record, "", line, &None) {
+                Some(package) => {
+                    let mut offered = Offered::of(package);
+                    let brings = fields(record).find(|(key, _)| *key == b'i');
+                    offered
+                        .brought_by
+                        .extend(brings.map(|(_, all)| words(all).filter_map(relation).collect()));
+                    read.push(&offered);
+                }
+                None => read.nameless += 1,
+            });
+        }
+    }
+    Ok((read, described))
 }
 
 fn database(tree: &dyn Tree) -> Option<(&'static str, Vec<u8>)> {

@@ -1,19 +1,22 @@
 //! Packages of eopkg: a folder each, with XML in it. See `docs/formats/eopkg.md`.
 
 use super::files::{Files, survey_each};
+use super::offers::{LINES, ListRead};
 use super::{
     KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
 use crate::text::{filled, lines, name_text, text, time_text};
-use crate::xml::{Step, walk};
+use crate::xml::{Step, walk, walk_stream};
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use smallvec::smallvec;
+use std::io::{BufRead, BufReader};
 use std::path::Path;
 use tally_core::model::{
     Alternatives, Dependency, Evidence, Label, Package, Reason, Repository, System, Text, Unread, VersionOp,
 };
-use tally_trees::{NodeKind, Tree};
+use tally_core::offer::{Catalog, Offered, PackageList};
+use tally_trees::{NodeKind, Stream, Tree, unpacking};
 
 const PACKAGES: &str = "var/lib/eopkg/package";
 const AUTOMATIC: &str = "var/lib/eopkg/info/automatic";
@@ -36,6 +39,7 @@ impl PackageReader for Eopkg {
                 "var/lib/eopkg/info/automatic",
                 "var/lib/eopkg/info/repos",
                 "var/lib/eopkg/index/*/uri",
+                "var/lib/eopkg/index/*/eopkg-index.xml*",
             ],
         )]
     }
@@ -76,10 +80,11 @@ impl PackageReader for Eopkg {
         survey_each(packages, System::Eopkg, |at, package| files_of(tree, at, package, wanted))
     }
 
-    fn repositories(&self, tree: &dyn Tree, _packages: &[Package], label: &Label) -> RepositoryFacts {
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
         let mut facts = RepositoryFacts::default();
         let Ok(bytes) = tree.read(REPOSITORIES) else { return facts };
         facts.repositories = repositories(tree, &bytes, label, &mut facts.unread);
+        read_offer(tree, packages, &mut facts);
         facts
     }
 }
@@ -91,85 +96,176 @@ fn read_one(tree: &dyn Tree, folder: &str) -> (Option<Package>, Option<Unread>) 
         Ok(bytes) => bytes,
         Err(error) => return (None, Some(Unread::whole(file, error.why.to_string()))),
     };
-    let mut package = Package::new(System::Eopkg, "", "");
-    let (mut release, mut latest) = (Text::default(), true);
-    let mut licenses: Vec<Text> = Vec::new();
-    let mut asked: Option<(VersionOp, Text)> = None;
-    let mut any = Alternatives::new();
-    let end = walk(&bytes, |step| match step {
-        Step::Open { path, attributes } => match path {
-            [_, top, .., last] if top == "Package" && (last == "Dependency" || last == "Package") => {
-                asked = attributes.iter().find_map(|(key, value)| Some((asked_op(key)?, value.clone())));
-            }
-            // The newest update is the first one.
-            [_, top, history, update]
-                if top == "Package" && history == "History" && update == "Update" && latest =>
-            {
-                release = attributes
-                    .iter()
-                    .find(|(key, _)| key == "release")
-                    .map(|(_, v)| v.clone())
-                    .unwrap_or_default();
-            }
-            _ => {}
-        },
-        Step::Close { path, text } => {
-            let names: Vec<&str> = path.iter().skip(1).map(Text::as_str).collect();
-            let one = |asked: &mut Option<(VersionOp, Text)>| {
-                let (op, version) =
-                    asked.take().map_or((None, None), |(op, version)| (Some(op), Some(version)));
-                Dependency { name: text.into(), op, version }
-            };
-            match names[..] {
-                ["Package", "Name"] => package.name = text.into(),
-                // Summaries come in many languages, the first without one.
-                ["Package", "Summary"] if package.summary.is_empty() => package.summary = text.into(),
-                ["Package", "PartOf"] => package.section = text.into(),
-                ["Package", "License"] => licenses.push(text.into()),
-                ["Package", "Architecture"] => package.arch = text.into(),
-                ["Package", "InstalledSize"] => package.installed_bytes = text.parse().ok(),
-                ["Package", "PackageSize"] => package.download_bytes = text.parse().ok(),
-                ["Package", "RuntimeDependencies", "Dependency"] => {
-                    package.depends.push(smallvec![one(&mut asked)]);
-                }
-                ["Package", "RuntimeDependencies", "AnyDependency", "Dependency"] => {
-                    any.push(one(&mut asked));
-                }
-                ["Package", "RuntimeDependencies", "AnyDependency"] => {
-                    package.depends.push(std::mem::take(&mut any));
-                }
-                ["Package", "Conflicts", "Package"] => package.conflicts.push(one(&mut asked)),
-                ["Package", "Replaces", "Package"] => package.replaces.push(one(&mut asked)),
-                ["Package", "Provides", "PkgConfig"] => {
-                    package.provides.push(Dependency {
-                        name: format!("pkgconfig({text})").into(),
-                        op: None,
-                        version: None,
-                    });
-                }
-                ["Package", "History", "Update", "Version"] if latest => package.version = text.into(),
-                ["Package", "History", "Update"] => latest = false,
-                ["Source", "Name"] => package.source = filled(text.into()),
-                ["Source", "Homepage"] => package.homepage = text.into(),
-                _ => {}
-            }
-        }
-    });
+    let mut description = Description::new();
+    let end = walk(&bytes, |step| description.step(&step));
     let problem = end.err().map(|end| Unread::at(file.as_str(), end.line, end.why));
-    if package.name.is_empty() || package.version.is_empty() {
+    let Some(mut package) = description.package() else {
         return (None, problem.or_else(|| Some(Unread::whole(file, "has no name and version"))));
-    }
-    package.upstream_version = package.version.clone();
-    if !release.is_empty() {
-        package.version = smol_str::format_smolstr!("{}-{release}", package.version);
-    }
-    let Package { name, source, .. } = &mut package;
-    source.take_if(|source| source == name);
-    package.license = (!licenses.is_empty()).then(|| licenses.join(" AND ").into());
+    };
     let changed = tree.node(Path::new(&file), true).map(|node| node.changed_at);
     package.installed_at = changed.ok().and_then(time_text);
     package.evidence = Evidence::file(file);
     (Some(package), problem)
+}
+
+/// What a document says of a package, as far as it was read.
+#[derive(Debug)]
+struct Description {
+    package: Package,
+    release: Text,
+    /// Whether no update was read yet: the newest is the first one.
+    latest: bool,
+    licenses: Vec<Text>,
+    asked: Option<(VersionOp, Text)>,
+    any: Alternatives,
+}
+
+impl Description {
+    fn new() -> Self {
+        Self {
+            package: Package::new(System::Eopkg, "", ""),
+            release: Text::default(),
+            latest: true,
+            licenses: Vec::new(),
+            asked: None,
+            any: Alternatives::new(),
+        }
+    }
+
+    fn step(&mut self, step: &Step<'_>) {
+        match step {
+            Step::Open { path, attributes } => match path {
+                [_, top, .., last] if top == "Package" && (last == "Dependency" || last == "Package") => {
+                    self.asked =
+                        attributes.iter().find_map(|(key, value)| Some((asked_op(key)?, value.clone())));
+                }
+                [_, top, history, update]
+                    if top == "Package" && history == "History" && update == "Update" && self.latest =>
+                {
+                    let release = attributes.iter().find(|(key, _)| key == "release");
+                    self.release = release.map(|(_, v)| v.clone()).unwrap_or_default();
+                }
+                _ => {}
+            },
+            Step::Close { path, text } => {
+                let names: Vec<&str> = path.iter().skip(1).map(Text::as_str).collect();
+                self.close(&names, text);
+            }
+        }
+    }
+
+    fn close(&mut self, names: &[&str], text: &str) {
+        let package = &mut self.package;
+        let one = |asked: &mut Option<(VersionOp, Text)>| {
+            let (op, version) = asked.take().map_or((None, None), |(op, version)| (Some(op), Some(version)));
+            Dependency { name: text.into(), op, version }
+        };
+        match names {
+            ["Package", "Name"] => package.name = text.into(),
+            // Summaries come in many languages, the first without one.
+            ["Package", "Summary"] if package.summary.is_empty() => package.summary = text.into(),
+            ["Package", "PartOf"] => package.section = text.into(),
+            ["Package", "License"] => self.licenses.push(text.into()),
+            ["Package", "Architecture"] => package.arch = text.into(),
+            ["Package", "InstalledSize"] => package.installed_bytes = text.parse().ok(),
+            ["Package", "PackageSize"] => package.download_bytes = text.parse().ok(),
+            ["Package", "RuntimeDependencies", "Dependency"] => {
+                package.depends.push(smallvec![one(&mut self.asked)]);
+            }
+            ["Package", "RuntimeDependencies", "AnyDependency", "Dependency"] => {
+                self.any.push(one(&mut self.asked));
+            }
+            ["Package", "RuntimeDependencies", "AnyDependency"] => {
+                package.depends.push(std::mem::take(&mut self.any));
+            }
+            ["Package", "Conflicts", "Package"] => package.conflicts.push(one(&mut self.asked)),
+            ["Package", "Replaces", "Package"] => package.replaces.push(one(&mut self.asked)),
+            ["Package", "Provides", "PkgConfig"] => {
+                package.provides.push(Dependency {
+                    name: format!("pkgconfig({text})").into(),
+                    op: None,
+                    version: None,
+                });
+            }
+            ["Package", "History", "Update", "Version"] if self.latest => package.version = text.into(),
+            ["Package", "History", "Update"] => self.latest = false,
+            ["Source", "Name"] | ["Package", "Source", "Name"] => package.source = filled(text.into()),
+            ["Source", "Homepage"] => package.homepage = text.into(),
+            _ => {}
+        }
+    }
+
+    /// The package; `None` where it has no name or no version.
+    fn package(self) -> Option<Package> {
+        let Self { mut package, release, licenses, .. } = self;
+        if package.name.is_empty() || package.version.is_empty() {
+            return None;
+        }
+        package.upstream_version = package.version.clone();
+        if !release.is_empty() {
+            package.version = smol_str::format_smolstr!("{}-{release}", package.version);
+        }
+        let Package { name, source, .. } = &mut package;
+        source.take_if(|source| source == name);
+        package.license = (!licenses.is_empty()).then(|| licenses.join(" AND ").into());
+        Some(package)
+    }
+}
+
+/// Bytes that a list may have once it is unpacked.
+const LIST_LIMIT: u64 = 1 << 30;
+
+/// Reads a list of a repository, packed or not: `eopkg-index.xml`.
+pub(crate) fn read_list(packed: impl BufRead) -> Result<ListRead, String> {
+    let unpacked = unpacking(packed, LIST_LIMIT).map_err(|error| error.to_string())?;
+    let mut read = ListRead::of(&LINES);
+    let mut here = Description::new();
+    let end = walk_stream(BufReader::with_capacity(1 << 18, unpacked), |step| {
+        here.step(&step);
+        if let Step::Close { path: [_, last], .. } = &step
+            && last == "Package"
+        {
+            match std::mem::replace(&mut here, Description::new()).package() {
+                Some(package) => read.push(&Offered::of(package)),
+                None => read.nameless += 1,
+            }
+        }
+    });
+    match end {
+        Err((_, why)) if read.names.is_empty() => Err(why),
+        Err(_) => {
+            read.nameless += 1;
+            Ok(read)
+        }
+        Ok(()) => Ok(read),
+    }
+}
+
+/// The lists that eopkg keeps, one a repository.
+fn read_offer(tree: &dyn Tree, packages: &[Package], facts: &mut RepositoryFacts) {
+    let arch = native_arch(packages, &["glibc", "eopkg"]).unwrap_or_default();
+    let mut catalog = Catalog::new(System::Eopkg, arch);
+    for at in 0..facts.repositories.len() {
+        let repository = &facts.repositories[at];
+        let files = ["eopkg-index.xml", "eopkg-index.xml.xz"]
+            .map(|name| format!("var/lib/eopkg/index/{}/{name}", repository.name));
+        let Some(file) = files.into_iter().find(|file| repository.enabled && tree.exists(file)) else {
+            continue;
+        };
+        let list = PackageList {
+            repository: repository.name.clone(),
+            date: tree.node(Path::new(&file), true).ok().and_then(|node| time_text(node.changed_at)),
+            file: file.as_str().into(),
+            priority: i32::try_from(at).map_or(i32::MIN, |at| -at),
+            ..PackageList::default()
+        };
+        let bytes = tree.open(Path::new(&file)).map_err(|error| error.why.to_string());
+        match bytes.and_then(|bytes| read_list(BufReader::new(Stream::of(bytes.into())))) {
+            Ok(read) => facts.offer(&mut catalog, list, at, vec![read]),
+            Err(why) => facts.unread.push(Unread::whole(file, why)),
+        }
+    }
+    facts.catalog = (!catalog.lists.is_empty()).then_some(catalog);
 }
 
 /// `releaseFrom`, `releaseTo`, `release`, `versionFrom` ...: which way a need compares.

@@ -4,6 +4,7 @@
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
 use super::files::Files;
+use super::offers::{LINES, ListRead};
 use super::{
     KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch,
     without_password,
@@ -17,6 +18,7 @@ use smallvec::smallvec;
 use tally_core::model::{
     Dependency, Evidence, Label, MissingFact, Package, Reason, Repository, System, Text, Unread, VersionOp,
 };
+use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_core::systems::upstream;
 use tally_trees::Tree;
 
@@ -106,8 +108,60 @@ impl PackageReader for FreebsdPkg {
         if origins.iter().any(|(_, origin)| origin.known) {
             facts.origins = origins;
         }
+        read_offer(tree, packages, &mut facts);
         facts
     }
+}
+
+/// The lists that pkg keeps: a database for each repository.
+fn read_offer(tree: &dyn Tree, packages: &[Package], facts: &mut RepositoryFacts) {
+    let mut catalog = Catalog::new(System::FreebsdPkg, native_arch(packages, &["pkg"]).unwrap_or_default());
+    for at in 0..facts.repositories.len() {
+        let repository = &facts.repositories[at];
+        let name = &repository.name;
+        let files = [format!("var/db/pkg/repos/{name}/db"), format!("var/db/pkg/repo-{name}.sqlite")];
+        let Some(file) = files.into_iter().find(|file| repository.enabled && tree.exists(file)) else {
+            continue;
+        };
+        let list = PackageList {
+            repository: name.clone(),
+            date: tree.node(file.as_ref(), true).ok().and_then(|node| time_text(node.changed_at)),
+            file: file.as_str().into(),
+            ..PackageList::default()
+        };
+        match list_of(tree, &file) {
+            Ok(read) => facts.offer(&mut catalog, list, at, vec![read]),
+            Err(why) => facts.unread.push(Unread::whole(file, why)),
+        }
+    }
+    facts.catalog = (!catalog.lists.is_empty()).then_some(catalog);
+}
+
+/// Reads the database of a repository.
+pub(crate) fn list_of(tree: &dyn Tree, file: &str) -> Result<ListRead, String> {
+    let mut facts = PackageFacts::default();
+    let mut sizes: FxHashMap<Text, u64> = FxHashMap::default();
+    let mut all = |database: &Database| {
+        read(database, &mut facts)?;
+        if !database.columns("packages").iter().any(|column| column == "pkgsize") {
+            return Ok(());
+        }
+        database.each("SELECT name, pkgsize FROM packages", |row| {
+            let bytes = row.get_ref(1)?.as_i64().ok().and_then(|bytes| u64::try_from(bytes).ok());
+            sizes.extend(bytes.map(|bytes| (column(row, 0).unwrap_or_default(), bytes)));
+            Ok(())
+        })
+    };
+    Database::open(tree, file)
+        .and_then(|database| all(&database))
+        .map_err(|error: DatabaseError| error.to_string())?;
+    let mut read = ListRead::of(&LINES);
+    read.nameless = facts.unread.len();
+    for mut package in facts.packages {
+        package.download_bytes = sizes.get(&package.name).copied();
+        read.push(&Offered::of(package));
+    }
+    Ok(read)
 }
 
 /// All packages with what other tables say of them.

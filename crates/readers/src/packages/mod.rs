@@ -7,6 +7,7 @@ pub mod eopkg;
 mod files;
 pub mod flatpak;
 pub mod freebsd_pkg;
+mod offers;
 mod owners;
 pub mod pacman;
 pub mod portage;
@@ -16,11 +17,14 @@ pub mod snap;
 pub mod store;
 pub mod xbps;
 
+pub use offers::{FromFiles, from_files, keep, kept, programs};
 pub use owners::{Owners, WantedPaths, each_folder, split_folder};
 
 use crate::logs::Clock;
+use offers::ListRead;
 use tally_core::history::SystemRecords;
 use tally_core::model::{Label, MissingFact, Package, Repository, System, Text, Unread};
+use tally_core::offer::{Catalog, PackageList};
 use tally_trees::Tree;
 
 /// What a package system says of an install.
@@ -58,8 +62,12 @@ pub struct Embedded {
 pub struct RepositoryFacts {
     /// Repositories, in the order of their files.
     pub repositories: Vec<Repository>,
-    /// Where packages came from, each by its position in the list of all packages; empty where no lists were there to tell.
+    /// Where packages came from, each by its position in the list of all packages; empty where nothing but the lists can tell.
     pub origins: Vec<(usize, Origin)>,
+    /// What the lists of the repositories offer; `None` where there are none.
+    pub catalog: Option<Catalog>,
+    /// The repository of each list of the catalogue.
+    list_of: Vec<usize>,
     /// What could not be read.
     pub unread: Vec<Unread>,
 }
@@ -80,6 +88,10 @@ impl RepositoryFacts {
     ///
     /// A package that its system tells nothing of stays as it is.
     pub fn place(&mut self, system: System, packages: &mut [Package]) {
+        if let Some(catalog) = self.catalog.as_ref().filter(|_| self.origins.is_empty()) {
+            let own = packages.iter().enumerate().filter(|(_, package)| package.system == system);
+            self.origins = own.map(|(at, package)| (at, self.origin(catalog, package))).collect();
+        }
         if self.origins.is_empty() {
             return;
         }
@@ -99,6 +111,34 @@ impl RepositoryFacts {
         for (repository, count) in self.repositories.iter_mut().zip(counts).filter(|(r, _)| r.enabled) {
             repository.packages = Some(count);
         }
+    }
+}
+
+impl RepositoryFacts {
+    /// Adds the records of a list of a repository, by its position.
+    fn offer(&mut self, catalog: &mut Catalog, list: PackageList, repository: usize, read: Vec<ListRead>) {
+        offers::add(catalog, list, read);
+        self.list_of.push(repository);
+    }
+
+    /// Where a package is in the lists.
+    fn origin(&self, catalog: &Catalog, package: &Package) -> Origin {
+        let mut origin = Origin::default();
+        for (at, offered) in catalog.named_for_any(&package.name) {
+            let offered = &offered.package;
+            origin.known = true;
+            let Some(repository) = self.list_of.get(catalog.list(at)).copied() else { continue };
+            let is_first = origin.exact.is_none_or(|(earlier, _)| repository < earlier);
+            if offered.version == package.version
+                && (offered.arch == package.arch || offered.arch.is_empty())
+                && is_first
+            {
+                origin.exact = Some((repository, offered.download_bytes));
+                let elsewhere = !offered.section.is_empty() && offered.section != package.section;
+                origin.section = elsewhere.then(|| offered.section.clone());
+            }
+        }
+        origin
     }
 }
 
@@ -199,6 +239,20 @@ pub static REGISTRY: &[&dyn PackageReader] = &[
 /// The systems whose databases are in this tree.
 pub fn present(tree: &dyn Tree) -> impl Iterator<Item = &'static dyn PackageReader> + '_ {
     REGISTRY.iter().copied().filter(move |system| system.detect(tree))
+}
+
+/// What the lists in an install offer, a catalogue for each package system that has any; and what of them can't be read.
+pub fn offers_of(tree: &dyn Tree, packages: &[Package], label: &Label) -> (Vec<Catalog>, Vec<Unread>) {
+    let (mut catalogs, mut unread) = (Vec::new(), Vec::new());
+    for system in present(tree) {
+        let mut found = system.repositories(tree, packages, label);
+        if let Some(mut catalog) = found.catalog.take() {
+            unread.append(&mut catalog.unread);
+            catalogs.push(catalog);
+            unread.append(&mut found.unread);
+        }
+    }
+    (catalogs, unread)
 }
 
 /// The architecture of the first of some packages that is there, else the most common one; one that fits every machine does not count.

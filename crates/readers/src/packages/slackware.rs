@@ -1,6 +1,7 @@
 //! Packages of Slackware: a text each. See `docs/formats/slackware.md`.
 
 use super::files::{Files, survey_each};
+use super::offers::{LINES, ListRead};
 use super::{
     KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
@@ -10,7 +11,10 @@ use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::path::Path;
 use tally_core::history::{Event, SystemRecords};
-use tally_core::model::{Evidence, Label, MissingFact, Package, Repository, System, Text, Unread};
+use tally_core::model::{
+    Dependency, Evidence, Label, MissingFact, Package, Repository, System, Text, Unread,
+};
+use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_trees::{NodeKind, Tree};
 
 /// Where the texts are today, and where they were before.
@@ -35,6 +39,7 @@ impl PackageReader for Slackware {
                     "var/lib/pkgtools/removed_packages",
                     "var/log/packages",
                     "var/log/removed_packages",
+                    "var/lib/slackpkg/*PACKAGES.TXT",
                 ],
             ),
             (KitRule::WithoutPasswords, &["etc/slackpkg/mirrors"]),
@@ -77,7 +82,7 @@ impl PackageReader for Slackware {
         })
     }
 
-    fn repositories(&self, tree: &dyn Tree, _packages: &[Package], _label: &Label) -> RepositoryFacts {
+    fn repositories(&self, tree: &dyn Tree, packages: &[Package], _label: &Label) -> RepositoryFacts {
         let mut facts = RepositoryFacts::default();
         let bytes = tree.read(MIRRORS).unwrap_or_default();
         // One line is left without a hash: the mirror in use.
@@ -97,6 +102,7 @@ impl PackageReader for Slackware {
                 )
             });
         }
+        read_offer(tree, packages, &mut facts);
         facts
     }
 
@@ -111,6 +117,70 @@ impl PackageReader for Slackware {
     }
 }
 
+/// The list that slackpkg keeps of its mirror.
+const LISTS: [&str; 2] = ["var/lib/slackpkg/PACKAGES.TXT", "var/lib/slackpkg/pkglist-PACKAGES.TXT"];
+
+fn read_offer(tree: &dyn Tree, packages: &[Package], facts: &mut RepositoryFacts) {
+    let Some(file) = LISTS.into_iter().find(|file| tree.exists(file)) else { return };
+    let arch = native_arch(packages, &["aaa_glibc-solibs", "glibc", "pkgtools"]).unwrap_or_default();
+    let mut catalog = Catalog::new(System::Slackware, arch);
+    match tree.read(file) {
+        Ok(bytes) => {
+            let list = PackageList {
+                repository: facts.repositories.first().map(|one| one.name.clone()).unwrap_or_default(),
+                date: tree.node(Path::new(file), true).ok().and_then(|node| time_text(node.changed_at)),
+                file: file.into(),
+                ..PackageList::default()
+            };
+            facts.offer(&mut catalog, list, 0, vec![list_of(&bytes)]);
+            facts.catalog = Some(catalog);
+        }
+        Err(error) => facts.unread.push(Unread::whole(file, error.why.to_string())),
+    }
+}
+
+/// Reads a list: blocks that begin with the name of a package's file.
+pub(crate) fn list_of(bytes: &[u8]) -> ListRead {
+    let mut read = ListRead::of(&LINES);
+    let mut here: Option<Package> = None;
+    let kibibytes = |value: &str| value.trim().split(' ').next()?.parse::<u64>().ok()?.checked_mul(1024);
+    for (_, line) in lines(bytes) {
+        let line = text(line);
+        if let Some(file) = line.strip_prefix("PACKAGE NAME:") {
+            here.take().into_iter().for_each(|package| read.push(&Offered::of(package)));
+            let file = file.trim();
+            let stem = [".txz", ".tgz", ".tbz", ".tlz"]
+                .iter()
+                .find_map(|end| file.strip_suffix(end))
+                .unwrap_or(file);
+            here = named(stem);
+            read.nameless += usize::from(here.is_none());
+            continue;
+        }
+        let Some(package) = &mut here else { continue };
+        match line.split_once(':') {
+            Some(("PACKAGE SIZE (compressed)", value)) => package.download_bytes = kibibytes(value),
+            Some(("PACKAGE SIZE (uncompressed)", value)) => package.installed_bytes = kibibytes(value),
+            Some(("PACKAGE LOCATION", value)) => {
+                package.section = value.trim().rsplit('/').next().unwrap_or_default().into();
+            }
+            Some(("PACKAGE REQUIRED", value)) => {
+                let one = |name: &str| Dependency { name: name.trim().into(), op: None, version: None };
+                let wanted = value.split(',').filter(|name| !name.trim().is_empty());
+                package.depends = wanted.map(|name| name.split('|').map(one).collect()).collect();
+            }
+            // `weir: weir (keeps the water back)`: the first line of the description.
+            Some((name, value)) if name == package.name && package.summary.is_empty() => {
+                let inside = value.split_once('(').map(|(_, inside)| inside.trim_end_matches(')'));
+                package.summary = inside.unwrap_or(value).trim().into();
+            }
+            _ => {}
+        }
+    }
+    here.into_iter().for_each(|package| read.push(&Offered::of(package)));
+    read
+}
+
 fn folder(tree: &dyn Tree) -> Option<&'static str> {
     FOLDERS.iter().copied().find(|folder| tree.is_folder(folder))
 }
@@ -122,17 +192,23 @@ fn file_list(bytes: &[u8]) -> &[u8] {
 }
 
 /// Name, version, architecture and build are in the name of the file, from the right; the text has the rest.
-fn read_one(tree: &dyn Tree, folder: &str, file: &str) -> Result<Package, Unread> {
-    let path = format!("{folder}/{file}");
-    let mut parts = file.rsplitn(4, '-');
-    let (build, arch, version, name) = (parts.next(), parts.next(), parts.next(), parts.next());
-    let (Some(build), Some(arch), Some(version), Some(name)) = (build, arch, version, name) else {
-        return Err(Unread::whole(path, "is not named like name-version-architecture-build"));
-    };
-    let bytes = tree.read(&path).map_err(|error| Unread::whole(path.as_str(), error.why.to_string()))?;
+/// The package of a name such as `weir-4.0-x86_64-1`.
+fn named(stem: &str) -> Option<Package> {
+    let mut parts = stem.rsplitn(4, '-');
+    let (build, arch, version, name) = (parts.next()?, parts.next()?, parts.next()?, parts.next()?);
     let mut package = Package::new(System::Slackware, name, format!("{version}-{build}"));
     package.upstream_version = version.into();
     package.arch = arch.into();
+    Some(package)
+}
+
+fn read_one(tree: &dyn Tree, folder: &str, file: &str) -> Result<Package, Unread> {
+    let path = format!("{folder}/{file}");
+    let Some(mut package) = named(file) else {
+        return Err(Unread::whole(path, "is not named like name-version-architecture-build"));
+    };
+    let bytes = tree.read(&path).map_err(|error| Unread::whole(path.as_str(), error.why.to_string()))?;
+    let build = file.rsplit('-').next().unwrap_or_default();
     // Digits count builds; what follows them says who built it.
     let tag = build.trim_start_matches(|c: char| c.is_ascii_digit()).trim_start_matches('_');
     package.repository = (!tag.is_empty()).then(|| tag.into());
@@ -149,7 +225,7 @@ fn read_one(tree: &dyn Tree, folder: &str, file: &str) -> Result<Package, Unread
                 package.section =
                     value.rsplit('/').nth(1).filter(|series| *series != ".").unwrap_or_default().into();
             }
-            key if key == name && package.summary.is_empty() => {
+            key if key == package.name && package.summary.is_empty() => {
                 let inner =
                     value.split_once('(').and_then(|(_, rest)| rest.rsplit_once(')')).map(|(inner, _)| inner);
                 package.summary = inner.unwrap_or(value).into();

@@ -134,6 +134,7 @@ impl PackageReader for Snap {
             repositories: names.iter().map(one).collect(),
             origins: own.map(place).collect(),
             unread: Vec::new(),
+            ..RepositoryFacts::default()
         }
     }
 
@@ -282,6 +283,14 @@ fn initial(tree: &dyn Tree, packages: &[Package]) -> SystemRecords {
     SystemRecords { initial: Some(records.into_iter().map(one).collect()), ..SystemRecords::default() }
 }
 
+/// A program of a snap.
+#[derive(Debug, Default, Deserialize)]
+struct App {
+    /// Its AppStream component.
+    #[serde(default, rename = "common-id")]
+    common_id: Option<String>,
+}
+
 /// The keys of `meta/snap.yaml` that a tally needs.
 #[derive(Debug, Default, Deserialize)]
 struct Meta {
@@ -295,6 +304,8 @@ struct Meta {
     kind: Option<String>,
     #[serde(default)]
     base: Option<String>,
+    #[serde(default)]
+    apps: BTreeMap<String, App>,
     #[serde(default)]
     architectures: Vec<serde_norway::Value>,
     #[serde(default)]
@@ -330,6 +341,13 @@ fn read_one(
     }
     package.summary = meta.summary.as_deref().map(|summary| text(summary.as_bytes())).unwrap_or_default();
     package.license = meta.license.clone().map(Text::from);
+    // By its component the same program is known wherever it comes from.
+    let ids = meta.apps.values().filter_map(|app| app.common_id.as_deref());
+    for id in ids.map(|id| Text::from(id.strip_suffix(".desktop").unwrap_or(id))) {
+        if package.provides.iter().all(|known| known.name != id) {
+            package.provides.push(Dependency { name: id, op: None, version: None });
+        }
+    }
     package.arch = match &meta.architectures[..] {
         [one] => scalar(one).unwrap_or_default().into(),
         _ => Text::default(),

@@ -4,17 +4,20 @@
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
 use super::files::{Files, survey_each};
+use super::offers::{LINES, ListRead};
 use super::{
     KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
 use crate::text::{filled, lines, name_text, text};
 use crate::xml::{Step, walk};
 use smallvec::smallvec;
+use std::io::Read;
 use tally_core::model::{
     Dependency, Evidence, Label, Package, Reason, Repository, State, System, Text, Unread, VersionOp,
 };
+use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_core::systems::upstream;
-use tally_trees::Tree;
+use tally_trees::{Tree, unpacking};
 
 const FOLDER: &str = "var/db/xbps";
 /// Folders of repositories: a file of the first hides one of the same name in the second.
@@ -106,8 +109,68 @@ impl PackageReader for Xbps {
             let from = own().filter(|package| package.repository.as_ref() == Some(&repository.uri)).count();
             repository.packages = u32::try_from(from).ok();
         }
+        read_offer(tree, packages, &mut facts);
         facts
     }
+}
+
+/// The lists that XBPS keeps: a folder for each address, a file for each machine.
+fn read_offer(tree: &dyn Tree, packages: &[Package], facts: &mut RepositoryFacts) {
+    let arch = native_arch(packages, &["glibc", "musl", "xbps"]).unwrap_or_default();
+    let mut catalog = Catalog::new(System::Xbps, arch.clone());
+    for at in 0..facts.repositories.len() {
+        let repository = &facts.repositories[at];
+        let folder = repository.uri.replace(['/', ':', '.'], "_");
+        let file = format!("{FOLDER}/{}/{arch}-repodata", folder.trim_end_matches('_'));
+        let Ok(bytes) = tree.read(&file) else { continue };
+        let list = PackageList {
+            repository: repository.name.clone(),
+            date: tree
+                .node(file.as_ref(), true)
+                .ok()
+                .and_then(|node| crate::text::time_text(node.changed_at)),
+            file: file.as_str().into(),
+            // The first repository that has a package is asked for it.
+            priority: i32::try_from(at).map_or(i32::MIN, i32::saturating_neg),
+            ..PackageList::default()
+        };
+        match list_of(&bytes) {
+            Ok(read) => facts.offer(&mut catalog, list, at, vec![read]),
+            Err(error) => facts.unread.push(Unread::whole(file, error.to_string())),
+        }
+    }
+    // Packages name where they came from themselves; lists add what is offered.
+    facts.catalog = (!catalog.lists.is_empty()).then_some(catalog);
+}
+
+/// Bytes that a list may have once it is unpacked.
+const LIST_LIMIT: u64 = 1 << 30;
+
+/// Reads a list: a packed archive with `index.plist` in it.
+pub(crate) fn list_of(bytes: &[u8]) -> std::io::Result<ListRead> {
+    let mut read = ListRead::of(&LINES);
+    let mut archive = tar::Archive::new(unpacking(bytes, LIST_LIMIT)?);
+    for entry in archive.entries()? {
+        let entry = entry?;
+        if entry.path()?.as_ref() != std::path::Path::new("index.plist") {
+            continue;
+        }
+        let mut content = Vec::new();
+        entry.take(LIST_LIMIT).read_to_end(&mut content)?;
+        let mut here: Option<Package> = None;
+        // What stands before a mistake was read.
+        let end = each_value(&content, |value| match value {
+            Value::Begin(name) => here = Some(begin(name, "")),
+            Value::Of { key, text } => {
+                if let Some(package) = &mut here {
+                    field(package, key, text);
+                }
+            }
+            Value::End => here.take().into_iter().for_each(|package| read.push(&Offered::of(package))),
+        });
+        read.nameless = read.nameless.saturating_add(usize::from(end.is_err()));
+    }
+    Ok(read)
 }
 
 /// `pkgdb-0.38.plist`; should there be several, the last one is the newest.

@@ -8,7 +8,8 @@ use crate::chart::of_install;
 use crate::document::{Block, Line, Role, Section, Span};
 use crate::text::count_of;
 use crate::view::{
-    ShowView, ShowWhat, capital, dim, findings_with_text, install_figures, key_parts, lifetime, notable,
+    OfferView, ShowView, ShowWhat, capital, dim, findings_with_text, install_figures, key_parts, lifetime,
+    notable,
 };
 use crate::words;
 use tally_core::model::{MissingFact, Tally};
@@ -37,7 +38,7 @@ impl<'a> Report<'a> {
         };
         let versions = key_parts(tally, knowledge.parts, knowledge.roles);
         let folded = |section: Section| Block::Section(section.folded());
-        let sections = vec![
+        let mut sections = vec![
             Block::Beside(vec![
                 one("notable", "Worth a second look", ShowWhat::Overview, looked)
                     .holds(count_of(tally.findings.len() as u64, "finding")),
@@ -66,6 +67,10 @@ impl<'a> Report<'a> {
                     .holds(count_of(tally.present().count() as u64, "package")),
             ),
         ];
+        // Before the findings, the readings and the packages; an install without lists offers nothing.
+        if !tally.offers.is_empty() {
+            sections.insert(sections.len().saturating_sub(3), folded(offer(tally, knowledge)));
+        }
         let (title, top) = top(tally);
         let notes = move || {
             let says = |what| without_title(view(what).document());
@@ -96,6 +101,14 @@ impl<'a> Report<'a> {
             data: Box::new(data),
         }
     }
+}
+
+/// What the repositories offer, and which updates wait.
+fn offer(tally: &Tally, knowledge: &Knowledge<'_>) -> Section {
+    let updates = tally.offers.iter().map(|offer| offer.updates.packages.len() as u64).sum();
+    let view = OfferView::kept(tally, knowledge.parts);
+    let command = format!("fresh-tally offer {}", tally.label.handle);
+    open("offer", "On offer", without_title(view.document())).by(command).holds(count_of(updates, "update"))
 }
 
 /// The title of the notes, and what a page begins with.

@@ -2,8 +2,10 @@
 
 mod check;
 mod compare;
+mod cost;
 mod grid;
 mod lag;
+mod offer;
 mod owner;
 mod roots;
 mod shelf;
@@ -15,9 +17,11 @@ mod why;
 pub use check::CheckView;
 pub use compare::{CompareView, CompareWhat, Filter};
 pub(crate) use compare::{figures, headlines, key_versions, role_of, sides, step};
+pub use cost::CostView;
 pub use grid::GridView;
 pub(crate) use grid::{heading as grid_heading, likeness_by, shared as shared_by_all, shown as grid_cell};
 pub use lag::LagView;
+pub use offer::{OfferChangeView, OfferView, SourcesView, touched};
 pub use owner::{OwnedFile, OwnerView};
 pub use roots::{RootRow, RootsView};
 pub use shelf::ShelfView;

@@ -86,6 +86,8 @@ const fn field_label(field: Field) -> &'static str {
         Field::Applications => "Programs",
         Field::MenuEntries => "Menu entries",
         Field::Findings => "Findings",
+        Field::OnOffer => "Packages on offer",
+        Field::Updates => "Updates waiting",
         Field::AtBoot => "At boot",
         Field::AtLogin => "At login",
         Field::DefaultSession => "Default session",

@@ -7,11 +7,12 @@ use tally_core::grid::{GridRules, Likeness, RowGroup, grid};
 use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
 use tally_core::lag::{Upstream, lag};
 use tally_core::model::{PackageRef, Reason, System, Tally};
+use tally_core::offer::{Catalog, CostAsked, answer, cost};
 use tally_core::trail::follow;
 use tally_core::weigh::weigh;
 use tally_report::{
-    CheckView, CompareView, CompareWhat, FindView, GridView, LagView, OwnedFile, OwnerView, ShowView,
-    ShowWhat, TrailView, View, WeighView, WhyView,
+    CheckView, CompareView, CompareWhat, CostView, FindView, GridView, LagView, OfferView, OwnedFile,
+    OwnerView, ShowView, ShowWhat, SourcesView, TrailView, View, WeighView, WhyView,
 };
 
 pub(crate) const KEPT: &str = include_str!("../../../fresh-tally/tests/fixtures/schema-1.tally.json");
@@ -68,11 +69,17 @@ pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dy
         with("grid", &GridView { grid: &grid, only_differing, groups: RowGroup::ALL, command });
     }
     let checklist = Checklist::parse(Checklist::starter(), parts, roles).unwrap();
-    with("check", &CheckView { check: &check(&checklist, &[old, new]) });
-    with("check one", &CheckView { check: &check(&checklist, &[new]) });
+    with("check", &CheckView { check: &check(&checklist, &[old, new], &[]) });
+    with("check one", &CheckView { check: &check(&checklist, &[new], &[]) });
     let upstream = Upstream::parse_toml(Upstream::starter()).unwrap();
     with("lag", &LagView { lag: &lag(new, &upstream, "2031-05-02".parse().unwrap()) });
     with("find", &FindView { label: new.label.clone(), result: find(new, "wriitr") });
+    with("offer", &OfferView::kept(new, parts));
+    let catalog = Catalog::new(System::Dpkg, "");
+    let asked = CostAsked { names: vec!["inkcap".into()], limit_bytes: Some(1), ..CostAsked::default() };
+    with("cost", &CostView { label: new.label.clone(), cost: cost(&new.packages, &catalog, &asked) });
+    let answers = vec![answer(&new.packages, &[catalog], &[], "inkcap")];
+    with("sources", &SourcesView { schema_version: 1, label: new.label.clone(), answers });
     with("weigh", &WeighView { label: new.label.clone(), weighing: weigh(new, 1_000_000_000, 0) });
     let trails = ["kernel", "inkcap"].iter().filter_map(|asked| follow(asked, &[old, new])).collect();
     with("trail", &TrailView { schema_version: 2, asked: "kernel".into(), trails });

@@ -1,7 +1,7 @@
 //! The database of apk, what was asked for, the repositories, and OpenRC, which starts things there.
 
 use super::item::{INSTALLED_AT, Item, Need, items};
-use super::{Root, lines};
+use super::{Root, gzip, lines};
 use crate::world::Shipped;
 use crate::{Install, WorldError};
 use std::fmt::Write;
@@ -21,6 +21,21 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
         root.link(&format!("etc/runlevels/default/{name}"), &format!("/etc/init.d/{name}"))?;
     }
     Ok(())
+}
+
+/// The list of the repository: a packed archive with a description beside the records.
+pub(super) fn lists(root: &Root<'_>, archive: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let fail = |source| WorldError::Io { path: "APKINDEX".into(), source };
+    let records: String = Item::offered(archive).iter().map(record).collect();
+    let mut list = tar::Builder::new(Vec::new());
+    for (name, content) in [("DESCRIPTION", "main v5.0-42\n"), ("APKINDEX", records.as_str())] {
+        let mut header = tar::Header::new_ustar();
+        header.set_size(content.len() as u64);
+        header.set_mode(0o644);
+        list.append_data(&mut header, name, content.as_bytes()).map_err(fail)?;
+    }
+    let packed = gzip(&list.into_inner().map_err(fail)?).map_err(fail)?;
+    root.file("var/cache/apk/APKINDEX.5a17ed00.tar.gz", packed)
 }
 
 fn script(package: &Shipped<'_>) -> Option<(String, String)> {

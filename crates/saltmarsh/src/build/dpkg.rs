@@ -3,7 +3,7 @@
 use super::item::INSTALLED_AT;
 use super::{Root, shape};
 use crate::world::Shipped;
-use crate::{Install, WorldError};
+use crate::{Install, World, WorldError};
 use std::collections::BTreeSet;
 use std::fmt::Write;
 
@@ -22,7 +22,6 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
             files(root, package)?;
         }
     }
-    lists(root, install, packages)?;
     root.file("var/lib/dpkg/status", status)?;
     root.file("var/lib/apt/extended_states", extended)?;
     let mut log = log_line(0, "startup", "archives unpack");
@@ -144,32 +143,70 @@ pub(super) fn followed<'w>(install: &Install, packages: &[Shipped<'w>]) -> BTree
     followed
 }
 
+/// Bytes to download of a package: less than a third of what it takes on disk.
+pub(super) fn packed(package: &Shipped<'_>) -> u64 {
+    package.kib * 300
+}
+
 /// What apt keeps of the archives: everything comes from the main one but the agent, which a shop of its own ships, and one
-/// package that was built elsewhere and is in no archive.
-fn lists(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
-    let (mut main, mut shop) = (String::new(), String::new());
-    for package in packages.iter().filter(|package| package.name != "duckboard") {
-        let list = if package.name == "tidewrack" { &mut shop } else { &mut main };
-        let Shipped { name, version, kib, .. } = package;
-        let arch = shape::arch(package.shape);
-        _ = write!(
-            list,
-            "Package: {name}\nArchitecture: {arch}\nVersion: {version}\nSize: {}\n\n",
-            kib * 300
-        );
-    }
+/// package that was built elsewhere and is in no archive. What came later lies in suites of its own.
+pub(super) fn lists(root: &Root<'_>, world: &World, install: &Install) -> Result<(), WorldError> {
+    let archive = world.archive(install);
     let suite = install.codename.to_lowercase();
-    root.file(
-        &format!("var/lib/apt/lists/archive.saltmarsh.example_os_dists_{suite}_main_binary-amd64_Packages"),
-        main,
-    )?;
-    if !shop.is_empty() {
+    let (mut main, mut shop) = (String::new(), String::new());
+    for package in archive.iter().filter(|package| package.name != "duckboard") {
+        let list = if package.name == "tidewrack" { &mut shop } else { &mut main };
+        list.push_str(&listed(package, package.version, None));
+    }
+    let file = |suite: &str| {
+        format!("var/lib/apt/lists/archive.saltmarsh.example_os_dists_{suite}_main_binary-amd64_Packages")
+    };
+    root.file(&file(&suite), main)?;
+    for part in ["updates", "security"] {
+        let mut later = String::new();
+        for update in world.updates(install).into_iter().filter(|update| update.suite == part) {
+            if let Some(package) = archive.iter().find(|package| package.name == update.package) {
+                later.push_str(&listed(package, &update.version, update.phased));
+            }
+        }
+        root.file(&file(&format!("{suite}-{part}")), later)?;
+    }
+    if world.shipped(install).iter().any(|package| package.name == "tidewrack") {
         root.file(
             "var/lib/apt/lists/packages.tidewrack.example_apt_dists_stable_main_binary-amd64_Packages",
             shop,
         )?;
     }
     Ok(())
+}
+
+/// The stanza of a package in a list.
+fn listed(package: &Shipped<'_>, version: &str, phased: Option<u8>) -> String {
+    let Shipped { name, section, kib, summary, relations, .. } = package;
+    let arch = shape::arch(package.shape);
+    let priority = if relations.essential { "required" } else { "optional" };
+    let mut stanza = format!(
+        "Package: {name}\nPriority: {priority}\nSection: {section}\nInstalled-Size: {kib}\nArchitecture: {arch}\n"
+    );
+    for (key, value) in [
+        ("Source", relations.source.as_deref()),
+        ("Version", Some(version)),
+        ("Replaces", relations.replaces.as_deref()),
+        ("Provides", relations.provides.as_deref()),
+        ("Depends", Some(package.needs.as_str())),
+        ("Recommends", relations.recommends.as_deref()),
+        ("Conflicts", relations.conflicts.as_deref()),
+        ("Description", Some(*summary)),
+    ] {
+        if let Some(value) = value.filter(|value| !value.is_empty()) {
+            _ = writeln!(stanza, "{key}: {value}");
+        }
+    }
+    if let Some(phased) = phased {
+        _ = writeln!(stanza, "Phased-Update-Percentage: {phased}");
+    }
+    _ = writeln!(stanza, "Size: {}\n", packed(package));
+    stanza
 }
 
 /// What a package recommends. A metapackage is written anew for each release, and names only what that one has.

@@ -24,6 +24,19 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     root.file("var/lib/eopkg/index/Saltmarsh/uri", "https://pkg.saltmarsh.example/stable/eopkg-index.xml.xz")
 }
 
+/// The list of the repository.
+pub(super) fn lists(root: &Root<'_>, archive: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let element = |item: &Item<'_>| {
+        let release = format!("{}{}", item.revision.len(), item.revision);
+        let whole = metadata(item, &release);
+        let (source, package) = whole.split_once("\n<Package>\n").unwrap_or((&whole, ""));
+        let source = source.trim_start_matches("<PISI>\n");
+        format!("<Package>{source}{}", package.trim_end_matches("</PISI>\n"))
+    };
+    let all: String = Item::offered(archive).iter().map(element).collect();
+    root.file("var/lib/eopkg/index/Saltmarsh/eopkg-index.xml", format!("<PISI>\n{all}</PISI>\n"))
+}
+
 fn xml(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }

@@ -23,6 +23,23 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     root.file("etc/rc.conf", switches)
 }
 
+/// The list of the repository: a database of the same kind, with what is to be downloaded.
+pub(super) fn lists(root: &Root<'_>, archive: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let path = root.at("var/db/pkg/repos/Saltmarsh/db")?;
+    let items = Item::offered(archive);
+    let write = || -> rusqlite::Result<()> {
+        database(&path, &items)?;
+        let connection = rusqlite::Connection::open(&path)?;
+        connection.execute_batch("ALTER TABLE packages ADD COLUMN pkgsize INTEGER; BEGIN;")?;
+        for item in &items {
+            let bytes = super::dpkg::packed(item.shipped).cast_signed();
+            connection.execute("UPDATE packages SET pkgsize = ?1 WHERE name = ?2", (bytes, item.name()))?;
+        }
+        connection.execute_batch("COMMIT;")
+    };
+    write().map_err(|source| WorldError::Database { path: path.clone(), source })
+}
+
 fn script(package: &Shipped<'_>) -> Option<(String, String)> {
     let name = package.name;
     let script =

@@ -32,7 +32,30 @@ pub(super) struct Item<'w> {
     pub(super) replaces: Vec<Need>,
 }
 
-impl Item<'_> {
+impl<'w> Item<'w> {
+    fn of(shipped: &'w Shipped<'w>, followed: bool, files: Vec<String>) -> Self {
+        let (epoch, upstream, revision) = take_apart(shipped.version);
+        let optional = |text: &Option<String>| needs(text.as_deref().unwrap_or_default());
+        Self {
+            shipped,
+            epoch,
+            upstream,
+            revision,
+            followed,
+            files,
+            needs: needs(&shipped.needs),
+            recommends: optional(&shipped.relations.recommends),
+            provides: optional(&shipped.relations.provides),
+            replaces: optional(&shipped.relations.replaces),
+        }
+    }
+
+    /// The packages of an archive, of which no file is written.
+    pub(super) fn offered(archive: &'w [Shipped<'w>]) -> Vec<Self> {
+        let listed = archive.iter().filter(|package| package.name != "duckboard");
+        listed.map(|shipped| Self::of(shipped, false, Vec::new())).collect()
+    }
+
     pub(super) fn name(&self) -> &str {
         self.shipped.name
     }
@@ -95,20 +118,7 @@ pub(super) fn items<'w>(
             files.push(path);
         }
         files.sort();
-        let (epoch, upstream, revision) = take_apart(shipped.version);
-        let optional = |text: &Option<String>| needs(text.as_deref().unwrap_or_default());
-        items.push(Item {
-            shipped,
-            epoch,
-            upstream,
-            revision,
-            followed: followed.contains(shipped.name),
-            files,
-            needs: needs(&shipped.needs),
-            recommends: optional(&shipped.relations.recommends),
-            provides: optional(&shipped.relations.provides),
-            replaces: optional(&shipped.relations.replaces),
-        });
+        items.push(Item::of(shipped, followed.contains(shipped.name), files));
     }
     Ok(items)
 }

@@ -1,6 +1,7 @@
 //! Writes an install in its real on-disk format.
 
 mod apk;
+mod catalogs;
 mod dpkg;
 mod eopkg;
 mod freebsd;
@@ -117,15 +118,41 @@ pub(crate) fn root(
         Family::Dpkg => {
             system::repositories(&root, install, &packages)?;
             dpkg::write(&root, install, &packages)?;
+            dpkg::lists(&root, world, install)?;
+            catalogs::write(&root, world, install)?;
         }
-        Family::Rpm(store) => rpm::write(&root, install, &packages, store)?,
-        Family::Pacman => pacman::write(&root, install, &packages)?,
-        Family::Apk => apk::write(&root, install, &packages)?,
-        Family::Eopkg => eopkg::write(&root, install, &packages)?,
-        Family::FreebsdPkg => freebsd::write(&root, install, &packages)?,
-        Family::Portage => portage::write(&root, install, &packages)?,
-        Family::Xbps => xbps::write(&root, install, &packages)?,
-        Family::Slackware => slackware::write(&root, install, &packages)?,
+        Family::Rpm(store) => {
+            rpm::write(&root, install, &packages, store)?;
+            rpm::lists(&root, &world.archive(install), store)?;
+        }
+        Family::Pacman => {
+            pacman::write(&root, install, &packages)?;
+            pacman::lists(&root, &world.archive(install))?;
+        }
+        Family::Apk => {
+            apk::write(&root, install, &packages)?;
+            apk::lists(&root, &world.archive(install))?;
+        }
+        Family::Eopkg => {
+            eopkg::write(&root, install, &packages)?;
+            eopkg::lists(&root, &world.archive(install))?;
+        }
+        Family::FreebsdPkg => {
+            freebsd::write(&root, install, &packages)?;
+            freebsd::lists(&root, &world.archive(install))?;
+        }
+        Family::Portage => {
+            portage::write(&root, install, &packages)?;
+            portage::lists(&root, &world.archive(install))?;
+        }
+        Family::Xbps => {
+            xbps::write(&root, install, &packages)?;
+            xbps::lists(&root, &world.archive(install))?;
+        }
+        Family::Slackware => {
+            slackware::write(&root, install, &packages)?;
+            slackware::lists(&root, &world.archive(install))?;
+        }
         Family::Nix => store::write(&root, install, &packages, store::NIX)?,
         Family::Guix => store::write(&root, install, &packages, store::GUIX)?,
     }
@@ -147,4 +174,11 @@ pub(crate) fn later(
 /// Texts, a line each.
 fn lines<T: AsRef<str>>(texts: impl IntoIterator<Item = T>) -> String {
     texts.into_iter().fold(String::new(), |all, text| all + text.as_ref() + "\n")
+}
+
+/// Packs bytes as `gzip` does.
+fn gzip(bytes: &[u8]) -> std::io::Result<Vec<u8>> {
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+    packed.write_all(bytes)?;
+    packed.finish()
 }

@@ -7,7 +7,6 @@ use std::fmt::Write;
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
     let followed = dpkg::followed(install, packages);
-    let mut list = tar::Builder::new(Vec::new());
     root.file("var/lib/pacman/local/ALPM_DB_VERSION", "9\n")?;
     for package in packages {
         let version = revised(package.version);
@@ -26,23 +25,31 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
         paths.dedup();
         files.append(&mut paths);
         root.file(&format!("var/lib/pacman/local/{folder}/files"), files.join("\n") + "\n\n")?;
-        // One package was built by whoever installed it.
-        if package.name != "duckboard" {
-            let listed = format!("{desc}%CSIZE%\n{}\n\n", package.kib * 300);
-            let mut header = tar::Header::new_ustar();
-            header.set_size(listed.len() as u64);
-            header.set_mode(0o644);
-            let fail = |source| WorldError::Io { path: "marsh.db".into(), source };
-            list.append_data(&mut header, format!("{folder}/desc"), listed.as_bytes()).map_err(fail)?;
-        }
     }
-    let list = list.into_inner().map_err(|source| WorldError::Io { path: "marsh.db".into(), source })?;
-    root.file("var/lib/pacman/sync/marsh.db", list)?;
     root.file("etc/pacman.d/mirrorlist", "Server = https://mirror.saltmarsh.example/$repo/os/$arch\n")?;
     root.file(
         "etc/pacman.conf",
         "[options]\nHoldPkg = pacman glibc\n\n[marsh]\nInclude = /etc/pacman.d/mirrorlist\n",
     )
+}
+
+/// The list of the repository. One package was built by whoever installed it, and is in none.
+pub(super) fn lists(root: &Root<'_>, archive: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let fail = |source| WorldError::Io { path: "marsh.db".into(), source };
+    let mut list = tar::Builder::new(Vec::new());
+    for package in archive.iter().filter(|package| package.name != "duckboard") {
+        let version = revised(package.version);
+        let described = desc(package, &version, false)
+            .replace("%INSTALLDATE%\n1777888000\n\n", "")
+            .replace("%SIZE%", "%ISIZE%");
+        let listed = format!("{described}%CSIZE%\n{}\n\n", dpkg::packed(package));
+        let mut header = tar::Header::new_ustar();
+        header.set_size(listed.len() as u64);
+        header.set_mode(0o644);
+        list.append_data(&mut header, format!("{}-{version}/desc", package.name), listed.as_bytes())
+            .map_err(fail)?;
+    }
+    root.file("var/lib/pacman/sync/marsh.db", list.into_inner().map_err(fail)?)
 }
 
 /// A version always has a revision here, and no other hyphen.

@@ -1,6 +1,6 @@
 //! The database of Portage: a folder of small files for each package.
 
-use super::item::{INSTALLED_AT, Need, items};
+use super::item::{INSTALLED_AT, Item, Need, items};
 use super::{Root, lines};
 use crate::world::Shipped;
 use crate::{Install, WorldError};
@@ -43,6 +43,34 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
         "etc/portage/repos.conf/saltmarsh.conf",
         "[DEFAULT]\nmain-repo = saltmarsh\n\n[saltmarsh]\nlocation = /var/db/repos/saltmarsh\nsync-uri = rsync://rsync.saltmarsh.example/portage\n",
     )
+}
+
+/// The cache of the tree of ebuilds: a file of keys for each version.
+pub(super) fn lists(root: &Root<'_>, archive: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let items = Item::offered(archive);
+    let category_of = |name: &str| {
+        items.iter().find(|item| item.name() == name).map_or("virtual", |item| category(item.shipped.section))
+    };
+    for item in &items {
+        let needs: Vec<String> =
+            item.needs.iter().map(|need| format!("{}/{}", category_of(&need.name), need.name)).collect();
+        let file = format!(
+            "{}/{}-{}-r{}",
+            category(item.shipped.section),
+            item.name(),
+            item.upstream,
+            item.revision
+        );
+        root.file(
+            &format!("var/db/repos/saltmarsh/metadata/md5-cache/{file}"),
+            format!(
+                "DESCRIPTION={}\nEAPI=8\nIUSE=+gtk absent\nKEYWORDS=amd64 ~arm64\nLICENSE=MIT\nRDEPEND={} absent? ( app-misc/never )\nSLOT=0\n_md5_=0a1b\n",
+                item.shipped.summary,
+                needs.join(" "),
+            ),
+        )?;
+    }
+    Ok(())
 }
 
 /// Categories have two words here.

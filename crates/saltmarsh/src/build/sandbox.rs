@@ -39,6 +39,12 @@ fn snaps(root: &Root<'_>, snaps: &[&SnapRow]) -> Result<(), WorldError> {
         if let Some(base) = base {
             _ = writeln!(meta, "base: {base}");
         }
+        if let Some([program, ..]) = launcher {
+            _ = writeln!(
+                meta,
+                "apps:\n  {name}:\n    command: bin/{name}\n    common-id: org.marsh.{program}.desktop"
+            );
+        }
         let mut files = vec![("meta/snap.yaml", meta.into_bytes())];
         let path = format!("meta/gui/{name}.desktop");
         if let Some([title, generic, categories, more]) = launcher {

@@ -19,6 +19,23 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     root.file("etc/slackpkg/mirrors", "# One line without a hash.\n#https://off.example/\nhttps://mirror.saltmarsh.example/saltmarsh64-5.0/\n")
 }
 
+/// The list of the mirror.
+pub(super) fn lists(root: &Root<'_>, archive: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let block = |item: &Item<'_>| {
+        let (name, section, kib) = (item.name(), item.shipped.section, item.shipped.kib);
+        format!(
+            "PACKAGE NAME:  {name}-{}-{}-{}.txz\nPACKAGE LOCATION:  ./saltmarsh64/{section}\nPACKAGE SIZE (compressed):  {} K\n\
+             PACKAGE SIZE (uncompressed):  {kib} K\nPACKAGE DESCRIPTION:\n{name}: {name} ({})\n\n",
+            item.upstream,
+            item.arch("noarch"),
+            item.revision,
+            kib * 300 / 1024,
+            item.shipped.summary,
+        )
+    };
+    root.file("var/lib/slackpkg/PACKAGES.TXT", Item::offered(archive).iter().map(block).collect::<String>())
+}
+
 fn script(package: &Shipped<'_>) -> Option<(String, String)> {
     Some((format!("etc/rc.d/rc.{}", package.name), format!("#!/bin/sh\n# {}\n", package.summary)))
 }

@@ -84,11 +84,13 @@ pub(super) fn repositories(
 ) -> Result<(), WorldError> {
     let shop = packages.iter().any(|package| package.name == "tidewrack");
     let suite = install.codename.to_lowercase();
-    root.file("etc/apt/sources.list.d/saltmarsh.sources", format!("Types: deb\nURIs: https://archive.saltmarsh.example/os\nSuites: {suite} {suite}-updates\nComponents: main\nSigned-By: /usr/share/keyrings/saltmarsh.gpg\n"))?;
-    for part in [suite.clone(), format!("{suite}-updates")] {
+    root.file("etc/apt/sources.list.d/saltmarsh.sources", format!("Types: deb\nURIs: https://archive.saltmarsh.example/os\nSuites: {suite} {suite}-updates {suite}-security\nComponents: main\nSigned-By: /usr/share/keyrings/saltmarsh.gpg\n"))?;
+    // The lists are a day older than the install; those of updates may be used for a week.
+    for part in [suite.clone(), format!("{suite}-updates"), format!("{suite}-security")] {
+        let until = if part == suite { "" } else { "Valid-Until: Sun, 10 May 2026 08:00:00 UTC\n" };
         root.file(
             &format!("var/lib/apt/lists/archive.saltmarsh.example_os_dists_{part}_InRelease"),
-            format!("Origin: Saltmarsh\nSuite: {part}\n"),
+            format!("Origin: Saltmarsh\nSuite: {part}\nDate: Sun, 03 May 2026 08:00:00 UTC\n{until}"),
         )?;
     }
     if !shop {

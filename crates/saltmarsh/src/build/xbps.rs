@@ -1,7 +1,7 @@
 //! The database of XBPS: a property list, and one for the files of each package; and runit, which starts things there.
 
-use super::Root;
 use super::item::{Item, Need, items};
+use super::{Root, gzip};
 use crate::world::Shipped;
 use crate::{Install, WorldError};
 use std::fmt::Write;
@@ -39,6 +39,20 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     Ok(())
 }
 
+/// The list of the repository: an archive with a property list in it.
+pub(super) fn lists(root: &Root<'_>, archive: &[Shipped<'_>]) -> Result<(), WorldError> {
+    let fail = |source| WorldError::Io { path: "x86_64-repodata".into(), source };
+    let all: String = Item::offered(archive).iter().map(entry).collect();
+    let list = format!("{HEAD}<dict>\n{all}</dict>\n</plist>\n");
+    let mut packed = tar::Builder::new(Vec::new());
+    let mut header = tar::Header::new_ustar();
+    header.set_size(list.len() as u64);
+    header.set_mode(0o644);
+    packed.append_data(&mut header, "index.plist", list.as_bytes()).map_err(fail)?;
+    let packed = gzip(&packed.into_inner().map_err(fail)?).map_err(fail)?;
+    root.file("var/db/xbps/https___repo_saltmarsh_example_current/x86_64-repodata", packed)
+}
+
 fn script(package: &Shipped<'_>) -> Option<(String, String)> {
     let name = package.name;
     Some((format!("etc/sv/{name}/run"), format!("#!/bin/sh\nexec /usr/sbin/{name}\n")))
@@ -68,6 +82,7 @@ fn entry(item: &Item<'_>) -> String {
     text("sourcepkg", item.source());
     text("state", "installed");
     _ = writeln!(entry, "<key>installed_size</key>\n<integer>{}</integer>", item.bytes());
+    _ = writeln!(entry, "<key>filename-size</key>\n<integer>{}</integer>", super::dpkg::packed(item.shipped));
     if item.followed {
         entry.push_str("<key>automatic-install</key>\n<true/>\n");
     }

@@ -79,6 +79,38 @@ pub(crate) struct AppimageRow {
     pub(crate) launcher: [String; 4],
 }
 
+/// An update of a package, and the suite that brings it.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct UpdateRow {
+    codename: String,
+    pub(crate) suite: String,
+    pub(crate) package: String,
+    pub(crate) version: String,
+    #[serde(default)]
+    pub(crate) phased: Option<u8>,
+}
+
+/// A program of the flatpak remote.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RemoteRow {
+    pub(crate) id: String,
+    pub(crate) name: String,
+    pub(crate) summary: String,
+    pub(crate) version: String,
+}
+
+/// What the archives have beside what is installed anywhere.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Archive {
+    package: Vec<PackageRow>,
+    recommended_by: BTreeMap<String, String>,
+    update: Vec<UpdateRow>,
+    flatpak: Vec<RemoteRow>,
+}
+
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Sandboxes {
@@ -144,6 +176,11 @@ pub(crate) struct Shipped<'w> {
 }
 
 impl LauncherRow {
+    /// The name in the menu.
+    pub(crate) fn name(&self) -> &str {
+        &self.2
+    }
+
     pub(crate) fn file(&self) -> String {
         format!("usr/share/applications/{}.desktop", self.1)
     }
@@ -175,6 +212,7 @@ pub struct World {
     installs: Vec<Install>,
     later: Vec<Install>,
     sandboxes: Sandboxes,
+    archive: Archive,
 }
 
 impl World {
@@ -194,6 +232,7 @@ impl World {
             installs: installs.install,
             later: installs.later,
             sandboxes: parse::<Sandboxes>(include_str!("sandboxes.toml"))?,
+            archive: parse::<Archive>(include_str!("archive.toml"))?,
         })
     }
 
@@ -222,6 +261,34 @@ impl World {
 
     pub(crate) fn appimages(&self, install: &Install) -> Vec<&AppimageRow> {
         self.sandboxes.appimage.iter().filter(|image| image.installs.contains(&install.key)).collect()
+    }
+
+    /// What the archive of a release holds, by name: all that any of its editions has, and what none has.
+    pub(crate) fn archive<'w>(&'w self, install: &'w Install) -> Vec<Shipped<'w>> {
+        let there = |row: &&PackageRow| !(if install.column == 0 { &row.1 } else { &row.2 }).is_empty();
+        let rows = self.packages.iter().chain(&self.archive.package).filter(there);
+        let mut all: Vec<Shipped<'w>> = rows.map(|row| self.one(row, install)).collect();
+        for (name, by) in &self.archive.recommended_by {
+            if let Some(package) = all.iter_mut().find(|package| package.name == by) {
+                let recommends = package.relations.recommends.get_or_insert_default();
+                if !recommends.is_empty() {
+                    recommends.push_str(", ");
+                }
+                recommends.push_str(name);
+            }
+        }
+        all.sort_by(|a, b| a.name.cmp(b.name));
+        all
+    }
+
+    /// What came to the archive of a release afterwards.
+    pub(crate) fn updates(&self, install: &Install) -> Vec<&UpdateRow> {
+        self.archive.update.iter().filter(|update| update.codename == install.codename).collect()
+    }
+
+    /// The programs of the flatpak remote.
+    pub(crate) fn remote(&self) -> &[RemoteRow] {
+        &self.archive.flatpak
     }
 
     /// The packages of an install, by name.

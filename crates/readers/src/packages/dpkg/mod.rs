@@ -4,11 +4,13 @@ mod control;
 mod extended;
 mod history;
 mod lists;
+mod offer;
 mod relations;
 mod sources;
 mod status;
 
 pub use control::{Field, Stanza, stanzas};
+pub(crate) use offer::{STANZAS, from_bytes as stanzas_of_list, release as read_release};
 pub(crate) use status::read as read_status;
 
 use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
@@ -55,6 +57,8 @@ impl PackageReader for Dpkg {
                     "etc/apt/sources.list",
                     "etc/apt/sources.list.d/*.list",
                     "etc/apt/sources.list.d/*.sources",
+                    "etc/apt/preferences",
+                    "etc/apt/preferences.d/*",
                 ],
             ),
             (KitRule::WithoutRequests, &["var/log/apt/history.log*"]),

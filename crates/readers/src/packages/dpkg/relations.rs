@@ -19,6 +19,18 @@ pub(super) fn list(value: &[u8]) -> Vec<Dependency> {
     value.split(|b| *b == b',').filter_map(one).collect()
 }
 
+/// The names of a flat list, without reading the rest.
+pub(super) fn names(value: &[u8]) -> impl Iterator<Item = &[u8]> {
+    let name = |relation: &'_ [u8]| -> usize {
+        relation.iter().position(|b| matches!(b, b' ' | b'\t' | b'(' | b':')).unwrap_or(relation.len())
+    };
+    value
+        .split(|b| *b == b',')
+        .map(<[u8]>::trim_ascii)
+        .map(move |one| &one[..name(one)])
+        .filter(|name| !name.is_empty())
+}
+
 fn one(relation: &[u8]) -> Option<Dependency> {
     let relation = relation.trim_ascii();
     let name_end =

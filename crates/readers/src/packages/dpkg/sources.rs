@@ -1,18 +1,15 @@
 //! Repositories by sources.list(5), and which packages came from which by the lists that apt keeps.
 
 use super::control::stanzas;
-use crate::packages::{Origin, RepositoryFacts, without_password};
+use super::offer::{LISTS, is_list, plain_name, policy, read_list, release};
+use crate::packages::{RepositoryFacts, without_password};
 use crate::text::{filled, lines, name_text, text};
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
-use std::ops::Range;
-use std::path::Path;
 use tally_core::model::{EMBEDDED_KEY, Evidence, Label, Package, Repository, System, Text, Unread, slug};
-use tally_trees::{LIMITS, ReadAt, Tree, unpack_file};
+use tally_core::offer::{Catalog, PackageList};
+use tally_trees::Tree;
 
-const LISTS: &str = "var/lib/apt/lists";
-
-/// Reads the configured repositories, and finds origin and download size of the packages.
+/// Reads the configured repositories, and what their lists offer.
 pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
     let mut facts = RepositoryFacts::default();
     configured(tree, &mut facts);
@@ -20,36 +17,58 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
     for repository in &mut facts.repositories {
         name_it(tree, repository, &files, label);
     }
-    let lists: Vec<(usize, &Text)> = files
-        .iter()
-        .filter(|file| is_list(file))
-        .filter_map(|file| Some((facts.repositories.iter().position(|r| holds(r, file))?, file)))
-        .collect();
+    // apt reads them repository by repository, and so does whoever wants to know what it heard of first.
+    let lists = facts.repositories.iter().enumerate().flat_map(|(at, repository)| {
+        let own = files.iter().filter(|file| is_list(file) && holds(repository, file));
+        own.map(move |file| (at, file))
+    });
+    let lists: Vec<(usize, &Text)> = lists.collect();
     if lists.is_empty() {
         return facts;
     }
-    facts.origins = origins(tree, packages, &lists, &mut facts.unread);
+    let arch = super::native_arch(packages, &["dpkg"]).unwrap_or_default();
+    let mut catalog = Catalog::new(System::Dpkg, arch);
+    catalog.policy = policy(tree);
+    let read: Vec<_> = lists.par_iter().map(|(_, file)| read_list(tree, file)).collect();
+    for ((at, file), read) in lists.into_iter().zip(read) {
+        let list = list_of(tree, &facts.repositories[at], file, &files);
+        match read {
+            Ok(read) => facts.offer(&mut catalog, list, at, read),
+            Err(problem) => facts.unread.push(problem),
+        }
+    }
+    facts.catalog = Some(catalog);
     facts
 }
 
-/// Whether a file is a list of packages, plain or packed as apt may be told to keep them.
-fn is_list(file: &str) -> bool {
-    plain_name(file).ends_with("_Packages")
-}
-
-/// A list's name without what it is packed with.
-fn plain_name(file: &str) -> &str {
-    [".gz", ".xz", ".lz4", ".zst"].iter().find_map(|ending| file.strip_suffix(ending)).unwrap_or(file)
-}
-
-/// A list to be read in pieces; a packed one is unpacked whole.
-fn open_list(tree: &dyn Tree, path: &str) -> Result<Box<dyn ReadAt>, String> {
-    if plain_name(path) == path {
-        return tree.open(Path::new(path)).map_err(|error| error.why.to_string());
+/// What is known of a list beside what is in it.
+fn list_of(tree: &dyn Tree, repository: &Repository, file: &str, files: &[Text]) -> PackageList {
+    let rest = plain_name(file).strip_prefix(&stem(repository)).unwrap_or_default();
+    let component =
+        repository.components.iter().find(|c| rest.starts_with(&format!("_{}_binary-", c.replace('/', "_"))));
+    let mut list = PackageList {
+        repository: repository.name.clone(),
+        component: component.cloned(),
+        file: format!("{LISTS}/{file}").into(),
+        site: repository.uri.split('/').nth(2).unwrap_or_default().into(),
+        priority: 500,
+        ..PackageList::default()
+    };
+    if let Some(bytes) =
+        release_file(repository, files).and_then(|file| tree.read(format!("{LISTS}/{file}")).ok())
+    {
+        release(&bytes, &mut list);
     }
-    let packed = tree.read(path).map_err(|error| error.why.to_string())?;
-    let unpacked = unpack_file(packed, LIMITS.file_bytes).map_err(|error| error.to_string())?;
-    Ok(Box::new(std::sync::Arc::<[u8]>::from(unpacked)))
+    list
+}
+
+/// The release file of a repository among those that apt keeps.
+fn release_file(repository: &Repository, files: &[Text]) -> Option<String> {
+    let stem = stem(repository);
+    ["_InRelease", "_Release"]
+        .iter()
+        .map(|ending| format!("{stem}{ending}"))
+        .find(|file| files.iter().any(|known| known == file))
 }
 
 fn configured(tree: &dyn Tree, facts: &mut RepositoryFacts) {
@@ -209,11 +228,7 @@ fn holds(repository: &Repository, file: &str) -> bool {
 /// Name and standing, from what the signed release file says of itself: an archive of the distribution or its base is
 /// official, and called by its suite alone.
 fn name_it(tree: &dyn Tree, repository: &mut Repository, files: &[Text], label: &Label) {
-    let stem = stem(repository);
-    let release = ["_InRelease", "_Release"]
-        .iter()
-        .map(|ending| format!("{stem}{ending}"))
-        .find(|file| files.iter().any(|f| f == file));
+    let release = release_file(repository, files);
     let suite = repository.suite.clone().unwrap_or_default();
     let origin = release.and_then(|file| tree.read(format!("{LISTS}/{file}")).ok()).and_then(|bytes| {
         let line = lines(&bytes).find_map(|(_, line)| line.strip_prefix(b"Origin:").map(text));
@@ -236,188 +251,6 @@ fn name_it(tree: &dyn Tree, repository: &mut Repository, files: &[Text], label: 
         None if repository.official.is_none() => format!("{host} {suite}").trim().into(),
         _ => suite,
     };
-}
-
-/// A package that a list names.
-struct Named {
-    package: usize,
-    repository: usize,
-    /// What the list says of it, when it names the installed version.
-    exact: Option<Exact>,
-}
-
-/// What a list says of an installed version.
-struct Exact {
-    /// Bytes to download.
-    size: Option<u64>,
-    /// Its section, where the archive files it elsewhere than the package itself does.
-    section: Option<Text>,
-}
-
-fn origins(
-    tree: &dyn Tree,
-    packages: &[Package],
-    lists: &[(usize, &Text)],
-    unread: &mut Vec<Unread>,
-) -> Vec<(usize, Origin)> {
-    let own = || packages.iter().enumerate().filter(|(_, package)| package.system == System::Dpkg);
-    let mut by_name: FxHashMap<&[u8], Vec<usize>> = FxHashMap::default();
-    for (i, package) in own().filter(|(_, package)| package.is_present()) {
-        by_name.entry(package.name.as_bytes()).or_default().push(i);
-    }
-    let read: Vec<Result<Vec<Named>, Unread>> = lists
-        .par_iter()
-        .map(|(repository, file)| {
-            let path = format!("{LISTS}/{file}");
-            let list = open_list(tree, &path).map_err(|why| Unread::whole(path.as_str(), why))?;
-            scan_list(&*list, *repository, packages, &by_name).map_err(|e| Unread::whole(path, e.to_string()))
-        })
-        .collect();
-    let mut origins = vec![Origin::default(); packages.len()];
-    for result in read {
-        match result {
-            Err(problem) => unread.push(problem),
-            Ok(found) => {
-                for Named { package, repository, exact } in found {
-                    let origin = &mut origins[package];
-                    origin.known = true;
-                    if let Some(exact) = exact
-                        && origin.exact.is_none_or(|(earlier, _)| repository < earlier)
-                    {
-                        origin.exact = Some((repository, exact.size));
-                        origin.section = exact.section;
-                    }
-                }
-            }
-        }
-    }
-    own().map(|(at, _)| (at, std::mem::take(&mut origins[at]))).collect()
-}
-
-/// So much of a list is looked at by one thread, and so much of that held in memory at a time: lists are long, and
-/// whatever is not installed need not be kept.
-const SHARE: u64 = 8 << 20;
-const PIECE: usize = 256 << 10;
-
-/// Goes through a list of any length, in shares that all cores take.
-fn scan_list(
-    list: &dyn ReadAt,
-    repository: usize,
-    packages: &[Package],
-    by_name: &FxHashMap<&[u8], Vec<usize>>,
-) -> std::io::Result<Vec<Named>> {
-    let found: Vec<Vec<Named>> = shares(list, SHARE)?
-        .into_par_iter()
-        .map(|share| {
-            let mut found = Vec::new();
-            each_piece(list, share, PIECE, |piece| scan(repository, piece, packages, by_name, &mut found))?;
-            Ok(found)
-        })
-        .collect::<std::io::Result<_>>()?;
-    Ok(found.into_iter().flatten().collect())
-}
-
-/// Cuts a list in shares of about that length, between stanzas.
-fn shares(list: &dyn ReadAt, length: u64) -> std::io::Result<Vec<Range<u64>>> {
-    let mut shares = Vec::new();
-    let mut start = 0;
-    while start < list.len() {
-        let end = next_stanza(list, start.saturating_add(length))?;
-        shares.push(start..end);
-        start = end;
-    }
-    Ok(shares)
-}
-
-/// Where the first stanza begins that has an empty line ahead of it at or after an offset; the end, if none does.
-fn next_stanza(list: &dyn ReadAt, mut offset: u64) -> std::io::Result<u64> {
-    let mut block = [0; 4096];
-    while offset < list.len() {
-        let read = list.read_at(offset, &mut block)?;
-        if let Some(at) = memchr::memmem::find(&block[..read], b"\n\n") {
-            return Ok(offset + at as u64 + 2);
-        }
-        if read < 2 {
-            break;
-        }
-        // The two line ends may lie in two blocks.
-        offset += read as u64 - 1;
-    }
-    Ok(list.len())
-}
-
-/// Shows a share piece by piece, whole stanzas in each.
-fn each_piece(
-    list: &dyn ReadAt,
-    share: Range<u64>,
-    length: usize,
-    mut visit: impl FnMut(&[u8]),
-) -> std::io::Result<()> {
-    let mut buffer = vec![0; length];
-    let (mut offset, mut kept) = (share.start, 0);
-    loop {
-        let wanted = usize::try_from(share.end - offset).unwrap_or(usize::MAX).min(buffer.len() - kept);
-        let read = list.read_at(offset, &mut buffer[kept..kept + wanted])?;
-        offset += read as u64;
-        let filled = kept + read;
-        let at_end = read < wanted || offset == share.end;
-        let last = memchr::memmem::rfind(&buffer[..filled], b"\n\n");
-        let cut = if at_end { filled } else { last.map_or(0, |at| at + 2) };
-        visit(&buffer[..cut]);
-        if at_end {
-            return Ok(());
-        }
-        buffer.copy_within(cut..filled, 0);
-        kept = filled - cut;
-        if kept == buffer.len() {
-            // A stanza longer than a piece: room for more of it, up to what any file may hold.
-            if kept as u64 >= LIMITS.file_bytes {
-                return Err(std::io::Error::other("a stanza is longer than any file that is read"));
-            }
-            buffer.resize(kept * 2, 0);
-        }
-    }
-}
-
-/// The installed packages that a list holds: package, repository, and when the version is the same the download size.
-fn scan(
-    repository: usize,
-    bytes: &[u8],
-    packages: &[Package],
-    by_name: &FxHashMap<&[u8], Vec<usize>>,
-    found: &mut Vec<Named>,
-) {
-    let divider = memchr::memmem::Finder::new(b"\n\n");
-    let ends = divider.find_iter(bytes).map(|at| at + 2).chain([bytes.len()]);
-    let mut start = 0;
-    for end in ends {
-        let bytes = &bytes[start..end];
-        start = end;
-        // The name comes first in every list that apt writes; whatever is not installed needs no second look.
-        let Some(first) = bytes.trim_ascii_start().strip_prefix(b"Package: ") else { continue };
-        let name = &first[..memchr::memchr(b'\n', first).unwrap_or(first.len())];
-        let Some(installed) = by_name.get(name.trim_ascii()) else { continue };
-        let Some(stanza) = stanzas(bytes, 1).next() else { continue };
-        let (mut version, mut arch, mut section, mut size) = (&b""[..], &b""[..], &b""[..], None);
-        for field in stanza.fields() {
-            match field.name {
-                Some(b"Version") => version = field.first_line(),
-                Some(b"Architecture") => arch = field.first_line(),
-                Some(b"Section") => section = field.first_line(),
-                Some(b"Size") => {
-                    size = std::str::from_utf8(field.first_line()).ok().and_then(|size| size.parse().ok());
-                }
-                _ => {}
-            }
-        }
-        for at in installed {
-            let package = &packages[*at];
-            let same = package.arch.as_bytes() == arch && package.version.as_bytes() == version;
-            let elsewhere = !section.is_empty() && package.section.as_bytes() != section;
-            let exact = same.then(|| Exact { size, section: elsewhere.then(|| text(section)) });
-            found.push(Named { package: *at, repository, exact });
-        }
-    }
 }
 
 #[cfg(test)]
@@ -478,27 +311,6 @@ mod tests {
     }
 
     proptest! {
-        #[test]
-        fn every_stanza_is_shown_once_however_a_list_is_cut(
-            stanzas_of in prop::collection::vec(0_usize..9, 0..12), share in 1_u64..40, piece in 1_usize..20
-        ) {
-            let whole: String =
-                stanzas_of.iter().enumerate().map(|(i, n)| format!("P: {i}\n{}\n", "x\n".repeat(*n))).collect();
-            let list: std::sync::Arc<[u8]> = whole.as_bytes().into();
-            let list: &dyn ReadAt = &list;
-            let mut seen = Vec::new();
-            for share in shares(list, share).unwrap() {
-                each_piece(list, share, piece, |piece| {
-                    for stanza in stanzas(piece, 1) {
-                        seen.push(stanza.fields().count());
-                    }
-                })
-                .unwrap();
-            }
-            let expected: Vec<usize> = stanzas_of.iter().map(|n| n + 1).collect();
-            prop_assert_eq!(seen, expected);
-        }
-
         #[test]
         fn any_bytes_will_do(bytes in prop::collection::vec(any::<u8>(), 0..160)) {
             let tree = MemoryTree::new().file("etc/apt/sources.list", bytes.clone()).file("etc/apt/sources.list.d/x.sources", bytes);

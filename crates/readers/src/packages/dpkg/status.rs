@@ -1,6 +1,6 @@
 //! The status file: one stanza a package.
 
-use super::control::{Stanza, stanzas};
+use super::control::{Field, Stanza, stanzas};
 use super::relations;
 use crate::packages::PackageFacts;
 use crate::text::{filled, text};
@@ -64,31 +64,19 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
             unread.push(Unread::at(file, field.line, "is not a `Field: value` line"));
             continue;
         };
-        let line = || text(field.first_line());
         match name {
-            b"Package" => package.name = line(),
-            b"Status" => state = state_of(field.first_line()),
-            b"Version" => package.version = line(),
-            b"Config-Version" => config_version = filled(line()),
-            b"Architecture" => package.arch = line(),
-            b"Multi-Arch" => package.beside_itself = field.first_line() == b"same",
-            b"Section" => package.section = line(),
-            b"Homepage" => package.homepage = line(),
-            b"Description" => package.summary = line(),
-            b"Source" => package.source = source(field.first_line()),
+            b"Status" => {
+                state = state_of(field.first_line());
+                package.held = field.first_line().starts_with(b"hold ");
+            }
+            b"Config-Version" => config_version = filled(text(field.first_line())),
             b"Priority" => package.kept = field.first_line() == b"required",
-            b"Essential" | b"Protected" | b"Important" => package.essential |= field.first_line() == b"yes",
             b"Installed-Size" => match kibibytes(field.first_line()) {
                 Some(bytes) => package.installed_bytes = Some(bytes),
                 None => unread.push(Unread::at(file, field.line, "`Installed-Size` is not a number of KiB")),
             },
             b"Depends" | b"Pre-Depends" => package.depends.extend(relations::groups(field.value)),
-            b"Recommends" => package.recommends = relations::groups(field.value),
-            b"Suggests" => package.suggests = relations::groups(field.value),
-            b"Provides" => package.provides = relations::list(field.value),
-            b"Replaces" => package.replaces = relations::list(field.value),
-            b"Conflicts" | b"Breaks" => package.conflicts.extend(relations::list(field.value)),
-            _ => {}
+            _ => described(name, &field, &mut package),
         }
     }
     let Some(state) = state else { return Ok(None) };
@@ -110,12 +98,34 @@ fn package(file: &str, stanza: &Stanza<'_>, unread: &mut Vec<Unread>) -> Result<
     Ok(Some(package))
 }
 
+/// Takes what a stanza of the database and one of a list have in common.
+pub(super) fn described(name: &[u8], field: &Field<'_>, package: &mut Package) {
+    let line = || text(field.first_line());
+    match name {
+        b"Package" => package.name = line(),
+        b"Version" => package.version = line(),
+        b"Architecture" => package.arch = line(),
+        b"Multi-Arch" => package.beside_itself = field.first_line() == b"same",
+        b"Section" => package.section = line(),
+        b"Homepage" => package.homepage = line(),
+        b"Description" => package.summary = line(),
+        b"Source" => package.source = source(field.first_line()),
+        b"Essential" | b"Protected" | b"Important" => package.essential |= field.first_line() == b"yes",
+        b"Recommends" => package.recommends = relations::groups(field.value),
+        b"Suggests" => package.suggests = relations::groups(field.value),
+        b"Provides" => package.provides = relations::list(field.value),
+        b"Replaces" => package.replaces = relations::list(field.value),
+        b"Conflicts" | b"Breaks" => package.conflicts.extend(relations::list(field.value)),
+        _ => {}
+    }
+}
+
 /// `Source: name (version)`: the name.
 fn source(value: &[u8]) -> Option<smol_str::SmolStr> {
     filled(text(value.split(|b| *b == b' ' || *b == b'(').next().unwrap_or_default()))
 }
 
-fn kibibytes(value: &[u8]) -> Option<u64> {
+pub(super) fn kibibytes(value: &[u8]) -> Option<u64> {
     std::str::from_utf8(value).ok()?.parse::<u64>().ok()?.checked_mul(1024)
 }
 

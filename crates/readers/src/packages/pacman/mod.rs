@@ -2,6 +2,7 @@
 
 mod desc;
 mod history;
+mod offer;
 mod sync;
 
 use super::files::{Files, survey_each};
@@ -10,6 +11,7 @@ use crate::logs::Clock;
 use crate::text::{filled, name_text, time_text};
 pub(crate) use desc::relation;
 use desc::{Record, text_of};
+pub(crate) use offer::list_of;
 use rayon::prelude::*;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
@@ -110,24 +112,12 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
     let mut record = Record::of(&text);
     while let Some((key, line)) = record.next_key() {
         match key {
-            "NAME" => (package.name, named_in) = (record.text(), Some(line)),
-            "VERSION" => package.version = record.text(),
-            "BASE" => package.source = filled(record.text()),
-            "DESC" => package.summary = record.text(),
-            "ARCH" => package.arch = record.text(),
-            "URL" => package.homepage = record.text(),
-            "LICENSE" => package.license = license(record.values()),
-            "GROUPS" => package.section = record.text(),
             "SIZE" => package.installed_bytes = record.number(),
             "INSTALLDATE" => package.installed_at = record.number().and_then(time_text),
             // Who was asked for has no such field.
             "REASON" if record.value() == "1" => package.reason = Reason::Dependency,
-            "DEPENDS" => package.depends = record.needs(),
-            "OPTDEPENDS" => package.suggests = record.needs(),
-            "PROVIDES" => package.provides = record.relations(),
-            "REPLACES" => package.replaces = record.relations(),
-            "CONFLICTS" => package.conflicts = record.relations(),
-            _ => {}
+            "NAME" => (package.name, named_in) = (record.text(), Some(line)),
+            _ => described(key, &mut record, &mut package),
         }
     }
     if package.name.is_empty() || package.version.is_empty() {
@@ -137,6 +127,26 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
     package.source = package.source.filter(|base| *base != package.name);
     package.evidence = Evidence { file: name_text(path), line: named_in };
     Ok(package)
+}
+
+/// Takes what a record of the database and one of a list have in common.
+fn described(key: &str, record: &mut Record<'_>, package: &mut Package) {
+    match key {
+        "NAME" => package.name = record.text(),
+        "VERSION" => package.version = record.text(),
+        "BASE" => package.source = filled(record.text()),
+        "DESC" => package.summary = record.text(),
+        "ARCH" => package.arch = record.text(),
+        "URL" => package.homepage = record.text(),
+        "LICENSE" => package.license = license(record.values()),
+        "GROUPS" => package.section = record.text(),
+        "DEPENDS" => package.depends = record.needs(),
+        "OPTDEPENDS" => package.suggests = record.needs(),
+        "PROVIDES" => package.provides = record.relations(),
+        "REPLACES" => package.replaces = record.relations(),
+        "CONFLICTS" => package.conflicts = record.relations(),
+        _ => {}
+    }
 }
 
 /// All licenses hold at once; nearly always there is one.

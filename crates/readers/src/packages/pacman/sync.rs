@@ -1,53 +1,55 @@
 //! Repositories: `etc/pacman.conf`, and the lists below `var/lib/pacman/sync`.
 
-use super::desc::{Record, text_of};
-use crate::packages::{Origin, RepositoryFacts, without_password};
-use crate::text::{lines, name_text, text};
-use rustc_hash::FxHashMap;
-use std::io::Read;
+use super::offer::list_of;
+use crate::packages::{RepositoryFacts, without_password};
+use crate::text::{lines, name_text, text, time_text};
+use std::path::Path;
 use tally_core::knowledge::matches;
 use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread};
-use tally_trees::{Tree, unpack_file};
+use tally_core::offer::{Catalog, PackageList};
+use tally_trees::Tree;
 
 const CONFIGURATION: &str = "etc/pacman.conf";
 const SYNC: &str = "var/lib/pacman/sync";
-
-/// Bytes that a list may have once it is unpacked, and one record in it.
-const LIST_LIMIT: u64 = 1 << 30;
-const RECORD_LIMIT: u64 = 1 << 20;
 
 pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
     let mut facts = RepositoryFacts::default();
     let Ok(bytes) = tree.read(CONFIGURATION) else { return facts };
     facts.repositories = configured(tree, &bytes, label);
-    let mut by_name: FxHashMap<&str, usize> = FxHashMap::default();
-    for (at, package) in packages.iter().enumerate().filter(|(_, p)| p.system == System::Pacman) {
-        by_name.entry(&package.name).or_insert(at);
-    }
-    let mut origins = vec![Origin::default(); packages.len()];
-    let mut any = false;
+    let arch = super::native_arch(packages, &["pacman", "glibc"]).unwrap_or_default();
+    let mut catalog = Catalog::new(System::Pacman, arch);
+    catalog.policy.held = ignored(&bytes);
     // The order of the file is the order of precedence.
-    for (at, repository) in facts.repositories.iter().enumerate() {
+    for at in 0..facts.repositories.len() {
+        let repository = &facts.repositories[at];
         let file = format!("{SYNC}/{}.db", repository.name);
         let Ok(bytes) = tree.read(&file) else { continue };
-        any = true;
-        let scanned = scan(bytes, |name, version, size| {
-            let Some(package) = by_name.get(name) else { return };
-            let origin = &mut origins[*package];
-            origin.known = true;
-            if origin.exact.is_none() && packages[*package].version == version {
-                origin.exact = Some((at, size));
-            }
-        });
-        if let Err(error) = scanned {
-            facts.unread.push(Unread::whole(file, error.to_string()));
+        let list = PackageList {
+            repository: repository.name.clone(),
+            site: repository.uri.split('/').nth(2).unwrap_or_default().into(),
+            // pacman dates a list by its file.
+            date: tree.node(Path::new(&file), true).ok().and_then(|node| time_text(node.changed_at)),
+            file: file.as_str().into(),
+            priority: i32::try_from(at).map_or(i32::MIN, |at| -at),
+            ..PackageList::default()
+        };
+        match list_of(bytes) {
+            Ok(read) => facts.offer(&mut catalog, list, at, vec![read]),
+            Err(error) => facts.unread.push(Unread::whole(file, error.to_string())),
         }
     }
-    if any {
-        let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Pacman);
-        facts.origins = own.map(|(at, _)| (at, std::mem::take(&mut origins[at]))).collect();
-    }
+    facts.catalog = (!catalog.lists.is_empty()).then_some(catalog);
     facts
+}
+
+/// Packages whose updates are left out: `IgnorePkg`.
+fn ignored(bytes: &[u8]) -> Vec<Text> {
+    let value = |line: &[u8]| {
+        let line = text(line.split(|byte| *byte == b'#').next().unwrap_or_default());
+        line.split_once('=').filter(|(key, _)| key.trim() == "IgnorePkg").map(|(_, value)| value.to_owned())
+    };
+    let values = lines(bytes).filter_map(|(_, line)| value(line));
+    values.flat_map(|value| value.split_ascii_whitespace().map(Text::from).collect::<Vec<_>>()).collect()
 }
 
 /// Files that may include one another.
@@ -110,37 +112,6 @@ fn included(tree: &dyn Tree, pattern: &str) -> Vec<String> {
     };
     let names = tree.names(folder).into_iter().map(|entry| name_text(&entry.name));
     names.filter(|name| matches(last, name)).map(|name| format!("{folder}/{name}")).collect()
-}
-
-/// Goes through the packages of a list: a packed archive of `NAME-VERSION/desc`.
-fn scan(bytes: Vec<u8>, mut call: impl FnMut(&str, &str, Option<u64>)) -> std::io::Result<()> {
-    let bytes = unpack_file(bytes, LIST_LIMIT)?;
-    let mut archive = tar::Archive::new(&bytes[..]);
-    for entry in archive.entries()? {
-        let entry = entry?;
-        let is_desc =
-            entry.path().is_ok_and(|path| path.file_name().is_some_and(|name| name_text(name) == "desc"));
-        if !is_desc {
-            continue;
-        }
-        let mut record = Vec::new();
-        entry.take(RECORD_LIMIT).read_to_end(&mut record)?;
-        let text = text_of(&record);
-        let (mut name, mut version, mut size) = ("", "", None);
-        let mut record = Record::of(&text);
-        while let Some((key, _)) = record.next_key() {
-            match key {
-                "NAME" => name = record.value(),
-                "VERSION" => version = record.value(),
-                "CSIZE" => size = record.number(),
-                _ => {}
-            }
-        }
-        if !name.is_empty() && !version.is_empty() {
-            call(name, version, size);
-        }
-    }
-    Ok(())
 }
 
 #[cfg(test)]

@@ -4,6 +4,7 @@
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
 mod needs;
+mod offer;
 
 use super::files::{Files, survey_each};
 use super::{
@@ -17,8 +18,9 @@ use rustc_hash::FxHashSet;
 use std::path::Path;
 use tally_core::history::SystemRecords;
 use tally_core::model::{Evidence, Label, Package, Reason, Repository, System, Text, Unread};
+use tally_core::offer::{Catalog, PackageList};
 use tally_core::systems::upstream;
-use tally_trees::{NodeKind, Tree};
+use tally_trees::{Entry, NodeKind, Tree};
 
 const DATABASE: &str = "var/db/pkg";
 const WORLD: &str = "var/lib/portage/world";
@@ -37,7 +39,14 @@ impl PackageReader for Portage {
         &[
             (
                 KitRule::Whole,
-                &["var/db/pkg", "var/lib/portage/world", "var/lib/portage/world_sets", "var/log/emerge.log*"],
+                &[
+                    "var/db/pkg",
+                    "var/lib/portage/world",
+                    "var/lib/portage/world_sets",
+                    "var/log/emerge.log*",
+                    "var/db/repos/*/metadata/md5-cache",
+                    "etc/portage/make.conf",
+                ],
             ),
             (KitRule::WithoutPasswords, &["etc/portage/repos.conf", "etc/portage/repos.conf/*"]),
         ]
@@ -50,7 +59,7 @@ impl PackageReader for Portage {
     /// FreeBSD keeps its packages below the same folder, in one file: only folders in folders are of this system.
     fn detect(&self, tree: &dyn Tree) -> bool {
         tree.names(DATABASE).iter().any(|category| {
-            category.kind == NodeKind::Folder
+            is_category(category)
                 && !tree.names(format!("{DATABASE}/{}", name_text(&category.name))).is_empty()
         })
     }
@@ -99,12 +108,39 @@ impl PackageReader for Portage {
             let from = own().filter(|package| package.repository.as_ref() == Some(&repository.name)).count();
             repository.packages = u32::try_from(from).ok();
         }
+        read_offer(tree, packages, &mut facts);
         facts
     }
 
     fn history(&self, tree: &dyn Tree, _: &[Package], _: &Clock, unread: &mut Vec<Unread>) -> SystemRecords {
         history(&read_log(tree, LOG, unread))
     }
+}
+
+/// The caches of the trees, where a configuration says they are.
+fn read_offer(tree: &dyn Tree, packages: &[Package], facts: &mut RepositoryFacts) {
+    let arch = native_arch(packages, &["sys-libs/glibc", "sys-libs/musl"]).unwrap_or_default();
+    let keywords = offer::keywords(tree, &arch);
+    // Ebuilds are for every machine that their keywords name; those were looked at.
+    let mut catalog = Catalog::new(System::Portage, "");
+    for at in 0..facts.repositories.len() {
+        let name = facts.repositories[at].name.clone();
+        let places = [format!("var/db/repos/{name}"), "usr/portage".to_owned()];
+        let Some((place, read)) = places.into_iter().find_map(|place| {
+            Some((offer::list_of(tree, &place, &keywords)?, place)).map(|(read, place)| (place, read))
+        }) else {
+            continue;
+        };
+        let stamp = format!("{place}/metadata/timestamp.chk");
+        let list = PackageList {
+            repository: name,
+            date: tree.node(Path::new(&stamp), true).ok().and_then(|node| time_text(node.changed_at)),
+            file: format!("{place}/metadata/md5-cache").into(),
+            ..PackageList::default()
+        };
+        facts.offer(&mut catalog, list, at, vec![read]);
+    }
+    facts.catalog = (!catalog.lists.is_empty()).then_some(catalog);
 }
 
 const LOG: &str = "var/log/emerge.log";
@@ -139,9 +175,14 @@ fn history(bytes: &[u8]) -> SystemRecords {
     versions.done()
 }
 
+/// FreeBSD keeps its database in the same folder, and one of repositories beside it.
+fn is_category(entry: &Entry) -> bool {
+    entry.kind == NodeKind::Folder && entry.name != "repos"
+}
+
 /// Categories and the folders in them, but those of a merge that did not end.
 fn folders(tree: &dyn Tree) -> Vec<(Text, Text)> {
-    let categories = tree.names(DATABASE).into_iter().filter(|entry| entry.kind == NodeKind::Folder);
+    let categories = tree.names(DATABASE).into_iter().filter(is_category);
     let all = categories.flat_map(|category| {
         let category = name_text(&category.name);
         let below = tree.names(format!("{DATABASE}/{category}"));

@@ -7,10 +7,12 @@ mod berkeley;
 mod header;
 mod history;
 mod ndb;
+mod offer;
 mod record;
 mod repositories;
 mod resolver;
 
+pub(crate) use offer::{fixes as fixes_of_list, groups as groups_of_list, read_list, revision};
 pub(crate) use record::source_name;
 
 use super::files::{Files, Look};
@@ -151,6 +153,18 @@ impl PackageReader for Rpm {
                     "usr/lib/sysimage/libdnf5/*.sqlite*",
                     "var/lib/zypp/AutoInstalled",
                     "var/lib/yum/yumdb",
+                    "var/cache/dnf/*/repodata/*primary.xml*",
+                    "var/cache/dnf/*/repodata/*comps*",
+                    "var/cache/dnf/*/repodata/*updateinfo*",
+                    "var/cache/dnf/*/repodata/repomd.xml",
+                    "var/cache/libdnf5/*/repodata/*primary.xml*",
+                    "var/cache/libdnf5/*/repodata/*comps*",
+                    "var/cache/libdnf5/*/repodata/*updateinfo*",
+                    "var/cache/libdnf5/*/repodata/repomd.xml",
+                    "var/cache/zypp/raw/*/repodata/*primary.xml*",
+                    "var/cache/zypp/raw/*/repodata/*comps*",
+                    "var/cache/zypp/raw/*/repodata/*updateinfo*",
+                    "var/cache/zypp/raw/*/repodata/repomd.xml",
                 ],
             ),
             (
@@ -160,6 +174,7 @@ impl PackageReader for Rpm {
                     "etc/zypp/repos.d/*.repo",
                     "etc/distro.repos.d/*.repo",
                     "usr/share/dnf5/repos.d/*.repo",
+                    "etc/dnf/dnf.conf",
                 ],
             ),
             (KitRule::WithoutPasswords, &["etc/urpmi/urpmi.cfg"]),

@@ -106,9 +106,12 @@ fn library(name: &str) -> &str {
     name.split('(').next().unwrap_or(name)
 }
 
+/// The words of a need that holds only under a condition, and whether it is one that must not be there.
+pub(super) const CONDITIONS: [(&str, bool); 2] = [(" if ", false), (" unless ", true)];
+
 /// A rich need: `(a or b)`, `(a and b)`, `(a >= 1 with a < 2)`. One that holds only `if` something else is there compels
 /// nothing by itself, and is left out.
-fn rich(text: &str) -> Vec<Alternatives> {
+pub(super) fn rich(text: &str) -> Vec<Alternatives> {
     let inner = text.strip_prefix('(').and_then(|rest| rest.strip_suffix(')')).unwrap_or(text);
     if inner.contains(" if ") || inner.contains(" unless ") {
         return Vec::new();

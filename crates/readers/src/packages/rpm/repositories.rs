@@ -1,13 +1,16 @@
 //! Repositories of yum, dnf and zypp (`*.repo`), and of urpmi.
 
+use super::offer;
 use crate::keyfile::{Group, KeyFile};
 use crate::packages::{Origin, RepositoryFacts, without_password};
-use crate::text::{lines, name_text, text};
-use tally_core::model::{Evidence, Label, Package, Repository, System, Text};
+use crate::text::{lines, name_text, text, time_text};
+use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread};
+use tally_core::offer::{Catalog, PackageList};
 use tally_trees::Tree;
 
 const FOLDERS: &[&str] =
     &["etc/yum.repos.d", "etc/distro.repos.d", "usr/share/dnf5/repos.d", "etc/zypp/repos.d"];
+const DNF_CONF: &str = "etc/dnf/dnf.conf";
 const URPMI: &str = "etc/urpmi/urpmi.cfg";
 
 /// What dnf calls the place of a package that was given as a file.
@@ -15,6 +18,7 @@ const BY_HAND: &str = "@commandline";
 
 pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
     let mut facts = RepositoryFacts::default();
+    let mut priorities: Vec<i32> = Vec::new();
     for folder in FOLDERS {
         for entry in tree.names(folder) {
             let name = name_text(&entry.name);
@@ -27,6 +31,9 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
             for group in KeyFile::parse(&path, &bytes).groups().filter(|group| group.name() != "main") {
                 if facts.repositories.iter().all(|known| known.name != group.name()) {
                     facts.repositories.push(repository(group, &path, label));
+                    priorities.push(
+                        group.get("priority").and_then(|value| value.trim().parse().ok()).unwrap_or(99),
+                    );
                 }
             }
         }
@@ -35,7 +42,53 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
         urpmi(&bytes, label, &mut facts.repositories);
     }
     facts.origins = origins(&facts.repositories, packages);
+    read_offer(tree, packages, &priorities, &mut facts);
     facts
+}
+
+/// What the lists offer that dnf or zypp keep.
+fn read_offer(tree: &dyn Tree, packages: &[Package], priorities: &[i32], facts: &mut RepositoryFacts) {
+    let arch = super::native_arch(packages, &["rpm", "glibc"]).unwrap_or_default();
+    let mut catalog = Catalog::new(System::Rpm, arch);
+    let settings = tree.read(DNF_CONF).map(|bytes| KeyFile::parse(DNF_CONF, &bytes)).ok();
+    let main = settings.as_ref().and_then(|file| file.groups().find(|group| group.name() == "main"));
+    let patterns = |key: &str| -> Vec<Text> {
+        let value = main.and_then(|main| main.get(key)).cloned().unwrap_or_default();
+        value.split([',', ' ']).filter(|word| !word.is_empty()).map(Text::from).collect()
+    };
+    catalog.policy.excluded = [patterns("exclude"), patterns("excludepkgs")].concat();
+    catalog.policy.without_recommends = main
+        .and_then(|main| main.get("install_weak_deps"))
+        .is_some_and(|value| ["0", "no", "false", "off"].contains(&value.to_lowercase().as_str()));
+    for at in 0..facts.repositories.len() {
+        let repository = &facts.repositories[at];
+        let Some(kept) = repository.enabled.then(|| offer::kept(tree, &repository.name)).flatten() else {
+            continue;
+        };
+        let list = PackageList {
+            repository: repository.name.clone(),
+            site: repository.uri.split('/').nth(2).unwrap_or_default().into(),
+            date: kept.made.and_then(time_text),
+            file: kept.file.as_str().into(),
+            security: repository.name.contains("security"),
+            // The smaller the number, the more it counts.
+            priority: priorities.get(at).map_or(0, |priority| priority.saturating_neg()),
+            ..PackageList::default()
+        };
+        match offer::read_file(tree, &kept.file) {
+            Ok(mut read) => {
+                if let Some(bytes) = kept.groups.and_then(|file| tree.read(file).ok()) {
+                    read.groups = offer::groups(bytes);
+                }
+                if let Some(bytes) = kept.errata.and_then(|file| tree.read(file).ok()) {
+                    read.fixes = offer::fixes(bytes.as_slice());
+                }
+                facts.offer(&mut catalog, list, at, vec![read]);
+            }
+            Err(why) => facts.unread.push(Unread::whole(kept.file, why)),
+        }
+    }
+    facts.catalog = (!catalog.lists.is_empty()).then_some(catalog);
 }
 
 fn repository(group: &Group, path: &str, label: &Label) -> Repository {

@@ -45,6 +45,8 @@ vocabulary! {
         Weight = "weight",
         /// Figures measured on both sides.
         Readings = "readings",
+        /// What the repositories have come to offer, and offer no longer; told by [`crate::OfferChangeView`].
+        Offer = "offer",
         /// All of that.
         All = "all",
     }
@@ -347,7 +349,11 @@ impl CompareView<'_> {
             CompareWhat::Looks => Section::Looks,
             CompareWhat::Weight => Section::Sizes,
             CompareWhat::Readings => Section::Readings,
-            CompareWhat::Headlines | CompareWhat::Parts | CompareWhat::Packages | CompareWhat::All => {
+            CompareWhat::Headlines
+            | CompareWhat::Parts
+            | CompareWhat::Packages
+            | CompareWhat::Offer
+            | CompareWhat::All => {
                 return false;
             }
         };

@@ -68,6 +68,12 @@ pub(crate) fn install_figures(tally: &Tally) -> Vec<Fact> {
     if started > 0 {
         facts.push(one("Startup items", "startup", strong(thousands(started))));
     }
+    if !tally.offers.is_empty() {
+        let updates = tally.offers.iter().map(|offer| offer.updates.packages.len() as u64).sum();
+        let on_offer = tally.offers.iter().map(|offer| u64::from(offer.packages)).sum();
+        facts.push(one("On offer", "offer", strong(thousands(on_offer))));
+        facts.push(one("Updates waiting", "offer", strong(thousands(updates))));
+    }
     let found = Span::new(
         if tally.findings.is_empty() { Role::Strong } else { Role::LookTwice },
         thousands(tally.findings.len() as u64),

@@ -3,8 +3,8 @@
 mod header;
 mod stores;
 
-use super::item::{Item, items};
-use super::{Root, lines};
+use super::item::{Item, Need, items};
+use super::{Root, gzip, lines};
 use crate::world::Shipped;
 use crate::{Install, WorldError};
 use std::fmt::Write;
@@ -50,6 +50,67 @@ pub(super) fn write(
     root.file(
         "etc/yum.repos.d/marsh.repo",
         "[marsh]\nname=Saltmarsh\nbaseurl=https://pkg.saltmarsh.example/$releasever/$basearch/\ngpgkey=file:///etc/pki/marsh\n\n[marsh-debug]\nname=Debug\nmetalink=https://mirrors.saltmarsh.example/debug\nenabled=0\n",
+    )
+}
+
+/// The list of the repository, where the resolver of the store keeps it, as createrepo writes it.
+pub(in crate::build) fn lists(
+    root: &Root<'_>,
+    archive: &[Shipped<'_>],
+    store: RpmStore,
+) -> Result<(), WorldError> {
+    let folder = match store {
+        RpmStore::Sqlite => "var/cache/libdnf5/marsh-5a17ed005a17ed00",
+        RpmStore::Ndb => "var/cache/zypp/raw/marsh",
+        RpmStore::Berkeley => "var/cache/dnf/marsh-5a17ed005a17ed00",
+        // Whoever runs from an image keeps no lists.
+        RpmStore::BerkeleyBigEndian => return Ok(()),
+    };
+    let mut list = String::from(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<metadata xmlns=\"http://linux.duke.edu/metadata/common\" xmlns:rpm=\"http://linux.duke.edu/metadata/rpm\">\n",
+    );
+    Item::offered(archive).iter().for_each(|item| list.push_str(&element(item)));
+    list.push_str("</metadata>\n");
+    let fail = |source| WorldError::Io { path: "primary.xml.gz".into(), source };
+    root.file(&format!("{folder}/repodata/5a17-primary.xml.gz"), gzip(list.as_bytes()).map_err(fail)?)?;
+    root.file(&format!("{folder}/repodata/repomd.xml"), "<repomd><revision>1777795200</revision></repomd>\n")
+}
+
+/// A package of the list.
+fn element(item: &Item<'_>) -> String {
+    let Item { shipped, epoch, upstream, revision, .. } = item;
+    let entry = |need: &Need| {
+        let version = need.sign.as_ref().map(|(sign, version)| {
+            let flags = match *sign {
+                "<" => "LT",
+                "<=" => "LE",
+                ">" => "GT",
+                ">=" => "GE",
+                _ => "EQ",
+            };
+            format!(" flags=\"{flags}\" epoch=\"0\" ver=\"{version}\"")
+        });
+        format!("<rpm:entry name=\"{}\"{}/>", need.name, version.unwrap_or_default())
+    };
+    let list = |name: &str, needs: &[Need]| match needs {
+        [] => String::new(),
+        needs => format!("<rpm:{name}>{}</rpm:{name}>", needs.iter().map(entry).collect::<String>()),
+    };
+    let own = Need { name: item.name().to_owned(), sign: Some(("=", upstream.clone())) };
+    let provides: Vec<Need> = std::iter::once(own).chain(item.provides.iter().cloned()).collect();
+    format!(
+        "<package type=\"rpm\"><name>{}</name><arch>{}</arch><version epoch=\"{}\" ver=\"{upstream}\" rel=\"{revision}.sm\"/><summary>{}</summary><size package=\"{}\" installed=\"{}\" archive=\"0\"/><format><rpm:license>MIT</rpm:license><rpm:sourcerpm>{}-{upstream}-{revision}.sm.src.rpm</rpm:sourcerpm>{}{}{}{}</format></package>\n",
+        item.name(),
+        item.arch("noarch"),
+        epoch.as_deref().unwrap_or("0"),
+        shipped.summary,
+        crate::build::dpkg::packed(shipped),
+        item.bytes(),
+        item.source(),
+        list("provides", &provides),
+        list("requires", &item.needs),
+        list("recommends", &item.recommends),
+        list("obsoletes", &item.replaces),
     )
 }
 
