@@ -41,6 +41,13 @@ fn plans_of_dpkg() {
         ("what it needs, and what that needs", "", "a 1; needs: b\nb 1; needs: c\nc 1", "a", "+a +b +c"),
         ("the first alternative", "", "a 1; needs: b|c\nb 1\nc 1", "a", "+a +b"),
         (
+            "what is needed by one is not given up because another merely recommends it",
+            "",
+            "a 1; needs: w, x, y\nw 1; recommends: y\nx 1\ny 1; conflicts: x",
+            "a",
+            "!a>w>y><x",
+        ),
+        (
             "the next one where the first can't be had",
             "",
             "a 1; needs: b|c\nb 1; needs: nowhere\nc 1",

@@ -1,5 +1,6 @@
 //! From marks to an answer.
 
+use super::mark::group_text;
 use super::state::{Ix, Mode, State};
 use super::{Added, Because, Brought, Missing, Plan, Removed, Upgraded};
 use crate::model::{Dependency, Package, System, Text};
@@ -138,18 +139,18 @@ impl<'p> State<'p> {
             let broken = self.broken();
             // Of two new packages that can't be beside one another the one that says so goes back, if it may.
             let at_odds = self.at_odds();
-            let either = |state: &Self, (one, other): &(Ix, Ix)| {
-                state.may_go_back(*one).or_else(|| state.may_go_back(*other))
-            };
             let mut back: Vec<Ix> = broken.iter().filter_map(|(_, by)| self.may_go_back(*by)).collect();
-            back.extend(at_odds.iter().filter_map(|pair| either(self, pair)).next());
+            let pairs = at_odds.iter();
+            back.extend(pairs.flat_map(|(one, other)| [*one, *other]).find_map(|at| self.may_go_back(at)));
             if broken.is_empty() && back.is_empty() {
-                // What can't be beside one another, and has no other way, can't be had at all.
+                // What can't be beside one another, or misses what it needs, and has no other way, can't be had at all.
+                let mut impossible = self.lacking();
                 for (one, other) in &at_odds {
                     let with = Text::from(self.units[*other].name);
-                    plan.missing.push(Missing::Conflict { path: self.path(*one), with });
+                    impossible.push(Missing::Conflict { path: self.path(*one), with });
                 }
-                if !at_odds.is_empty() {
+                if !impossible.is_empty() {
+                    plan.missing.append(&mut impossible);
                     self.units.iter_mut().for_each(|unit| unit.mode = Mode::Keep);
                 }
                 return;
@@ -199,7 +200,7 @@ impl<'p> State<'p> {
     }
 
     /// The nearest package on the way to a new one that need not be there: a mere recommendation, or one of several that do.
-    fn may_go_back(&self, at: Ix) -> Option<Ix> {
+    fn may_go_back(&mut self, at: Ix) -> Option<Ix> {
         let mut seen = FxHashSet::default();
         let mut here = at;
         while seen.insert(here) {
@@ -210,11 +211,45 @@ impl<'p> State<'p> {
             let (by, because) = unit.by?;
             let has_others = unit.instead.iter().any(|other| self.eligible(*other).is_some());
             if because != Because::Needed || has_others {
-                return Some(here);
+                // Who brought it can do without it; another one that needs it, and nothing else, can't.
+                return (!self.is_needed_beside(here, by)).then_some(here);
             }
             here = by;
         }
         None
+    }
+
+    /// Whether another unit than the one that brought it needs a unit, and nothing else that could come meets that need.
+    fn is_needed_beside(&mut self, at: Ix, by: Ix) -> bool {
+        for other in 0..self.units.len() {
+            if other == at || other == by || self.units[other].mode != Mode::Install {
+                continue;
+            }
+            let Some((_, offered)) = self.units[other].candidate() else { continue };
+            for need in self.needs(offered) {
+                if need.hard && self.solutions(&need.group) == [at] {
+                    return true;
+                }
+            }
+        }
+        false
+    }
+
+    /// The needs of what is marked that nothing meets after all.
+    fn lacking(&mut self) -> Vec<Missing> {
+        let mut lacking = Vec::new();
+        for at in 0..self.units.len() {
+            if self.units[at].mode != Mode::Install {
+                continue;
+            }
+            let Some((_, offered)) = self.units[at].candidate() else { continue };
+            for need in self.needs(offered) {
+                if need.hard && !self.is_met(&need.group) {
+                    lacking.push(Missing::Need { path: self.path(at), need: group_text(&need.group) });
+                }
+            }
+        }
+        lacking
     }
 
     /// Looks for something else that meets the needs of whatever brought a package that went back.
