@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, LazyLock};
 use tally_core::check::Checklist;
-use tally_core::knowledge::{Agents, KindRules, OwnRules, PartRules, Roles};
+use tally_core::knowledge::{Agents, KindRules, OwnRules, PartRules, Roles, SettingRules};
 use tally_core::model::{Label, Medium, System, Taken};
 use tally_core::systems;
 use tally_readers::packages::{self, WantedPaths};
@@ -128,6 +128,7 @@ struct Rules {
     kinds: KindRules,
     roles: Roles,
     agents: Agents,
+    settings: SettingRules,
 }
 
 static RULES: LazyLock<Rules> = LazyLock::new(|| {
@@ -137,6 +138,7 @@ static RULES: LazyLock<Rules> = LazyLock::new(|| {
         kinds: own.kinds().expect("the rules are there"),
         roles: own.roles().expect("the rules are there"),
         agents: own.agents().expect("the rules are there"),
+        settings: own.settings().expect("the rules are there"),
     }
 });
 
@@ -160,6 +162,7 @@ fn options(medium: Medium) -> TakeOptions<'static> {
             kinds: &RULES.kinds,
             roles: &RULES.roles,
             agents: &RULES.agents,
+            settings: &RULES.settings,
         },
     }
 }
@@ -343,6 +346,7 @@ fn own_rules(_: &'static str, bytes: &[u8]) {
             own.parts().is_ok(),
             own.roles().is_ok(),
             own.agents().is_ok(),
+            own.settings().is_ok(),
             own.scores().is_ok(),
         );
     }

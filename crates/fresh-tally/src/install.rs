@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use tally_core::derive::Rules;
 use tally_core::history::Moment;
-use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
+use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, SettingRules};
 use tally_core::model::{
     MeasuredWhen, Medium, Method, Reading, RootReason, System, Taken, TakenRoot, Tally, Text, Unread,
 };
@@ -364,6 +364,7 @@ struct Options {
     kinds: KindRules,
     roles: Roles,
     agents: Agents,
+    settings: SettingRules,
 }
 
 impl Options {
@@ -386,7 +387,8 @@ impl Options {
             root: None,
         };
         let (kinds, roles, agents) = (settings.own.kinds()?, settings.own.roles()?, settings.own.agents()?);
-        Ok(Self { taken, installed, on_medium: OnMedium::default(), kinds, roles, agents })
+        let rules = settings.own.settings()?;
+        Ok(Self { taken, installed, on_medium: OnMedium::default(), kinds, roles, agents, settings: rules })
     }
 
     fn of<'a>(&'a self, overrides: Overrides, rules: &'a PartRules) -> TakeOptions<'a> {
@@ -396,7 +398,13 @@ impl Options {
             overrides,
             installed: self.installed,
             on_medium: self.on_medium.clone(),
-            rules: Rules { parts: rules, kinds: &self.kinds, roles: &self.roles, agents: &self.agents },
+            rules: Rules {
+                parts: rules,
+                kinds: &self.kinds,
+                roles: &self.roles,
+                agents: &self.agents,
+                settings: &self.settings,
+            },
         }
     }
 }

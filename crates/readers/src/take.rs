@@ -7,16 +7,16 @@ use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::settings::NewUser;
 use crate::timed::timed;
-use crate::{defaults, extensions, left_out, listings, looks, parts, sessions, startup, storage};
+use crate::{defaults, extensions, left_out, listings, looks, parts, sessions, settings, startup, storage};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::BufRead;
 use std::path::Path;
 use tally_core::derive::{self, Facts, Rules};
-use tally_core::knowledge::PartRules;
+use tally_core::knowledge::{PartRules, SettingRules};
 use tally_core::model::{
-    Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, StartupItem, System, Taken,
+    Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, Setting, StartupItem, System, Taken,
     Tally, Text, Unread,
 };
 use tally_core::offer::Catalog;
@@ -96,7 +96,7 @@ fn note_failures(watched: &Watched<'_>, unread: &mut Vec<Unread>) {
 /// Gathers the facts of all readers, and derives the tally from them.
 fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
     let label = label::read(tree);
-    let (systems, mut menu) = rayon::join(|| read_systems(tree), || Menu::read(tree));
+    let (systems, mut menu) = rayon::join(|| read_systems(tree), || Menu::read(tree, options.rules.settings));
     let (systems, mut found) = systems?;
     if systems.is_empty() && !label.found {
         return Err(TakeError::NoInstall);
@@ -175,12 +175,13 @@ struct Menu<'t> {
     looks: Looks,
     launchers: LauncherFacts,
     startup: Vec<StartupItem>,
+    settings: Vec<Setting>,
     /// A new user, in the session that starts.
     user: NewUser<'t>,
 }
 
 impl<'t> Menu<'t> {
-    fn read(tree: &'t dyn Tree) -> Self {
+    fn read(tree: &'t dyn Tree, rules: &SettingRules) -> Self {
         let (sessions, start) = timed("sessions", || sessions::read_all(tree));
         let judged = sessions::judged_by(&sessions, &start);
         let scripts = judged.map(|session| session.scripts(tree)).unwrap_or_default();
@@ -189,9 +190,10 @@ impl<'t> Menu<'t> {
         looks::set(tree, &user, &mut looks);
         let launchers = timed("launchers", || launchers::read(tree, &user.desktops));
         let startup = timed("startup", || startup::read(tree, &user));
+        let settings = timed("settings", || settings::read(&user, rules));
         looks.sessions = sessions.into_iter().map(|file| file.session).collect();
         start.note(&mut looks);
-        Self { launchers, startup, looks, user }
+        Self { launchers, startup, looks, settings, user }
     }
 
     /// Adds the launchers that package systems found inside packages.
@@ -209,6 +211,7 @@ impl<'t> Menu<'t> {
             .chain(startup)
             .chain(self.looks.sessions.iter().map(|session| session.evidence.file.as_str()))
             .chain(looks_of(&self.looks).map(|look| look.evidence.file.as_str()))
+            .chain(self.settings.iter().map(|setting| setting.evidence.file.as_str()))
     }
 }
 
@@ -338,6 +341,10 @@ fn assign_owners<'t>(
     let looks = &mut facts.looks;
     for list in [&mut looks.themes, &mut looks.icon_sets, &mut looks.wallpapers, &mut looks.fonts] {
         list.iter_mut().for_each(|look| look.package = owner(&look.evidence.file));
+    }
+    facts.settings = menu.settings;
+    for setting in &mut facts.settings {
+        setting.set_by = owner(&setting.evidence.file);
     }
     facts.startup = menu.startup;
     for item in &mut facts.startup {

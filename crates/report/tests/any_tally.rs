@@ -252,7 +252,7 @@ proptest! {
         let BuiltIn { parts, roles, .. } = &BuiltIn::rules();
         let install = changed(&changes);
         let shown = |what: ShowWhat, format: Format| {
-            let view = ShowView { tally: &install, what, rules: parts, roles };
+            let view = ShowView { tally: &install, what, rules: parts, roles, all: false };
             let options = RenderOptions { width: Some(4000), palette: Palette::Plain, ascii: false };
             String::from_utf8(render(&view, format, options).unwrap()).unwrap()
         };

@@ -162,7 +162,7 @@ fn where_the_output_is_ascii_only_no_sign_of_ours_is_other() {
 fn no_version_is_cut_however_narrow_it_is() {
     let new = kept();
     let BuiltIn { parts, roles, .. } = &BuiltIn::rules();
-    let view = ShowView { tally: &new, what: ShowWhat::Packages, rules: parts, roles };
+    let view = ShowView { tally: &new, what: ShowWhat::Packages, rules: parts, roles, all: false };
     for columns in [60, 80, 120] {
         let page = text(&view, Format::Table, Some(columns));
         let words: BTreeSet<&str> = page.split_whitespace().collect();
@@ -276,7 +276,7 @@ fn a_person_and_a_program_are_told_of_as_many() {
     let new = kept();
     let BuiltIn { parts, roles, .. } = &BuiltIn::rules();
     let rows = |what| {
-        text(&ShowView { tally: &new, what, rules: parts, roles }, Format::Csv, None).lines().count() - 1
+        text(&ShowView { tally: &new, what, rules: parts, roles, all: false }, Format::Csv, None).lines().count() - 1
     };
     assert_eq!(rows(ShowWhat::Packages), new.present().count());
     assert_eq!(rows(ShowWhat::Parts), new.parts.len());

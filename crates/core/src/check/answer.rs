@@ -34,7 +34,7 @@ pub(super) fn answer(asked: &Asked, tally: &Tally, offers: &[Catalog]) -> Answer
         Subject::Kind(kind) => of_kind(tally, *kind, asked),
         Subject::Total(total) => of_total(tally, *total, expect),
         // A list of packages says nothing of these, and that is not that there are none.
-        Subject::Repository(_) | Subject::Startup(_) | Subject::Session(_) | Subject::Look(_)
+        Subject::Repository(_) | Subject::Startup(_) | Subject::Session(_) | Subject::Look(_) | Subject::Setting(_)
             if is_list(tally) =>
         {
             not_recorded(Answered::NotRecorded)
@@ -55,6 +55,7 @@ pub(super) fn answer(asked: &Asked, tally: &Tally, offers: &[Catalog]) -> Answer
             list_of(&list.map(|s| (s.name.clone(), &s.evidence)).collect::<Vec<_>>(), expect)
         }
         Subject::Look(look) => of_look(tally, *look, expect),
+        Subject::Setting(key) => of_setting(tally, key, expect),
         Subject::Reading(what) => of_reading(tally, what, expect),
         Subject::Finding(name) => {
             let list: Vec<&Finding> = tally.findings.iter().filter(|one| one.name() == *name).collect();
@@ -317,6 +318,21 @@ fn of_total(tally: &Tally, total: Total, expect: &Expect) -> Answer {
             let bytes = tally.installed_bytes();
             said(within(expect, as_number(bytes)), Answered::Bytes { bytes, names: Vec::new() }, &[])
         }),
+    }
+}
+
+/// A setting; a tally that was taken before settings were read says nothing of them.
+fn of_setting(tally: &Tally, key: &str, expect: &Expect) -> Answer {
+    if tally.settings.is_empty() {
+        return not_recorded(Answered::NotRecorded);
+    }
+    match tally.settings.iter().find(|setting| setting.key == key) {
+        None => said(expect.absent, Answered::NotSet, &[]),
+        Some(setting) => {
+            let value = &setting.value;
+            let holds = expect.is.as_ref().map_or(!expect.absent, |pattern| fits(pattern, value));
+            said(holds, Answered::Value { value: value.clone() }, &[&setting.evidence])
+        }
     }
 }
 

@@ -57,6 +57,8 @@ enum Subject {
     Look(LookAsked),
     Reading(Text),
     Finding(FindingName),
+    /// A setting, by its key.
+    Setting(Text),
     /// A package or program that repositories offer.
     Offered(Text),
     /// Updates that wait: a pattern of package names, or `security`.

@@ -1,7 +1,7 @@
 //! From the text of a checklist to its questions.
 
 use super::{Asked, Bound, Checklist, Expect, LookAsked, Subject, Total};
-use crate::knowledge::{PartRules, Roles, RulesError};
+use crate::knowledge::{PartRules, Roles, RulesError, settings};
 use crate::model::{FindingName, Kind, MEASURES, Measure, Text, VersionOp, bytes_of, slug};
 use serde::Deserialize;
 use toml::Spanned;
@@ -36,6 +36,7 @@ struct RawQuestion {
     startup: Word,
     session: Word,
     look: Word,
+    setting: Word,
     reading: Word,
     // Schema 1 called findings so.
     #[serde(alias = "oddity")]
@@ -74,6 +75,7 @@ const KEYS: &[&str] = &[
     "startup",
     "session",
     "look",
+    "setting",
     "reading",
     "finding",
     "offered",
@@ -204,6 +206,7 @@ impl Reader<'_> {
             ("startup", &raw.startup),
             ("session", &raw.session),
             ("look", &raw.look),
+            ("setting", &raw.setting),
             ("reading", &raw.reading),
             ("finding", &raw.finding),
             ("offered", &raw.offered),
@@ -272,6 +275,10 @@ impl Reader<'_> {
                 Some(total) => Subject::Total(total),
                 None => return Err(unknown("total", TOTALS.iter().map(|(name, _)| *name).collect())),
             },
+            "setting" if settings().of(&name).is_none() && !name.contains([' ', '.']) => {
+                return Err(unknown("setting", settings().setting.iter().map(|rule| rule.key.as_str()).collect()));
+            }
+            "setting" => Subject::Setting(name),
             "look" => match LOOKS.iter().find(|(known, _)| *known == name) {
                 Some((_, look)) => Subject::Look(*look),
                 None => return Err(unknown("look", LOOKS.iter().map(|(name, _)| *name).collect())),
@@ -304,7 +311,7 @@ impl Reader<'_> {
             Subject::Look(
                 LookAsked::Themes | LookAsked::IconSets | LookAsked::Wallpapers | LookAsked::FontFamilies,
             ) => &["count"],
-            Subject::Look(_) => &["expect", "is"],
+            Subject::Look(_) | Subject::Setting(_) => &["expect", "is"],
             Subject::Reading(_) => &["value"],
             Subject::Person => &[],
         };

@@ -228,6 +228,8 @@ vocabulary! {
         DefaultFont = "default-font",
         /// The wallpaper of new users.
         DefaultWallpaper = "default-wallpaper",
+        /// A setting, by its key.
+        Setting = "setting",
     }
 }
 

@@ -42,6 +42,7 @@ pub(super) fn restrict_to_comparable<'a>(
             tally.repositories.clear();
             tally.startup.clear();
             tally.looks = crate::model::Looks::default();
+            tally.settings.clear();
             tally.readings.clear();
         }
     }

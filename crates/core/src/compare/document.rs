@@ -263,6 +263,8 @@ pub struct Comparison {
     pub startup: Vec<ListChange>,
     /// Sessions, themes, wallpapers, fonts that came, went, or changed.
     pub looks: Vec<ListChange>,
+    /// Settings that came, went, or changed, but for those that the looks tell.
+    pub settings: Vec<ListChange>,
     /// Figures that were measured on both sides.
     pub readings: Vec<ReadingChange>,
     /// Changes that the base made and this one did not; empty without a base.
@@ -283,6 +285,7 @@ impl Comparison {
             && self.repositories.is_empty()
             && self.startup.is_empty()
             && self.looks.is_empty()
+            && self.settings.is_empty()
             && self.parts.iter().all(|change| change.change == PartChangeKind::Same)
     }
 }

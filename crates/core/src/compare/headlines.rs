@@ -7,7 +7,7 @@ use super::{
     ListChange, ListChangeKind, ListItem, Named, News, PackageChange, PartChange, PartChangeKind, Succession,
     Weight,
 };
-use crate::knowledge::{Agents, PartRules, Roles, Scores};
+use crate::knowledge::{Agents, PartRules, Roles, Scores, settings as settings_table};
 use crate::model::{AgentPurpose, Delivery, Kind, Menu, PackageRef, System, Tally, Text};
 use crate::version::Step;
 use rustc_hash::FxHashMap;
@@ -49,6 +49,7 @@ pub(super) fn headlines(
     builder.parts();
     builder.versions();
     builder.looks();
+    builder.settings();
     builder.applications();
     builder.games();
     builder.heavy_decisions();
@@ -250,6 +251,25 @@ impl<'a> HeadlineBuilder<'a> {
             let more = if change.item == ListItem::DefaultWallpaper { WALLPAPER } else { 0 };
             let news = News::Look { item: change.item, was: change.old.clone(), is: change.new.clone() };
             self.add(rule, more, change.inherited, news, format!("look:{}", change.item));
+        }
+    }
+
+    /// What a person sees at once is set otherwise. With another desktop all of it is another one.
+    fn settings(&mut self) {
+        if self.new_desktop().is_some() {
+            return;
+        }
+        for change in &self.comparison.settings {
+            let Some(rule) = settings_table().of(&change.name).filter(|rule| rule.headline) else { continue };
+            if change.change != ListChangeKind::Changed {
+                continue;
+            }
+            let news = News::Setting {
+                setting: Named { name: rule.key.clone(), label: rule.label.clone() },
+                was: change.old.clone(),
+                is: change.new.clone(),
+            };
+            self.add("setting-changed", 0, change.inherited, news, format!("setting:{}", change.name));
         }
     }
 

@@ -75,9 +75,10 @@ fn both(comparison: &mut Comparison, old: &Tally, new: &Tally, base: &Comparison
         (&mut comparison.repositories, &base.repositories),
         (&mut comparison.startup, &base.startup),
         (&mut comparison.looks, &base.looks),
+        (&mut comparison.settings, &base.settings),
     ] {
         for change in mine {
-            let same = |other: &&ListChange| (other.change, &other.name) == (change.change, &change.name);
+            let same = |other: &&ListChange| (other.change, other.item, &other.name, &other.new) == (change.change, change.item, &change.name, &change.new);
             change.inherited = Some(theirs.iter().any(|other| same(&other)));
         }
     }

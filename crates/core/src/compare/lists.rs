@@ -1,7 +1,10 @@
 //! Changes of defaults, repositories, startup items, looks and readings: lists compared by key.
 
 use super::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange};
-use crate::model::{DecidedBy, DefaultChoice, Label, Looks, Reading, Repository, StartupItem, Text};
+use crate::knowledge::{SettingArea, settings as settings_table};
+use crate::model::{
+    DecidedBy, DefaultChoice, Label, Looks, Reading, Repository, Setting, StartupItem, Text,
+};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
 
@@ -170,6 +173,21 @@ pub(super) fn looks(old: &Looks, new: &Looks) -> Vec<ListChange> {
             }
         }
         things
+    };
+    differences(&things(old), &things(new))
+}
+
+/// Settings that the table knows and the looks do not tell; nothing where one side records none.
+pub(super) fn settings(old: &[Setting], new: &[Setting]) -> Vec<ListChange> {
+    if old.is_empty() || new.is_empty() {
+        return Vec::new();
+    }
+    let things = |list: &[Setting]| -> Things {
+        list.iter()
+            .filter(|setting| setting.area != SettingArea::Other)
+            .filter(|setting| settings_table().of(&setting.key).is_none_or(|rule| !rule.look))
+            .map(|setting| ((ListItem::Setting, setting.key.clone()), setting.value.clone()))
+            .collect()
     };
     differences(&things(old), &things(new))
 }

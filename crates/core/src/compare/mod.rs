@@ -88,7 +88,7 @@ fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Compari
     let mut totals = Totals::of(old, new, &alignment, &packages, &beside.applications);
     totals.decisions = u32::try_from(decisions.len()).unwrap_or(u32::MAX);
     totals.unexplained = unexplained;
-    let Beside { applications, defaults, parts, repositories, startup, looks, readings } = beside;
+    let Beside { applications, defaults, parts, repositories, startup, looks, settings, readings } = beside;
     Comparison {
         schema_version: COMPARISON_SCHEMA,
         old: old.label.clone(),
@@ -103,6 +103,7 @@ fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Compari
         repositories,
         startup,
         looks,
+        settings,
         readings,
         held_back: Vec::new(),
         totals,
@@ -118,6 +119,7 @@ struct Beside {
     repositories: Vec<ListChange>,
     startup: Vec<ListChange>,
     looks: Vec<ListChange>,
+    settings: Vec<ListChange>,
     readings: Vec<ReadingChange>,
 }
 
@@ -141,6 +143,7 @@ impl Beside {
             ),
             startup: lists::startup(&old.startup, &new.startup),
             looks: lists::looks(&old.looks, &new.looks),
+            settings: lists::settings(&old.settings, &new.settings),
             readings: lists::readings(&old.readings, &new.readings),
         }
     }

@@ -64,6 +64,15 @@ pub struct Succession {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "news", rename_all = "kebab-case")]
 pub enum News {
+    /// A setting that a person sees at once.
+    Setting {
+        /// The setting.
+        setting: Named,
+        /// Its value before.
+        was: Option<Text>,
+        /// Its value.
+        is: Option<Text>,
+    },
     /// Another default app.
     Default {
         /// What happened.

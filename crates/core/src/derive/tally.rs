@@ -3,11 +3,11 @@
 use super::{Associations, choose_defaults, dead_defaults, derive_findings, join_applications, mark_roles};
 use crate::history::{Past, Records};
 use crate::knowledge::{
-    Agents, Desktop, KindRules, PartRules, Probes, Roles, Traits, desktops, fold_companions,
+    Agents, Desktop, KindRules, PartRules, Probes, Roles, SettingRules, Traits, desktops, fold_companions,
 };
 use crate::model::{
     Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks,
-    Medium, MissingFact, Package, PackageRef, Phase, Repository, ShippedChoice, StartupItem, Storage, Taken,
+    Medium, MissingFact, Package, PackageRef, Phase, Repository, Setting, SettingSource, ShippedChoice, StartupItem, Storage, Taken,
     Tally, Text, Unread,
 };
 use rayon::prelude::*;
@@ -33,6 +33,8 @@ pub struct Facts {
     pub startup: Vec<StartupItem>,
     /// Sessions, themes, wallpapers, fonts.
     pub looks: Looks,
+    /// Settings.
+    pub settings: Vec<Setting>,
     /// Repositories.
     pub repositories: Vec<Repository>,
     /// What `mimeapps.list` files, caches and alternatives say.
@@ -65,6 +67,7 @@ impl Facts {
             launchers: Vec::new(),
             startup: Vec::new(),
             looks: Looks::default(),
+            settings: Vec::new(),
             repositories: Vec::new(),
             associations: Associations::default(),
             probes: Probes::new(),
@@ -89,6 +92,22 @@ pub struct Rules<'a> {
     pub roles: &'a Roles,
     /// Packages that report to their makers.
     pub agents: &'a Agents,
+    /// Settings.
+    pub settings: &'a SettingRules,
+}
+
+/// Tells what the project of the desktop sets itself from what the distribution sets.
+fn settle_sources(tally: &mut Tally) {
+    let Some(desktop) = session_desktop(tally) else { return };
+    let by_package: FxHashMap<&str, &Package> =
+        tally.packages.iter().map(|package| (package.name.as_str(), package)).collect();
+    for setting in &mut tally.settings {
+        let owner = setting.set_by.as_ref().and_then(|owner| by_package.get(owner.name()));
+        let of_project = owner.is_some_and(|package| desktops().is_of_project(desktop, package.source()));
+        if setting.source == SettingSource::Set && of_project {
+            setting.source = SettingSource::Desktop;
+        }
+    }
 }
 
 /// Derives the tally of an install from what was found in it.
@@ -99,6 +118,8 @@ pub fn tally(facts: Facts, rules: &Rules<'_>) -> Tally {
     tally.launchers = facts.launchers;
     tally.startup = facts.startup;
     tally.looks = facts.looks;
+    tally.settings = facts.settings;
+    settle_sources(&mut tally);
     tally.repositories = facts.repositories;
     tally.storage = facts.storage;
     tally.unread = facts.unread;

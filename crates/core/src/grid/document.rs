@@ -31,6 +31,8 @@ vocabulary! {
         Repositories = "repositories",
         /// Sessions, themes, wallpapers, fonts.
         Looks = "looks",
+        /// What is set for new users.
+        Settings = "settings",
         /// Figures measured on the running installs.
         Readings = "readings",
     }
@@ -180,6 +182,8 @@ pub enum RowLabel {
         /// `X11` or `Wayland`.
         display: Text,
     },
+    /// A setting, by its key.
+    Setting(Text),
     /// A measured figure, by its stable name.
     Measure(Text),
 }

@@ -4,6 +4,7 @@ use super::GridRules;
 use super::document::{Cell, CellState, Field, GridRow, Remark, RowGroup, RowLabel};
 use super::same::Same;
 use crate::ask::{AskFor, ask};
+use crate::knowledge::settings as settings_table;
 use crate::model::{
     DefaultChoice, FindingName, Kind, Label, Look, MEASURES, Medium, MissingFact, Part, Reading, Reason,
     Scope, System, Tally, Text,
@@ -27,6 +28,7 @@ pub(super) fn rows(
     table.startup();
     table.repositories();
     table.looks();
+    table.settings();
     table.readings();
     table.rows
 }
@@ -402,6 +404,21 @@ impl Rows<'_> {
         self.count_of(group, Field::IconSets, |t| Some(t.looks.icon_sets.len() as u64));
         self.count_of(group, Field::Wallpapers, |t| Some(counted(&t.looks.wallpapers)));
         self.count_of(group, Field::FontFamilies, |t| Some(t.looks.fonts.len() as u64));
+    }
+
+    /// Settings that the table knows and the looks do not tell.
+    fn settings(&mut self) {
+        for rule in settings_table().setting.iter().filter(|rule| !rule.look) {
+            self.each(RowGroup::Settings, &rule.key, RowLabel::Setting(rule.key.clone()), |tally| {
+                if tally.settings.is_empty() {
+                    return Cell::of(CellState::NotRecorded);
+                }
+                let found = tally.settings.iter().find(|setting| setting.key == rule.key);
+                found.map_or_else(Cell::no, |setting| {
+                    Cell::value(setting.value.clone()).from(&setting.evidence)
+                })
+            });
+        }
     }
 
     /// Figures are held against those that most others can be held against.

@@ -43,6 +43,8 @@ pub struct Desktop {
     pub built_in: BTreeMap<Text, Text>,
     /// Whether launchers with a higher `InitialPreference` go first.
     pub by_preference: bool,
+    /// Patterns of the sources whose packages are its own project's.
+    pub project: Vec<Text>,
     /// A desktop whose places are asked after its own.
     pub also: Option<Text>,
     /// Its window manager, as the parts name it; its own name where it is one itself.
@@ -68,8 +70,8 @@ crate::vocabulary! {
 }
 
 /// A place where a look, or the program for a job, may be set: one of the fields beside `look`, `role`, `group` and `key`.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
 pub struct SettingPlace {
     /// The look.
     pub look: Option<LookName>,
@@ -89,9 +91,72 @@ pub struct SettingPlace {
     pub line: Option<Text>,
     /// The key in the file.
     pub key: Option<Text>,
+    /// A JSON file; the key is a pointer into it (RFC 6901).
+    pub json: Option<Text>,
+    /// What is asked of the desktop's own layout of its panels.
+    pub panel: Option<PanelFact>,
+    /// A name in apt's configuration.
+    pub apt: Option<Text>,
+    /// A name in the configuration of the programs that add users.
+    pub user_add: Option<Text>,
+    /// A preference of Mozilla's programs.
+    pub prefs: Option<Text>,
+    /// A key file whose `ButtonsOnLeft` and `ButtonsOnRight` are the buttons of windows.
+    pub buttons: Option<Text>,
     /// What holds where nothing is set.
     #[serde(rename = "else")]
     pub otherwise: Option<Text>,
+    /// The desktop that it is a place of.
+    pub on: Option<Text>,
+    /// Native values that count; without any all do.
+    pub only: Vec<Text>,
+    /// Native values and what they are called.
+    pub values: BTreeMap<Text, Text>,
+    /// What a number is in.
+    pub unit: Option<super::SettingUnit>,
+}
+
+impl SettingPlace {
+    /// Whether it is a schema that the programs of any desktop ask.
+    pub fn is_shared(&self) -> bool {
+        self.on.as_deref() == Some("GNOME")
+            && self.gsettings.as_ref().is_some_and(|setting| {
+                ["org.gnome.desktop.", "org.gtk.", "org.gnome.system."]
+                    .iter()
+                    .any(|start| setting.starts_with(start))
+            })
+    }
+
+    /// How many ways of setting a value it names, beside `else`.
+    pub fn ways(&self) -> usize {
+        let texts = [
+            &self.gsettings,
+            &self.config,
+            &self.xfconf,
+            &self.global_theme,
+            &self.line,
+            &self.json,
+            &self.apt,
+            &self.user_add,
+            &self.prefs,
+            &self.buttons,
+        ];
+        texts.iter().filter(|way| way.is_some()).count() + usize::from(self.panel.is_some())
+    }
+}
+
+crate::vocabulary! {
+    /// What is told of the panels of a desktop.
+    pub enum PanelFact {
+        /// The edges of the screen that they are at.
+        Position = "position",
+        /// Their size across, in pixels.
+        Size = "size",
+        /// What is on them.
+        Applets = "applets",
+        /// Programs that are on them, ready to be started.
+        Favourites = "favourites",
+    }
 }
 
 impl Desktops {
@@ -113,6 +178,11 @@ impl Desktops {
     /// The desktop of a package that owns a session.
     pub fn of_package(&self, package: &str) -> Option<&Desktop> {
         self.desktop.iter().find(|one| one.packages.iter().any(|own| matches(own, package)))
+    }
+
+    /// Whether a source is of the projects that make a desktop, and not of the distribution.
+    pub fn is_of_project(&self, desktop: &Desktop, source: &str) -> bool {
+        self.with_base(desktop).flat_map(|one| &one.project).any(|pattern| matches(pattern, source))
     }
 
     /// A desktop, then the one that it stands on.
@@ -159,15 +229,8 @@ mod tests {
             }
             for place in one.looks.iter().chain(&one.jobs) {
                 assert!(place.look.is_some() != place.role.is_some());
-                let ways = [
-                    &place.gsettings,
-                    &place.config,
-                    &place.xfconf,
-                    &place.global_theme,
-                    &place.line,
-                    &place.otherwise,
-                ];
-                assert_eq!(ways.iter().filter(|way| way.is_some()).count(), 1, "{}: {place:?}", one.name);
+                let ways = place.ways() + usize::from(place.otherwise.is_some());
+                assert_eq!(ways, 1, "{}: {place:?}", one.name);
             }
         }
     }

@@ -11,6 +11,7 @@ mod parts;
 mod pattern;
 mod roles;
 mod scores;
+mod settings;
 mod traits;
 mod words;
 
@@ -22,7 +23,7 @@ fn ready<T: DeserializeOwned>(json: &str) -> Result<T, RulesError> {
 }
 
 pub use agents::{Agent, Agents};
-pub use desktops::{Desktop, Desktops, LookName, SettingPlace, desktops};
+pub use desktops::{Desktop, Desktops, LookName, PanelFact, SettingPlace, desktops};
 pub use kinds::{KindRule, KindRules, ReadyKinds, fold_companions};
 pub use menu::{main_category, menu_of};
 pub use names::{EditionName, Names, names};
@@ -32,6 +33,7 @@ pub use parts::{PartRule, PartRules, PartWay, Probe, ProbeKind, Probes, RulesErr
 pub use pattern::{Matcher, Pattern, matches};
 pub use roles::{Role, Roles};
 pub use scores::Scores;
+pub use settings::{SettingArea, SettingRule, SettingRules, SettingShape, SettingUnit, settings};
 pub use traits::{FolderClass, Trait, Traits, folder_class, trait_of};
 pub use words::{EverydayWord, everyday_words};
 
@@ -52,6 +54,7 @@ mod tests {
         is_ready(PartRules::built_in_text(), &PartRules::built_in().unwrap());
         is_ready(Roles::built_in_text(), &Roles::built_in().unwrap());
         is_ready(Scores::built_in_text(), &Scores::built_in().unwrap());
+        is_ready(SettingRules::built_in_text(), &SettingRules::built_in().unwrap());
         PartRules::built_in().unwrap().check().unwrap();
     }
 }

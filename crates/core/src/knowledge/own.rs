@@ -5,6 +5,7 @@ use super::kinds::{KindRule, KindRules};
 use super::parts::{PartRule, PartRules, RulesError};
 use super::roles::{Role, Roles};
 use super::scores::Scores;
+use super::settings::{SettingRule, SettingRules};
 use crate::model::Text;
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -12,7 +13,7 @@ use std::collections::BTreeMap;
 /// Own rules, by table. What is here wins over what is inside the program.
 ///
 /// A kind rule is asked before the built-in ones; the ways of a part of a known name are tried before the built-in
-/// ways, and a new part is listed last; a role of a known name takes the place of the built-in one; an agent is added.
+/// ways, and a new part is listed last; settings likewise; a role of a known name takes the place of the built-in one; an agent is added.
 ///
 /// ```
 /// use tally_core::knowledge::OwnRules;
@@ -28,6 +29,7 @@ pub struct OwnRules {
     part: Vec<PartRule>,
     role: Vec<Role>,
     agent: Vec<Agent>,
+    setting: Vec<SettingRule>,
     headline: BTreeMap<Text, i32>,
     #[serde(rename = "headline-role")]
     headline_role: BTreeMap<Text, i32>,
@@ -46,6 +48,8 @@ pub struct OwnCounts {
     pub roles: usize,
     /// Agents.
     pub agents: usize,
+    /// Settings.
+    pub settings: usize,
     /// Scores of headlines.
     pub scores: usize,
 }
@@ -85,6 +89,7 @@ impl OwnRules {
             parts: self.part.len(),
             roles: self.role.len(),
             agents: self.agent.len(),
+            settings: self.setting.len(),
             scores: self.headline.len() + self.headline_role.len() + self.headline_part.len(),
         }
     }
@@ -95,6 +100,7 @@ impl OwnRules {
         self.part.append(&mut other.part);
         self.role.append(&mut other.role);
         self.agent.append(&mut other.agent);
+        self.setting.append(&mut other.setting);
         self.headline.append(&mut other.headline);
         self.headline_role.append(&mut other.headline_role);
         self.headline_part.append(&mut other.headline_part);
@@ -118,6 +124,21 @@ impl OwnRules {
             match rules.part.iter_mut().find(|known| known.part == own.part) {
                 Some(known) => _ = known.ways.splice(0..0, own.ways.iter().cloned()),
                 None => rules.part.push(own.clone()),
+            }
+        }
+        Ok(rules)
+    }
+
+    /// The settings, extended: places of a known one are asked before the built-in ones; a new one is told last.
+    ///
+    /// # Errors
+    /// As [`SettingRules::built_in`].
+    pub fn settings(&self) -> Result<SettingRules, RulesError> {
+        let mut rules = SettingRules::built_in()?;
+        for own in &self.setting {
+            match rules.setting.iter_mut().find(|known| known.key == own.key) {
+                Some(known) => _ = known.places.splice(0..0, own.places.iter().cloned()),
+                None => rules.setting.push(own.clone()),
             }
         }
         Ok(rules)

@@ -14,6 +14,7 @@ mod reading;
 mod repository;
 #[cfg(test)]
 pub(crate) mod samples;
+mod setting;
 mod shelved;
 mod size;
 mod startup;
@@ -34,6 +35,7 @@ pub use package::{Alternatives, Dependency, Kind, Package, PackageRef, Phase, Re
 pub use part::Part;
 pub use reading::{Conditions, MEASURES, Measure, MeasuredWhen, Method, NotComparable, Reading};
 pub use repository::{EMBEDDED_KEY, Repository};
+pub use setting::{Setting, SettingSource};
 pub use shelved::{Shelved, Sighting, Sightings};
 pub use size::{bytes_human, bytes_of};
 pub use startup::{Scope, StartupItem, StartupKind};

@@ -1,6 +1,6 @@
 use super::{
     Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, Note,
-    Package, Part, Reading, Repository, StartupItem, Storage, System, Text,
+    Package, Part, Reading, Repository, Setting, StartupItem, Storage, System, Text,
 };
 use crate::offer::OfferSummary;
 use crate::vocabulary;
@@ -286,6 +286,9 @@ pub struct Tally {
     /// Sessions, themes, wallpapers, fonts.
     #[serde(default)]
     pub looks: Looks,
+    /// What is set for new users and for the install, in the order of the rules; native ones last.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub settings: Vec<Setting>,
     /// The disk.
     #[serde(default)]
     pub storage: Storage,
@@ -400,6 +403,7 @@ impl Tally {
             offers: Vec::new(),
             startup: Vec::new(),
             looks: Looks::default(),
+            settings: Vec::new(),
             storage: Storage::default(),
             readings: Vec::new(),
             notes: Vec::new(),
@@ -441,6 +445,7 @@ impl Tally {
             offers: self.offers.clone(),
             startup: self.startup.clone(),
             looks: self.looks.clone(),
+            settings: self.settings.clone(),
             storage: self.storage.clone(),
             readings: self.readings.clone(),
             notes: self.notes.clone(),

@@ -103,6 +103,9 @@ pub(crate) struct ShowArgs {
     /// The view
     #[arg(default_value_t = ShowWhat::Overview, value_parser = OneOf::<ShowWhat>::new())]
     pub(crate) view: ShowWhat,
+    /// With the view `settings`: also those that only have names of their own
+    #[arg(long)]
+    pub(crate) all: bool,
     #[command(flatten)]
     pub(crate) packages: PackageFilterArgs,
 }

@@ -38,13 +38,16 @@ Examples:
     Roles,
     /// Print the packages that report to their makers (TOML)
     Agents,
+    /// Print the settings, and where each desktop keeps them (TOML)
+    Settings,
     /// Check a file with your own rules, and summarize it
     #[command(after_help = "\
-A file of rules is TOML with any of these tables, in the form that `rules kinds`, `parts`, `roles` and `agents` print:
+A file of rules is TOML with any of these tables, in the form that `rules kinds`, `parts`, `roles`, `agents` and `settings` print:
   [[kind]]   kind, name, section, summary ...   checked before the built-in rules
   [[part]]   part, label, ways                  its ways are tried first; a new part is listed last
   [[role]]   role, label, types ...             replaces a role of the same name
   [[agent]]  name, does                         added to the packages that report to their makers
+  [[setting]] key, area, label, places          its places are asked first; a new setting is told last
   [headline] NAME = SCORE                       also [headline-role], [headline-part]: see `rules headlines`")]
     Check {
         /// The file

@@ -76,7 +76,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
         super::take::run(full(source), own)?;
     }
     step.say("List the programs in the menu", &format!("show {new} menu"))?;
-    super::show::view(new, ShowWhat::Menu, &PackageFilter::default(), own)?;
+    super::show::view(new, (ShowWhat::Menu, false), &PackageFilter::default(), own)?;
     step.say("Compare the two releases", &format!("compare {old} {new}"))?;
     super::compare::run(&CompareArgs::of(old, new), own)?;
     let sisters: Vec<&Install> = world.installs().iter().filter(|i| i.key.starts_with("5.0")).collect();

@@ -20,19 +20,24 @@ pub(crate) fn run(args: &ShowArgs, settings: &Settings) -> Result<Exit, CommandE
         );
         return Err(CommandError::Usage(why));
     }
-    view(&args.install, args.view, &filter, settings)
+    if args.all && args.view != ShowWhat::Settings {
+        let install = &args.install;
+        let why = format!("--all lists all settings: fresh-tally show {install} settings --all");
+        return Err(CommandError::Usage(why));
+    }
+    view(&args.install, (args.view, args.all), &filter, settings)
 }
 
-/// Shows one install under a question.
+/// Shows one install under a question, and whether all of it.
 pub(crate) fn view(
     asked: &str,
-    what: ShowWhat,
+    (what, all): (ShowWhat, bool),
     filter: &PackageFilter,
     settings: &Settings,
 ) -> Result<Exit, CommandError> {
     let (rules, roles) = (settings.own.parts()?, settings.own.roles()?);
     let mut tally = install::find(asked, settings, &rules)?;
     filter.apply(&mut tally);
-    output::show(&ShowView { tally: &tally, what, rules: &rules, roles: &roles }, settings)?;
+    output::show(&ShowView { tally: &tally, what, rules: &rules, roles: &roles, all }, settings)?;
     Ok(Exit::Done)
 }

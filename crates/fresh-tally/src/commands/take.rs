@@ -203,7 +203,7 @@ fn say(tally: Tally, rules: &PartRules, settings: &Settings) -> Result<(), Comma
         format => {
             let tally = settings.seen.of(tally);
             let roles = settings.own.roles()?;
-            let view = ShowView { tally: &tally, what: ShowWhat::Overview, rules, roles: &roles };
+            let view = ShowView { tally: &tally, what: ShowWhat::Overview, rules, roles: &roles, all: false };
             render(&view, format, settings.options)?
         }
     };

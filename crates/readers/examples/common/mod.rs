@@ -1,7 +1,7 @@
 //! What the examples share.
 
 use tally_core::derive::Rules;
-use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
+use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, SettingRules};
 use tally_core::model::{Medium, Taken, Tally};
 use tally_readers::{Overrides, TakeOptions};
 use tally_trees::Tree;
@@ -27,6 +27,7 @@ pub(crate) fn take(tree: &dyn Tree) -> Result<Tally, Box<dyn std::error::Error>>
             kinds: &KindRules::built_in()?,
             roles: &Roles::built_in()?,
             agents: &Agents::built_in()?,
+            settings: &SettingRules::built_in()?,
         },
     };
     Ok(tally_readers::take(tree, &options)?)

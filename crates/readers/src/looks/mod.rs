@@ -3,6 +3,8 @@
 mod fonts;
 mod wallpaper;
 
+pub(crate) use wallpaper::name as picture_name;
+
 use crate::settings::{NewUser, resolved};
 use crate::text::name_text;
 use std::path::{Path, PathBuf};
@@ -223,7 +225,7 @@ fn of_toolkit(user: &NewUser<'_>, name: LookName) -> Option<(Text, Option<String
 }
 
 /// `Noto Sans 10` of `Noto Sans,10,-1,5,50,0,0,0,0,0`.
-fn font_name(value: &str) -> Text {
+pub(crate) fn font_name(value: &str) -> Text {
     let plain = value.trim_matches('"').trim_start_matches("pango:");
     let mut parts = plain.split(',');
     match (parts.next(), parts.next().map(str::trim)) {

@@ -14,7 +14,7 @@ const PLAIN: &[&str] =
 
 /// The name of the picture that a setting comes to: `file:///usr/...`, a path, or the name of a pack. The setting itself where no such
 /// picture is there.
-pub(super) fn name(tree: &dyn Tree, setting: &str) -> Text {
+pub(crate) fn name(tree: &dyn Tree, setting: &str) -> Text {
     let plain = setting.strip_prefix("file://").unwrap_or(setting).replace("%20", " ");
     let mut path = match plain.strip_prefix('/') {
         Some(path) => path.to_owned(),

@@ -4,12 +4,15 @@
 //! key its own key goes on from. The hashes are for looking one key up; all are read here.
 
 use crate::gvariant::Variant;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use tally_core::model::Text;
 use tally_trees::num::{le16, le32};
 
 /// How a database begins on a machine that puts the lowest byte first, and on one that does not.
 const MAGIC: (&[u8], &[u8]) = (b"GVariant", b"raVGtnai");
+
+/// The item that holds the table of locks.
+const LOCKS: &str = ".locks";
 
 /// Bytes of an item.
 const ITEM: usize = 24;
@@ -21,6 +24,8 @@ const DEEPEST: usize = 64;
 #[derive(Debug, Default)]
 pub(super) struct Database {
     values: BTreeMap<(String, String), Text>,
+    /// Whole paths of keys that users can't change.
+    locks: BTreeSet<String>,
 }
 
 impl Database {
@@ -36,28 +41,55 @@ impl Database {
             return Err("is no dconf database");
         }
         let table = span(bytes, bytes, 16).ok_or("breaks off before its table")?;
-        // The upper five bits say how the filter is asked.
-        let filter = (le32(table, 0) & 0x07ff_ffff) as usize;
-        let buckets = le32(table, 4) as usize;
-        let start = filter.checked_add(buckets).and_then(|words| words.checked_mul(4)?.checked_add(8));
-        let items = start.and_then(|start| table.get(start..)).ok_or("has a table that breaks off")?;
-        let items: Vec<&[u8]> = items.chunks_exact(ITEM).collect();
-        let mut values = BTreeMap::new();
-        for item in items.iter().filter(|item| item[14] == b'v') {
-            let key = key(bytes, &items, item).ok_or("has a key that leads nowhere")?;
+        let items = items(table).ok_or("has a table that breaks off")?;
+        let (mut values, mut locks) = (BTreeMap::new(), BTreeSet::new());
+        for item in &items {
+            let key = key(bytes, &items, item);
+            if item[14] == b'H' && key.as_deref() == Some(LOCKS) {
+                let table = span(bytes, item, 16).ok_or("has locks behind its end")?;
+                let inner = self::items(table).ok_or("has locks that break off")?;
+                let paths = inner.iter().map(|one| self::key(bytes, &inner, one));
+                locks.extend(paths.flatten().filter(|path| path.starts_with('/') && !path.ends_with('/')));
+            }
+            if item[14] != b'v' {
+                continue;
+            }
+            let key = key.ok_or("has a key that leads nowhere")?;
             let value = span(bytes, item, 16).ok_or("has a value behind its end")?;
             let Some((folder, name)) = key.trim_start_matches('/').rsplit_once('/') else { continue };
             if let Some(value) = Variant::new(b"v", value).inner().and_then(Variant::printed) {
                 values.insert((folder.to_owned(), name.to_owned()), value.into());
             }
         }
-        Ok(Self { values })
+        Ok(Self { values, locks })
+    }
+
+    /// Whether users can't change the key of a path (`/org/gnome/desktop/interface/gtk-theme`).
+    pub(super) fn locks(&self, path: &str) -> bool {
+        self.locks.contains(path)
+    }
+
+    /// All folders and keys.
+    pub(super) fn keys(&self) -> impl Iterator<Item = (String, String)> + '_ {
+        self.values.keys().cloned()
     }
 
     /// The value of a key, as a key file writes it.
     pub(super) fn get(&self, folder: &str, key: &str) -> Option<&Text> {
         self.values.get(&(folder.to_owned(), key.to_owned()))
     }
+}
+
+/// The items of a table, behind its filter and its buckets.
+fn items(table: &[u8]) -> Option<Vec<&[u8]>> {
+    if table.len() < 8 {
+        return None;
+    }
+    // The upper five bits say how the filter is asked.
+    let filter = (le32(table, 0) & 0x07ff_ffff) as usize;
+    let buckets = le32(table, 4) as usize;
+    let start = filter.checked_add(buckets)?.checked_mul(4)?.checked_add(8)?;
+    Some(table.get(start..)?.chunks_exact(ITEM).collect())
 }
 
 /// The bytes of the database whose start and end are given at a place of a record.

@@ -4,6 +4,7 @@ use super::dconf::Database;
 use crate::keyfile::KeyFile;
 use crate::text::name_text;
 use crate::xml::{Step, walk};
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::OnceLock;
 use tally_core::model::{Text, Unread};
 use tally_trees::{NodeKind, Tree};
@@ -23,6 +24,23 @@ pub(crate) struct Gsettings<'t> {
     files: OnceLock<Files>,
 }
 
+/// A value of a key, and what decided it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Found {
+    /// The value as GVariant text.
+    pub(crate) value: Text,
+    /// The file that says so.
+    pub(crate) file: String,
+    /// The group and the key in it, where it is a key file.
+    pub(crate) group: Option<String>,
+    /// The default of the schema.
+    pub(crate) upstream: Option<Text>,
+    /// Whether it is that default.
+    pub(crate) by_schema: bool,
+    /// Whether a database locks it.
+    pub(crate) locked: bool,
+}
+
 /// Files that set values, those that win first.
 struct Files {
     /// The system databases that the user's profile names.
@@ -30,33 +48,44 @@ struct Files {
     overrides: Vec<(String, KeyFile)>,
     /// Databases that could not be read.
     unread: Vec<Unread>,
-    /// Files of schemas.
-    schemas: Vec<String>,
+    /// The schemas, by ID.
+    schemas: BTreeMap<String, Schema>,
 }
 
 /// The values of a database, and the files that have them.
 enum Values {
     /// What dconf reads.
     Compiled(String, Database),
-    /// What it is compiled of.
-    KeyFiles(Vec<(String, KeyFile)>),
+    /// What it is compiled of, and the keys that are locked.
+    KeyFiles(Vec<(String, KeyFile)>, BTreeSet<String>),
 }
 
 impl Values {
-    fn get(&self, folder: &str, key: &str) -> Option<(Text, String)> {
+    /// The value of a key, the file that has it, and whether it is a key file.
+    fn get(&self, folder: &str, key: &str) -> Option<(Text, String, bool)> {
         match self {
-            Self::Compiled(file, database) => Some((database.get(folder, key)?.clone(), file.clone())),
-            Self::KeyFiles(files) => value(files, folder, key),
+            Self::Compiled(file, database) => {
+                Some((database.get(folder, key)?.clone(), file.clone(), false))
+            }
+            Self::KeyFiles(files, _) => value(files, folder, key).map(|(value, file)| (value, file, true)),
+        }
+    }
+
+    fn locks(&self, path: &str) -> bool {
+        match self {
+            Self::Compiled(_, database) => database.locks(path),
+            Self::KeyFiles(_, locks) => locks.contains(path),
         }
     }
 }
 
-/// What a schema says of one of its keys.
-#[derive(Default)]
-struct Declared {
+/// What a schema says.
+#[derive(Debug, Default)]
+struct Schema {
     /// Where its values are in a database: `org/gnome/desktop/interface`.
     path: String,
-    default: Option<Text>,
+    /// Defaults by key.
+    defaults: BTreeMap<String, Text>,
     file: String,
 }
 
@@ -65,46 +94,87 @@ impl<'t> Gsettings<'t> {
         Self { tree, desktops: desktops.to_vec(), files: OnceLock::new() }
     }
 
+    fn files(&self) -> &Files {
+        self.files.get_or_init(|| Files::read(self.tree))
+    }
+
     /// The value of a key, quotes taken off, and the file that says so.
     pub(crate) fn get(&self, schema: &str, key: &str) -> Option<(Text, String)> {
-        let files = self.files.get_or_init(|| Files::read(self.tree));
-        let declared = self.declared(files, schema, key);
-        let path =
-            declared.as_ref().map_or_else(|| schema.replace('.', "/"), |declared| declared.path.clone());
-        let in_databases = || files.databases.iter().find_map(|one| one.get(&path, key));
-        // A group for a desktop goes before the one for all, in the order of the desktop's names.
-        let own = || {
-            self.desktops
-                .iter()
-                .find_map(|desktop| value(&files.overrides, &format!("{schema}:{desktop}"), key))
+        let found = self.found(schema, key)?;
+        let plain = found.value.trim().trim_matches(['\'', '"']);
+        (!plain.is_empty()).then(|| (plain.into(), found.file))
+    }
+
+    /// The value of a key, and what decided it.
+    pub(crate) fn found(&self, schema: &str, key: &str) -> Option<Found> {
+        let files = self.files();
+        let declared = files.schemas.get(schema);
+        let path = declared.map_or_else(|| schema.replace('.', "/"), |declared| declared.path.clone());
+        let upstream = declared.and_then(|declared| declared.defaults.get(key).cloned());
+        let set = |(value, file): (Text, String), group: Option<String>, locked| Found {
+            value,
+            file,
+            group,
+            upstream: upstream.clone(),
+            by_schema: false,
+            locked,
         };
-        let found = in_databases().or_else(own).or_else(|| value(&files.overrides, schema, key));
-        let by_schema = || declared.as_ref().and_then(|one| Some((one.default.clone()?, one.file.clone())));
-        let (value, file) = found.or_else(by_schema)?;
-        let plain = value.trim().trim_matches(['\'', '"']);
-        (!plain.is_empty()).then(|| (plain.into(), file))
+        let in_databases = || {
+            let whole = format!("/{path}/{key}");
+            let locked = files.databases.iter().any(|one| one.locks(&whole));
+            let (value, file, plain) = files.databases.iter().find_map(|one| one.get(&path, key))?;
+            Some(set((value, file), plain.then(|| path.clone()), locked))
+        };
+        let in_group = |group: String| {
+            value(&files.overrides, &group, key).map(|found| set(found, Some(group), false))
+        };
+        // A group for a desktop goes before the one for all, in the order of the desktop's names.
+        let own = || self.desktops.iter().find_map(|desktop| in_group(format!("{schema}:{desktop}")));
+        let by_schema = || {
+            let file = declared?.file.clone();
+            let value = upstream.clone()?;
+            let by_schema = true;
+            Some(Found { value, file, group: None, upstream: upstream.clone(), by_schema, locked: false })
+        };
+        in_databases().or_else(own).or_else(|| in_group(schema.to_owned())).or_else(by_schema)
+    }
+
+    /// Every schema and key that an override or a database sets for this session, in their order.
+    pub(crate) fn set_keys(&self) -> Vec<(String, String)> {
+        let files = self.files();
+        let mut keys = Vec::new();
+        for (_, file) in files.overrides.iter().rev() {
+            for group in file.groups() {
+                let (schema, desktop) = group.name().split_once(':').unwrap_or((group.name(), ""));
+                if desktop.is_empty() || self.desktops.iter().any(|own| own == desktop) {
+                    keys.extend(group.keys().map(|key| (schema.to_owned(), key.to_string())));
+                }
+            }
+        }
+        for database in &files.databases {
+            let found: Vec<(String, String)> = match database {
+                Values::Compiled(_, database) => database.keys().collect(),
+                Values::KeyFiles(files, _) => {
+                    let groups = files.iter().flat_map(|(_, file)| file.groups());
+                    groups
+                        .flat_map(|group| group.keys().map(|key| (group.name().to_owned(), key.to_string())))
+                        .collect()
+                }
+            };
+            for (folder, key) in found {
+                let schema = files.schemas.iter().find(|(_, schema)| schema.path == folder);
+                let schema = schema.map_or_else(|| folder.replace('/', "."), |(id, _)| id.clone());
+                keys.push((schema, key));
+            }
+        }
+        keys.sort();
+        keys.dedup();
+        keys
     }
 
     /// Databases that could not be read.
     pub(crate) fn unread(&self) -> Vec<Unread> {
-        self.files.get_or_init(|| Files::read(self.tree)).unread.clone()
-    }
-
-    /// What the file of a schema says of it: a file is called like a schema in it, or like the begin of several.
-    fn declared(&self, files: &Files, schema: &str, key: &str) -> Option<Declared> {
-        let about = |file: &&String| {
-            let stem = file.rsplit('/').next().and_then(|name| name.strip_suffix(".gschema.xml"));
-            stem.and_then(|stem| schema.strip_prefix(stem))
-                .is_some_and(|rest| rest.is_empty() || rest.starts_with('.'))
-        };
-        let mut named: Vec<&String> = files.schemas.iter().filter(about).collect();
-        named.sort_by_key(|file| std::cmp::Reverse(file.len()));
-        let read = |file: &String| {
-            let bytes = self.tree.read(file).ok()?;
-            memchr::memmem::find(&bytes, schema.as_bytes())?;
-            declared_in(&bytes, schema, key).map(|declared| Declared { file: file.clone(), ..declared })
-        };
-        named.into_iter().find_map(read).or_else(|| files.schemas.iter().find_map(read))
+        self.files().unread.clone()
     }
 }
 
@@ -138,15 +208,27 @@ impl Files {
             // Within a folder the last file wins.
             let mut files = all(&format!("{file}.d"), "");
             files.reverse();
-            Some(Values::KeyFiles(files.into_iter().filter_map(parse).collect()))
+            let locks = all(&format!("{file}.d/locks"), "").into_iter().filter_map(|file| tree.read(file).ok());
+            let locks = locks.flat_map(|bytes| {
+                let text = String::from_utf8_lossy(&bytes).into_owned();
+                let paths = text.lines().map(str::trim).filter(|line| line.starts_with('/'));
+                paths.map(str::to_owned).collect::<Vec<_>>()
+            });
+            Some(Values::KeyFiles(files.into_iter().filter_map(parse).collect(), locks.collect()))
         };
         let mut overrides: Vec<String> =
             SCHEMAS.iter().flat_map(|folder| all(folder, ".gschema.override")).collect();
         overrides.reverse();
+        let mut schemas = BTreeMap::new();
+        for file in SCHEMAS.iter().flat_map(|folder| all(folder, ".gschema.xml")) {
+            if let Ok(bytes) = tree.read(&file) {
+                declared_in(&bytes, &file, &mut schemas);
+            }
+        }
         Self {
             databases: profile.lines().filter_map(&mut database).collect(),
             overrides: overrides.into_iter().filter_map(parse).collect(),
-            schemas: SCHEMAS.iter().flat_map(|folder| all(folder, ".gschema.xml")).collect(),
+            schemas,
             unread,
         }
     }
@@ -161,39 +243,35 @@ fn value(files: &[(String, KeyFile)], group: &str, key: &str) -> Option<(Text, S
     })
 }
 
-/// The path of a schema and the default of a key in a file of schemas; `None` where the schema is not in it.
-fn declared_in(bytes: &[u8], schema: &str, key: &str) -> Option<Declared> {
-    let (mut in_schema, mut in_key, mut found) = (false, false, None::<Declared>);
+/// Adds the schemas of a file: the first of an ID counts.
+fn declared_in(bytes: &[u8], file: &str, schemas: &mut BTreeMap<String, Schema>) {
+    let (mut schema, mut key) = (None::<String>, None::<String>);
     // What comes before an error counts.
     _ = walk(bytes, |step| match step {
         Step::Open { path, attributes } => {
             let of = |name: &str| attributes.iter().find(|(n, _)| n == name).map(|(_, value)| value.as_str());
             match path.last().map(Text::as_str) {
                 Some("schema") => {
-                    in_schema = of("id") == Some(schema);
-                    if in_schema {
-                        let path = of("path").map_or_else(
-                            || schema.replace('.', "/"),
-                            |path| path.trim_matches('/').to_owned(),
-                        );
-                        found.get_or_insert_with(Declared::default).path = path;
+                    schema = of("id").filter(|id| !schemas.contains_key(*id)).map(str::to_owned);
+                    if let Some(id) = &schema {
+                        let path = of("path").map(|path| path.trim_matches('/').to_owned());
+                        let path = path.unwrap_or_else(|| id.replace('.', "/"));
+                        let known = Schema { path, defaults: BTreeMap::new(), file: file.to_owned() };
+                        schemas.insert(id.clone(), known);
                     }
                 }
-                Some("key") => in_key = in_schema && of("name") == Some(key),
+                Some("key") => key = of("name").map(str::to_owned),
                 _ => {}
             }
         }
         Step::Close { path, text } => {
-            if let Some(found) = &mut found
-                && in_key
-                && path.last().is_some_and(|name| name == "default")
-                && found.default.is_none()
+            if path.last().is_some_and(|name| name == "default")
+                && let (Some(schema), Some(key)) = (schema.as_ref().and_then(|id| schemas.get_mut(id)), &key)
             {
-                found.default = Some(text.trim().into());
+                schema.defaults.entry(key.clone()).or_insert_with(|| text.trim().into());
             }
         }
     });
-    found
 }
 
 #[cfg(test)]

@@ -1,9 +1,13 @@
 //! Settings as a new user of the install has them: key files in the folders of configuration, GSettings, Xfce's channels.
 
+mod collect;
 mod dconf;
 mod gsettings;
+mod panels;
+mod system;
 mod xfconf;
 
+pub(crate) use collect::read;
 pub(crate) use gsettings::Gsettings;
 use xfconf::property;
 
@@ -12,7 +16,7 @@ use crate::sessions::config_folders_set_in;
 use crate::text::{lines, name_text, text};
 use std::path::{Component, Path, PathBuf};
 use tally_core::knowledge::{Desktop, SettingPlace, desktops};
-use tally_core::model::{Session, Text};
+use tally_core::model::{Evidence, Session, Text};
 use tally_trees::{LIMITS, Tree};
 
 /// The home of a new user.
@@ -68,38 +72,179 @@ impl NewUser<'_> {
 
     /// What a place says, and the file that says it; none where the program itself does. `theme` is the global theme of Plasma.
     pub(crate) fn value(&self, place: &SettingPlace, theme: Option<&str>) -> Option<(Text, Option<String>)> {
-        let found = |(value, file): (Text, String)| (value, Some(file));
+        match place.ways() {
+            0 => place.otherwise.clone().map(|value| (value, None)),
+            _ => {
+                let said = self.said(place, theme)?;
+                let value = plain(&said.value);
+                (!value.is_empty()).then_some((value, Some(said.file)))
+            }
+        }
+    }
+
+    /// What a place says, whatever upstream does where it says nothing.
+    pub(crate) fn said(&self, place: &SettingPlace, theme: Option<&str>) -> Option<Said> {
+        let key = place.key.as_deref();
         if let Some(setting) = &place.gsettings {
             let (schema, key) = setting.split_once(' ')?;
-            return self.gsettings.get(schema, key).map(found);
+            return self.gsettings.found(schema, key).map(Said::from).map(|said| said.keyed(key));
         }
-        if let (Some(file), Some(key)) = (&place.config, &place.key) {
-            return self.config(file, place.group.as_deref().unwrap_or("*"), key).map(found);
+        if let (Some(file), Some(key)) = (&place.config, key) {
+            let group = place.group.as_deref().unwrap_or("*");
+            let (value, file) = match file.strip_prefix('/') {
+                Some(path) => system::key_file(self.tree, path, group, key)?,
+                None => self.config(file, group, key)?,
+            };
+            return Some(Said { group: Some(group.to_owned()), ..Said::of(value, file) }.keyed(key));
         }
-        if let (Some(channel), Some(key)) = (&place.xfconf, &place.key) {
-            return property(self, channel, key).map(found);
+        if let Some(file) = &place.buttons {
+            let group = place.group.as_deref().unwrap_or("*");
+            let side = |key: &str| self.config(file, group, key);
+            let (left, right) = (side("ButtonsOnLeft"), side("ButtonsOnRight"));
+            // Each side by itself is upstream's where nothing is set.
+            let (first, last) = place.otherwise.as_deref().unwrap_or_default().split_once(':')?;
+            let path = left.as_ref().or(right.as_ref())?.1.clone();
+            let text = |side: Option<(Text, String)>, otherwise: &str| side.map_or_else(|| otherwise.into(), |side| side.0);
+            let value: Text = format!("{}:{}", text(left, first), text(right, last)).into();
+            return Some(Said { group: Some(group.to_owned()), ..Said::of(value, path) });
+        }
+        if let (Some(channel), Some(key)) = (&place.xfconf, key) {
+            let (value, file) = property(self, channel, key)?;
+            return Some(Said::of(value, file).keyed(key.rsplit('/').next().unwrap_or(key)));
         }
         if let Some(path) = &place.global_theme {
             let file = format!("usr/share/plasma/look-and-feel/{}/contents/defaults", theme?);
             let (groups, key) = path.rsplit_once('/')?;
+            let group = groups.replace('/', "][");
             let bytes = self.tree.read(&file).ok()?;
-            let value = KeyFile::parse(&file, &bytes).group(&groups.replace('/', "]["))?.string(key)?;
-            return Some((value, Some(file)));
+            let value = KeyFile::parse(&file, &bytes).group(&group)?.string(key)?;
+            return Some(Said { group: Some(group), ..Said::of(value, file) }.keyed(key));
         }
-        if let (Some(file), Some(key)) = (&place.line, &place.key) {
+        if let (Some(file), Some(key)) = (&place.line, key) {
             let bytes = self.tree.read(file.as_str()).ok()?;
-            let said = lines(&bytes).find_map(|(_, line)| {
+            let said = lines(&bytes).find_map(|(number, line)| {
                 let line = text(line.trim_ascii());
-                let rest = line.strip_prefix(key.as_str())?;
+                let rest = line.strip_prefix(key)?;
                 let rest = rest.trim_start_matches([' ', '\t', '=']).trim();
                 let one_word = key.contains(' ');
                 let value = if one_word { rest.split_whitespace().next()? } else { rest };
-                Some(Text::from(value.trim_matches(['"', '\''])))
+                Some((number, Text::from(value.trim_matches(['"', '\'']))))
             });
-            return Some((said.filter(|value| !value.is_empty())?, Some(file.to_string())));
+            let (line, value) = said.filter(|(_, value)| !value.is_empty())?;
+            return Some(Said { line: Some(line), ..Said::of(value, file.to_string()) });
         }
-        place.otherwise.clone().map(|value| (value, None))
+        if let (Some(file), Some(pointer)) = (&place.json, key) {
+            return system::json(self.tree, file, pointer);
+        }
+        let tree = self.tree;
+        let apt = place.apt.as_ref().and_then(|name| system::apt(tree, name));
+        let new_users = || place.user_add.as_ref().and_then(|key| system::user_add(tree, key));
+        apt.or_else(new_users).or_else(|| system::preference(tree, place.prefs.as_ref()?))
     }
+}
+
+/// What a place says of a setting, and where.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Said {
+    /// The value as it is written.
+    pub(crate) value: Text,
+    /// The file; empty where a program does so by itself.
+    pub(crate) file: String,
+    /// The group of a key file, and the key: by them the line is found.
+    group: Option<String>,
+    key: Option<String>,
+    line: Option<u32>,
+    /// The default of a schema.
+    pub(crate) upstream: Option<Text>,
+    /// Whether upstream decided it.
+    pub(crate) by_upstream: bool,
+    /// Whether users can't change it.
+    pub(crate) locked: bool,
+}
+
+impl Said {
+    pub(crate) fn of(value: Text, file: String) -> Self {
+        Self { value, file, ..Self::default() }
+    }
+
+    pub(crate) fn keyed(self, key: &str) -> Self {
+        Self { key: Some(key.to_owned()), ..self }
+    }
+
+    /// The file, and the line that has the key, where one has.
+    pub(crate) fn evidence(&self, user: &NewUser<'_>) -> Evidence {
+        if self.file.is_empty() {
+            return Evidence::default();
+        }
+        let line = self.line.or_else(|| {
+            let bytes = user.tree.read(&self.file).ok()?;
+            line_of(&bytes, self.group.as_deref(), self.key.as_deref()?, self.file.ends_with(".xml"))
+        });
+        Evidence { file: self.file.as_str().into(), line }
+    }
+}
+
+impl From<gsettings::Found> for Said {
+    fn from(found: gsettings::Found) -> Self {
+        Self {
+            value: found.value,
+            file: found.file,
+            group: found.group,
+            upstream: found.upstream,
+            by_upstream: found.by_schema,
+            locked: found.locked,
+            ..Self::default()
+        }
+    }
+}
+
+/// The line of a key in its group; in XML the one that has its name between quotes.
+fn line_of(bytes: &[u8], group: Option<&str>, key: &str, is_xml: bool) -> Option<u32> {
+    let (quoted, also) = (format!("\"{key}\""), format!("'{key}'"));
+    let mut here = group.is_none_or(|group| group == "*");
+    lines(bytes).find_map(|(number, line)| {
+        let line = text(line);
+        if is_xml {
+            return (line.contains(&quoted) || line.contains(&also)).then_some(number);
+        }
+        if let Some(name) = line.strip_prefix('[') {
+            here = group.is_none_or(|group| group == "*" || name.trim_end_matches(']') == group);
+        }
+        let own = line.split_once('=').is_some_and(|(known, _)| known.trim() == key);
+        (here && own).then_some(number)
+    })
+}
+
+/// A value of GVariant text without its type and its quotes; any other text as it is.
+pub(crate) fn plain(value: &str) -> Text {
+    let value = value.trim();
+    let is_type = |word: &str| {
+        word.starts_with('@')
+            || matches!(word, "byte" | "int16" | "uint16" | "int32" | "uint32" | "int64" | "uint64" | "double")
+    };
+    let value = match value.split_once(' ') {
+        Some((kind, rest)) if is_type(kind) => rest.trim(),
+        _ => value,
+    };
+    let quoted = |quote: char| value.strip_prefix(quote).and_then(|rest| rest.strip_suffix(quote));
+    quoted('\'').or_else(|| quoted('"')).unwrap_or(value).into()
+}
+
+/// The items of a list: of GVariant text (`['a', 'b']`), or between commas.
+pub(crate) fn list_items(value: &str) -> Vec<Text> {
+    let value = plain(value);
+    let inner = value.strip_prefix('[').and_then(|rest| rest.strip_suffix(']')).unwrap_or(&value);
+    let (mut items, mut item, mut quote) = (Vec::new(), String::new(), None::<char>);
+    for one in inner.chars() {
+        match (quote, one) {
+            (None, '\'' | '"') => quote = Some(one),
+            (Some(open), _) if open == one => quote = None,
+            (None, ',') => items.push(std::mem::take(&mut item)),
+            _ => item.push(one),
+        }
+    }
+    items.push(item);
+    items.iter().map(|item| Text::from(item.trim())).filter(|item| !item.is_empty()).collect()
 }
 
 /// The home, what the session's scripts and the system's environment put before `etc/xdg`, that, and what they put behind it.

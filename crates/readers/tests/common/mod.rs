@@ -1,7 +1,7 @@
 //! Taking made-up trees.
 
 use tally_core::derive::Rules;
-use tally_core::knowledge::{Agents, KindRules, PartRules, Roles};
+use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, SettingRules};
 use tally_core::model::{Medium, Taken, Tally};
 use tally_readers::{OnMedium, Overrides, TakeOptions, take};
 use tally_trees::Tree;
@@ -27,6 +27,7 @@ pub(crate) fn taken(tree: &dyn Tree, installed: Option<i64>) -> Tally {
             kinds: &KindRules::built_in().unwrap(),
             roles: &Roles::built_in().unwrap(),
             agents: &Agents::built_in().unwrap(),
+            settings: &SettingRules::built_in().unwrap(),
         },
     };
     take(tree, &options).unwrap()

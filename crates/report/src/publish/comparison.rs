@@ -44,7 +44,7 @@ impl<'a> Report<'a> {
             versions = vec![Block::Paragraph(dim("No part that people ask for was found.").into())];
         }
         let changed = comparison.parts.iter().filter(|one| one.change != PartChangeKind::Same).count();
-        let findings = ShowView { tally: new, what: ShowWhat::Findings, rules, roles };
+        let findings = ShowView { tally: new, what: ShowWhat::Findings, rules, roles, all: false };
         let sections = vec![
             Block::Beside(vec![
                 open("headlines", "Headlines", news.blocks.clone()).by(command),
@@ -72,6 +72,9 @@ impl<'a> Report<'a> {
                     .by(by(CompareWhat::Decisions)),
             ),
             Block::Section(open("looks", "Looks", says(CompareWhat::Looks)).by(by(CompareWhat::Looks))),
+            Block::Section(
+                open("settings", "Settings", says(CompareWhat::Settings)).by(by(CompareWhat::Settings)),
+            ),
             Block::Section(
                 open("startup", "Startup", says(CompareWhat::Startup)).by(by(CompareWhat::Startup)),
             ),

@@ -18,7 +18,7 @@ impl<'a> Report<'a> {
     /// Of one install.
     pub fn of_install(tally: &'a Tally, knowledge: &Knowledge<'a>) -> Self {
         let (rules, roles) = (knowledge.parts, knowledge.roles);
-        let view = move |what| ShowView { tally, what, rules, roles };
+        let view = move |what| ShowView { tally, what, rules, roles, all: false };
         let says = |what| without_title(view(what).document());
         let charts = of_install(tally);
         let one = |id: &'static str, title: &str, what: ShowWhat, blocks: Vec<Block>| -> Section {
@@ -55,6 +55,7 @@ impl<'a> Report<'a> {
                     .with(&charts, "choices"),
             ),
             Block::Section(one("looks", "Looks", ShowWhat::Looks, says(ShowWhat::Looks))),
+            Block::Section(one("settings", "Settings", ShowWhat::Settings, says(ShowWhat::Settings))),
             folded(one("startup", "Startup", ShowWhat::Startup, says(ShowWhat::Startup))),
             folded(one("repositories", "Repositories", ShowWhat::Repositories, says(ShowWhat::Repositories))),
             folded(

@@ -29,6 +29,11 @@ pub fn headline(news: &News) -> String {
             format!("With {is}, {number} {have}: {}{rest}", first.join(", "))
         }
         News::AppVersion { role, name, was, is } => format!("{name} {was} → {is} ({})", role.label),
+        News::Setting { setting, was, is } => match (was, is) {
+            (Some(was), Some(is)) => format!("{}: {is}, before: {was}", setting.label),
+            (None, Some(is)) => format!("{}: {is}", setting.label),
+            (_, None) => format!("{}: not set any more", setting.label),
+        },
         News::Look { item, was, is } => look(*item, was.as_ref(), is.as_ref()),
         News::Part { change, part, was, is, .. } => part_said(*change, part, was, is),
         News::Applications { change, names, weight, old_systems, new_systems } => {
@@ -101,6 +106,7 @@ fn look(item: ListItem, was: Option<&Text>, is: Option<&Text>) -> String {
         ListItem::DefaultSession => "Session",
         ListItem::DisplayManager => "Display manager",
         ListItem::Repository
+        | ListItem::Setting
         | ListItem::Startup
         | ListItem::Session
         | ListItem::Theme

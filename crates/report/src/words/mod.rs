@@ -12,6 +12,7 @@ mod found;
 mod headlines;
 mod kinds;
 mod rows;
+mod settings;
 mod sources;
 
 pub use answers::{answer, verdict};
@@ -26,6 +27,7 @@ pub use found::{found, leave_out};
 pub use headlines::{display, headline, session};
 pub use kinds::kind_reason;
 pub use rows::{cell, measure, measured_when, method, remark, row_label, thing};
+pub use settings::setting_area;
 pub use sources::{
     doubt, hidden, key, matched, missing_fact, not_comparable, not_recorded, root_reason, section, seen,
 };

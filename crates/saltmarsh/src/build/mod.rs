@@ -9,6 +9,7 @@ mod item;
 mod pacman;
 mod portage;
 mod rpm;
+mod settings;
 mod sandbox;
 mod shape;
 mod slackware;

@@ -59,6 +59,7 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
         files.push((launcher.file(), launcher.content()));
         files.extend(launcher.program().map(|program| (format!("usr/bin/{program}"), String::new())));
     }
+    files.extend(super::settings::files(package));
     files.sort();
     files.dedup_by(|a, b| a.0 == b.0);
     files

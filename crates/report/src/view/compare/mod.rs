@@ -41,6 +41,8 @@ vocabulary! {
         Startup = "startup",
         /// Sessions, themes, wallpapers and fonts that changed.
         Looks = "looks",
+        /// Settings of new users that changed.
+        Settings = "settings",
         /// Disk space by kind.
         Weight = "weight",
         /// Figures measured on both sides.
@@ -135,7 +137,12 @@ impl Filter {
             ];
             lists && self.change(change.change.name()) && self.name(&names)
         });
-        for list in [&mut comparison.repositories, &mut comparison.startup, &mut comparison.looks] {
+        for list in [
+            &mut comparison.repositories,
+            &mut comparison.startup,
+            &mut comparison.looks,
+            &mut comparison.settings,
+        ] {
             list.retain(|change| {
                 lists && self.change(change.change.name()) && self.name(&[Some(&change.name)])
             });
@@ -187,6 +194,7 @@ struct ComparisonWire<'a> {
     repositories: &'a [ListChange],
     startup: &'a [ListChange],
     looks: &'a [ListChange],
+    settings: &'a [ListChange],
     readings: &'a [ReadingChange],
     held_back: &'a [PackageChange],
     totals: &'a Totals,
@@ -253,6 +261,7 @@ impl View for CompareView<'_> {
             (CompareWhat::Repositories, "Repositories", "No repository differs.", &comparison.repositories),
             (CompareWhat::Startup, "Startup", "No startup item differs.", &comparison.startup),
             (CompareWhat::Looks, "Looks", "No session, theme, wallpaper or font differs.", &comparison.looks),
+            (CompareWhat::Settings, "Settings", "No setting differs.", &comparison.settings),
         ] {
             if one(wanted) {
                 sections::list(&mut document, title, self.none(nothing), list);
@@ -297,6 +306,7 @@ impl CompareView<'_> {
             repositories: &comparison.repositories,
             startup: &comparison.startup,
             looks: &comparison.looks,
+            settings: &comparison.settings,
             readings: &comparison.readings,
             held_back: &comparison.held_back,
             totals: &comparison.totals,
@@ -346,7 +356,7 @@ impl CompareView<'_> {
             CompareWhat::Decisions => Section::Decisions,
             CompareWhat::Repositories => Section::Repositories,
             CompareWhat::Startup => Section::Startup,
-            CompareWhat::Looks => Section::Looks,
+            CompareWhat::Looks | CompareWhat::Settings => Section::Looks,
             CompareWhat::Weight => Section::Sizes,
             CompareWhat::Readings => Section::Readings,
             CompareWhat::Headlines

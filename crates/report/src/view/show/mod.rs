@@ -4,6 +4,7 @@ mod menu;
 mod overview;
 mod packages;
 mod readings;
+mod settings;
 mod unread;
 mod weight;
 
@@ -39,6 +40,8 @@ vocabulary! {
         Startup = "startup",
         /// Sessions, themes, wallpapers, fonts.
         Looks = "looks",
+        /// What is set for a new user: by the distribution, or as upstream has it.
+        Settings = "settings",
         /// What takes up disk space.
         Weight = "weight",
         /// Figures measured on the running install, and the reviewer's notes.
@@ -59,6 +62,8 @@ pub struct ShowView<'a> {
     pub rules: &'a PartRules,
     /// Roles, for their names.
     pub roles: &'a Roles,
+    /// Whether settings are told that only have names of their own.
+    pub all: bool,
 }
 
 impl View for ShowView<'_> {
@@ -79,6 +84,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => lists::repositories(tally),
             ShowWhat::Startup => lists::startup(tally),
             ShowWhat::Looks => looks::document(tally),
+            ShowWhat::Settings => settings::document(tally, self.all),
             ShowWhat::Weight => weight::document(tally),
             ShowWhat::Readings => readings::document(tally),
             ShowWhat::Findings => lists::findings(tally),
@@ -100,6 +106,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => lists::repositories_csv(tally),
             ShowWhat::Startup => lists::startup_csv(tally),
             ShowWhat::Looks => looks::csv(tally),
+            ShowWhat::Settings => settings::csv(tally),
             ShowWhat::Weight => weight::csv(tally),
             ShowWhat::Readings => readings::csv(tally),
             ShowWhat::Findings => lists::findings_csv(tally),
@@ -117,6 +124,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => self.records("repositories", &tally.repositories),
             ShowWhat::Startup => self.records("startup", &tally.startup),
             ShowWhat::Looks => self.records("looks", &tally.looks),
+            ShowWhat::Settings => self.records("settings", &tally.settings),
             ShowWhat::Weight => self.records("weight", &weight::account(tally)),
             ShowWhat::Readings => self.records("readings", &readings::records(tally)),
             ShowWhat::Findings => self.records("findings", &lists::findings_with_text(tally)),
@@ -134,6 +142,7 @@ impl ShowView<'_> {
             ShowWhat::Repositories => Some("A package list does not record repositories."),
             ShowWhat::Startup => Some("A package list does not record what starts by itself."),
             ShowWhat::Looks => Some("A package list does not record sessions, themes and fonts."),
+            ShowWhat::Settings => Some("A package list does not record settings."),
             ShowWhat::Defaults => Some("A package list does not record default apps."),
             _ => None,
         }

@@ -1,0 +1,119 @@
+//! What is set for a new user, area by area.
+
+use crate::document::{Cell, Column, Document, Role, Span, Table};
+use crate::text::count_of;
+use crate::view::dim;
+use crate::wire::CsvTable;
+use crate::words;
+use serde::Serialize;
+use tally_core::knowledge::{SettingArea, SettingShape, settings};
+use tally_core::model::{PackageRef, Setting, Tally};
+
+pub(super) fn document(tally: &Tally, all: bool) -> Document {
+    let mut document = Document::default();
+    document.title(tally.label.title(), words::seen(tally.label.seen_as()));
+    if tally.settings.is_empty() {
+        document.paragraph("No settings are recorded: the tally is older than that, or the source has none.");
+        return document;
+    }
+    document.paragraph(summary(tally));
+    for area in SettingArea::ALL.iter().filter(|area| all || **area != SettingArea::Other) {
+        let of_area: Vec<&Setting> = tally.settings.iter().filter(|one| one.area == *area).collect();
+        if of_area.is_empty() {
+            continue;
+        }
+        document.heading(words::setting_area(*area));
+        document.push(crate::document::Block::Table(table(tally, &of_area)));
+    }
+    let other = tally.settings.iter().filter(|one| one.area == SettingArea::Other).count() as u64;
+    if other > 0 && !all {
+        document.paragraph(dim(format!(
+            "{} of their own names are set as well: add `--all`.",
+            count_of(other, "more setting")
+        )));
+    }
+    document
+}
+
+/// How many there are, and how many of them the makers of the distribution set.
+fn summary(tally: &Tally) -> String {
+    let known = || tally.settings.iter().filter(|one| one.area != SettingArea::Other);
+    let own = known().filter(|one| one.is_own()).count() as u64;
+    let by = match own {
+        0 => "all of them as upstream has them".to_owned(),
+        n => format!("{n} set by the distribution, otherwise than upstream"),
+    };
+    let desktop = tally.looks.started().and_then(|session| session.desktop.as_deref());
+    let of = desktop.map(|desktop| format!(" of {desktop}")).unwrap_or_default();
+    format!("{}{of} for a new user; {by}", count_of(known().count() as u64, "setting"))
+}
+
+fn table(tally: &Tally, list: &[&Setting]) -> Table {
+    let mut table = Table::new(vec![
+        Column::new("setting").name(),
+        Column::new("value").name(),
+        Column::new("upstream").name().drops(2),
+        Column::new("set by").name(),
+        Column::new("read from").name().drops(1),
+    ]);
+    for setting in list {
+        let own = setting.is_own();
+        let value = said(tally, setting, &setting.value);
+        let value: Cell = if own { Span::new(Role::Changed, value).into() } else { value.into() };
+        let upstream = setting.upstream_value.as_deref().filter(|upstream| **upstream != setting.value);
+        let by = match (&setting.set_by, setting.evidence.file.is_empty()) {
+            (Some(package), _) if own => Cell::from(package.name()),
+            (Some(package), _) => dim(package.name()).into(),
+            (None, true) => dim("the program itself").into(),
+            (None, false) => dim("no package").into(),
+        };
+        table.row(vec![
+            settings().label(&setting.key).into(),
+            value,
+            dim(upstream.map(|value| said(tally, setting, value)).unwrap_or_default()).into(),
+            by,
+            dim(setting.evidence.place()).into(),
+        ]);
+    }
+    table
+}
+
+/// A value for people: programs of a list by the names of their apps.
+pub(crate) fn said(tally: &Tally, setting: &Setting, value: &str) -> String {
+    let is_list =
+        settings().of(&setting.key).is_some_and(|rule| rule.shape == Some(SettingShape::List));
+    let text = if is_list {
+        value.split(", ").map(|id| tally.holder(id).0).collect::<Vec<_>>().join(", ")
+    } else {
+        value.to_owned()
+    };
+    if setting.locked { format!("{text} (locked)") } else { text }
+}
+
+pub(super) fn csv(tally: &Tally) -> csv::Result<CsvTable> {
+    #[derive(Serialize, Default)]
+    struct Row<'a> {
+        area: &'a str,
+        key: &'a str,
+        value: &'a str,
+        upstream_value: Option<&'a str>,
+        source: &'a str,
+        own: bool,
+        locked: bool,
+        set_by: Option<&'a str>,
+        native: &'a str,
+        file: String,
+    }
+    CsvTable::of(tally.settings.iter().map(|setting| Row {
+        area: setting.area.name(),
+        key: &setting.key,
+        value: &setting.value,
+        upstream_value: setting.upstream_value.as_deref(),
+        source: setting.source.name(),
+        own: setting.is_own(),
+        locked: setting.locked,
+        set_by: setting.set_by.as_ref().map(PackageRef::as_str),
+        native: &setting.native,
+        file: setting.evidence.place(),
+    }))
+}
