@@ -1,8 +1,8 @@
 //! Writes the tables of rules as JSON: every command reads them, and TOML takes several times as long to be read.
 
 /// The tables in `src/knowledge/rules`.
-const TABLES: [&str; 9] =
-    ["agents", "desktops", "headlines", "kinds", "names", "parts", "roles", "settings", "words"];
+const TABLES: [&str; 10] =
+    ["agents", "desktops", "headlines", "kinds", "media", "names", "parts", "roles", "settings", "words"];
 
 #[allow(
     clippy::disallowed_macros,

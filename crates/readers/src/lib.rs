@@ -24,6 +24,7 @@ mod keyfile;
 mod left_out;
 pub mod logs;
 mod looks;
+mod media;
 mod medium;
 pub mod owner;
 mod parts;

@@ -7,14 +7,14 @@ use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::settings::NewUser;
 use crate::timed::timed;
-use crate::{defaults, extensions, left_out, listings, looks, parts, sessions, settings, startup, storage};
+use crate::{defaults, extensions, left_out, listings, looks, media, parts, sessions, settings, startup, storage};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::BufRead;
 use std::path::Path;
 use tally_core::derive::{self, Facts, Rules};
-use tally_core::knowledge::{PartRules, SettingRules};
+use tally_core::knowledge::{self, PartRules, SettingRules};
 use tally_core::model::{
     Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, Setting, StartupItem, System, Taken,
     Tally, Text, Unread,
@@ -129,6 +129,7 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     (facts.associations, facts.probes, facts.storage) = (associations, probes, storage);
     facts.findings = options.on_medium.disagreements(&facts.packages);
     let mut tally = timed("the tally", || derive::tally(facts, &options.rules));
+    derive::note_help(&mut tally.media, knowledge::media(), &catalogs);
     let offer = |catalog: &Catalog| tally_core::offer::summary(&tally.packages, catalog);
     tally.offers = timed("the offer", || catalogs.iter().map(offer).collect());
     Ok(tally)
@@ -176,6 +177,8 @@ struct Menu<'t> {
     launchers: LauncherFacts,
     startup: Vec<StartupItem>,
     settings: Vec<Setting>,
+    /// Files that prove a decoder, by the patterns that ask for them.
+    media: BTreeMap<Text, Text>,
     /// A new user, in the session that starts.
     user: NewUser<'t>,
 }
@@ -191,9 +194,10 @@ impl<'t> Menu<'t> {
         let launchers = timed("launchers", || launchers::read(tree, &user.desktops));
         let startup = timed("startup", || startup::read(tree, &user));
         let settings = timed("settings", || settings::read(&user, rules));
+        let media = timed("media", || media::probe(tree, knowledge::media()));
         looks.sessions = sessions.into_iter().map(|file| file.session).collect();
         start.note(&mut looks);
-        Self { launchers, startup, looks, settings, user }
+        Self { launchers, startup, looks, settings, media, user }
     }
 
     /// Adds the launchers that package systems found inside packages.
@@ -212,6 +216,7 @@ impl<'t> Menu<'t> {
             .chain(self.looks.sessions.iter().map(|session| session.evidence.file.as_str()))
             .chain(looks_of(&self.looks).map(|look| look.evidence.file.as_str()))
             .chain(self.settings.iter().map(|setting| setting.evidence.file.as_str()))
+            .chain(self.media.values().map(Text::as_str))
     }
 }
 
@@ -342,6 +347,11 @@ fn assign_owners<'t>(
     for list in [&mut looks.themes, &mut looks.icon_sets, &mut looks.wallpapers, &mut looks.fonts] {
         list.iter_mut().for_each(|look| look.package = owner(&look.evidence.file));
     }
+    let with_owner = |(pattern, file): (Text, Text)| {
+        let package = owner(&file);
+        (pattern, (file, package))
+    };
+    facts.media_files = menu.media.into_iter().map(with_owner).collect();
     facts.settings = menu.settings;
     for setting in &mut facts.settings {
         setting.set_by = owner(&setting.evidence.file);

@@ -91,7 +91,9 @@ fn steps(from: impl BufRead, visit: &mut dyn FnMut(Step<'_>)) -> Result<(), (u64
 
 fn attributes(tag: &BytesStart<'_>) -> Vec<(Text, Text)> {
     let good = tag.attributes().flatten();
-    good.map(|attribute| (attribute.key.as_ref().into(), attribute.value.as_ref().into())).collect()
+    // An entity that is not known stays as it is written.
+    let plain = |value: &str| quick_xml::escape::unescape(value).map_or_else(|_| value.into(), Text::from);
+    good.map(|attribute| (attribute.key.as_ref().into(), plain(attribute.value.as_ref()))).collect()
 }
 
 #[cfg(test)]
@@ -116,6 +118,17 @@ mod tests {
         let (said, end) = texts("<a><b>x &amp; &#121;</b><c q='1'/><d><![CDATA[<z>]]></d></a>");
         assert_eq!(said, ["a/b=x & y", "a/d=<z>"]);
         assert_eq!(end, None);
+    }
+
+    #[test]
+    fn attributes_stand_without_their_entities() {
+        let mut found = Vec::new();
+        _ = walk(b"<a n='&lt;Alt&gt; &amp; &#x41;' m='&none;'/>", |step| {
+            if let Step::Open { attributes, .. } = step {
+                found.extend(attributes.iter().map(|(_, value)| value.to_string()));
+            }
+        });
+        assert_eq!(found, ["<Alt> & A", "&none;"]);
     }
 
     #[test]

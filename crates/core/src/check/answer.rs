@@ -3,9 +3,9 @@
 use super::document::{Answer, Answered, Verdict};
 use super::{Asked, Bound, Expect, LookAsked, Subject, Total};
 use crate::ask::{AskFor, ask};
-use crate::knowledge::matches;
+use crate::knowledge::{matches, media};
 use crate::model::{
-    DecidedBy, DefaultChoice, Evidence, Finding, FindingName, Kind, Look, Medium, MissingFact, Package, Part,
+    DecidedBy, DefaultChoice, Evidence, Finding, FindingName, Kind, Look, MediaVerdict, Medium, MissingFact, Package, Part,
     Reason, Tally, Text, VersionOp,
 };
 use crate::offer::Catalog;
@@ -55,6 +55,7 @@ pub(super) fn answer(asked: &Asked, tally: &Tally, offers: &[Catalog]) -> Answer
             list_of(&list.map(|s| (s.name.clone(), &s.evidence)).collect::<Vec<_>>(), expect)
         }
         Subject::Look(look) => of_look(tally, *look, expect),
+        Subject::Plays(key) => plays(tally, key, expect),
         Subject::Setting(key) => of_setting(tally, key, expect),
         Subject::Reading(what) => of_reading(tally, what, expect),
         Subject::Finding(name) => {
@@ -318,6 +319,25 @@ fn of_total(tally: &Tally, total: Total, expect: &Expect) -> Answer {
             let bytes = tally.installed_bytes();
             said(within(expect, as_number(bytes)), Answered::Bytes { bytes, names: Vec::new() }, &[])
         }),
+    }
+}
+
+/// Whether a medium can be opened or played, and by which app.
+fn plays(tally: &Tally, key: &str, expect: &Expect) -> Answer {
+    let Some(found) = tally.media.iter().find(|answer| answer.key == key) else {
+        return not_recorded(Answered::NotRecorded);
+    };
+    let places: Vec<&Evidence> = found.decoders.iter().map(|decoder| &decoder.evidence).take(SHOWN).collect();
+    let by = found.application.as_ref().map(|id| Text::from(tally.holder(id).0));
+    match found.verdict {
+        MediaVerdict::Unknown => not_recorded(Answered::NotRecorded),
+        MediaVerdict::Yes => {
+            let name = by.unwrap_or_else(|| media().label(key).into());
+            said(!expect.absent, Answered::Thing { name, version: None }, &places)
+        }
+        MediaVerdict::No | MediaVerdict::NoDecoder => {
+            said(expect.absent, Answered::NotThere { nearest: None }, &places)
+        }
     }
 }
 

@@ -57,6 +57,8 @@ enum Subject {
     Look(LookAsked),
     Reading(Text),
     Finding(FindingName),
+    /// Whether a medium can be opened or played, by its key.
+    Plays(Text),
     /// A setting, by its key.
     Setting(Text),
     /// A package or program that repositories offer.

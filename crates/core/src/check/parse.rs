@@ -1,7 +1,7 @@
 //! From the text of a checklist to its questions.
 
 use super::{Asked, Bound, Checklist, Expect, LookAsked, Subject, Total};
-use crate::knowledge::{PartRules, Roles, RulesError, settings};
+use crate::knowledge::{PartRules, Roles, RulesError, media, settings};
 use crate::model::{FindingName, Kind, MEASURES, Measure, Text, VersionOp, bytes_of, slug};
 use serde::Deserialize;
 use toml::Spanned;
@@ -37,6 +37,7 @@ struct RawQuestion {
     session: Word,
     look: Word,
     setting: Word,
+    plays: Word,
     reading: Word,
     // Schema 1 called findings so.
     #[serde(alias = "oddity")]
@@ -76,6 +77,7 @@ const KEYS: &[&str] = &[
     "session",
     "look",
     "setting",
+    "plays",
     "reading",
     "finding",
     "offered",
@@ -207,6 +209,7 @@ impl Reader<'_> {
             ("session", &raw.session),
             ("look", &raw.look),
             ("setting", &raw.setting),
+            ("plays", &raw.plays),
             ("reading", &raw.reading),
             ("finding", &raw.finding),
             ("offered", &raw.offered),
@@ -275,6 +278,10 @@ impl Reader<'_> {
                 Some(total) => Subject::Total(total),
                 None => return Err(unknown("total", TOTALS.iter().map(|(name, _)| *name).collect())),
             },
+            "plays" if media().of(&name).is_none() => {
+                return Err(unknown("medium", media().media.iter().map(|rule| rule.key.as_str()).collect()));
+            }
+            "plays" => Subject::Plays(name),
             "setting" if settings().of(&name).is_none() && !name.contains([' ', '.']) => {
                 return Err(unknown("setting", settings().setting.iter().map(|rule| rule.key.as_str()).collect()));
             }
@@ -311,6 +318,7 @@ impl Reader<'_> {
             Subject::Look(
                 LookAsked::Themes | LookAsked::IconSets | LookAsked::Wallpapers | LookAsked::FontFamilies,
             ) => &["count"],
+            Subject::Plays(_) => &["expect"],
             Subject::Look(_) | Subject::Setting(_) => &["expect", "is"],
             Subject::Reading(_) => &["value"],
             Subject::Person => &[],

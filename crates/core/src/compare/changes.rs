@@ -228,6 +228,8 @@ vocabulary! {
         DefaultFont = "default-font",
         /// The wallpaper of new users.
         DefaultWallpaper = "default-wallpaper",
+        /// Whether a medium can be opened, by its key.
+        Media = "media",
         /// A setting, by its key.
         Setting = "setting",
     }

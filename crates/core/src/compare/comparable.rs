@@ -43,6 +43,7 @@ pub(super) fn restrict_to_comparable<'a>(
             tally.startup.clear();
             tally.looks = crate::model::Looks::default();
             tally.settings.clear();
+            tally.media.clear();
             tally.readings.clear();
         }
     }

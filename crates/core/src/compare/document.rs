@@ -265,6 +265,8 @@ pub struct Comparison {
     pub looks: Vec<ListChange>,
     /// Settings that came, went, or changed, but for those that the looks tell.
     pub settings: Vec<ListChange>,
+    /// What came to be opened or played, or is not any more.
+    pub media: Vec<ListChange>,
     /// Figures that were measured on both sides.
     pub readings: Vec<ReadingChange>,
     /// Changes that the base made and this one did not; empty without a base.
@@ -286,6 +288,7 @@ impl Comparison {
             && self.startup.is_empty()
             && self.looks.is_empty()
             && self.settings.is_empty()
+            && self.media.is_empty()
             && self.parts.iter().all(|change| change.change == PartChangeKind::Same)
     }
 }

@@ -76,6 +76,7 @@ fn both(comparison: &mut Comparison, old: &Tally, new: &Tally, base: &Comparison
         (&mut comparison.startup, &base.startup),
         (&mut comparison.looks, &base.looks),
         (&mut comparison.settings, &base.settings),
+        (&mut comparison.media, &base.media),
     ] {
         for change in mine {
             let same = |other: &&ListChange| (other.change, other.item, &other.name, &other.new) == (change.change, change.item, &change.name, &change.new);

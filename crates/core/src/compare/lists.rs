@@ -3,7 +3,7 @@
 use super::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange};
 use crate::knowledge::{SettingArea, settings as settings_table};
 use crate::model::{
-    DecidedBy, DefaultChoice, Label, Looks, Reading, Repository, Setting, StartupItem, Text,
+    DecidedBy, DefaultChoice, Label, Looks, MediaAnswer, Reading, Repository, Setting, StartupItem, Text,
 };
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
@@ -173,6 +173,18 @@ pub(super) fn looks(old: &Looks, new: &Looks) -> Vec<ListChange> {
             }
         }
         things
+    };
+    differences(&things(old), &things(new))
+}
+
+/// What can be opened and played on one side alone; nothing where one side does not record it.
+pub(super) fn media(old: &[MediaAnswer], new: &[MediaAnswer]) -> Vec<ListChange> {
+    if old.is_empty() || new.is_empty() {
+        return Vec::new();
+    }
+    let things = |list: &[MediaAnswer]| -> Things {
+        let verdict = |answer: &MediaAnswer| Text::from(answer.verdict.name());
+        list.iter().map(|answer| ((ListItem::Media, answer.key.clone()), verdict(answer))).collect()
     };
     differences(&things(old), &things(new))
 }

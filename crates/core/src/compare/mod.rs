@@ -88,7 +88,7 @@ fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Compari
     let mut totals = Totals::of(old, new, &alignment, &packages, &beside.applications);
     totals.decisions = u32::try_from(decisions.len()).unwrap_or(u32::MAX);
     totals.unexplained = unexplained;
-    let Beside { applications, defaults, parts, repositories, startup, looks, settings, readings } = beside;
+    let Beside { applications, defaults, parts, repositories, startup, looks, settings, media, readings } = beside;
     Comparison {
         schema_version: COMPARISON_SCHEMA,
         old: old.label.clone(),
@@ -104,6 +104,7 @@ fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Compari
         startup,
         looks,
         settings,
+        media,
         readings,
         held_back: Vec::new(),
         totals,
@@ -120,6 +121,7 @@ struct Beside {
     startup: Vec<ListChange>,
     looks: Vec<ListChange>,
     settings: Vec<ListChange>,
+    media: Vec<ListChange>,
     readings: Vec<ReadingChange>,
 }
 
@@ -144,6 +146,7 @@ impl Beside {
             startup: lists::startup(&old.startup, &new.startup),
             looks: lists::looks(&old.looks, &new.looks),
             settings: lists::settings(&old.settings, &new.settings),
+            media: lists::media(&old.media, &new.media),
             readings: lists::readings(&old.readings, &new.readings),
         }
     }

@@ -31,7 +31,7 @@ pub fn choose_defaults(
     choices
 }
 
-struct Chooser<'a> {
+pub(super) struct Chooser<'a> {
     associations: &'a Associations,
     launchers: &'a [Launcher],
     /// Launchers that can be started, shown or not.
@@ -42,7 +42,7 @@ struct Chooser<'a> {
 }
 
 impl<'a> Chooser<'a> {
-    fn new(
+    pub(super) fn new(
         associations: &'a Associations,
         launchers: &'a [Launcher],
         applications: &'a [Application],
@@ -88,7 +88,7 @@ impl<'a> Chooser<'a> {
         })
     }
 
-    fn by_type(&self, of: &Role, asked: &Text) -> DefaultChoice {
+    pub(super) fn by_type(&self, of: &Role, asked: &Text) -> DefaultChoice {
         let role = &of.role;
         let ruled_out = |id: &Text| self.usable.get(id.as_str()).is_some_and(|one| of.rules_out(one));
         let all = |name: &Text| {

@@ -2,8 +2,8 @@
 
 use crate::knowledge::{Agents, Roles};
 use crate::model::{
-    Application, DecidedBy, DefaultChoice, Does, Evidence, Finding, FindingDetails, Kind, Launcher, Package,
-    State, System, Tally, Text, TypeDefault,
+    Application, DecidedBy, DefaultChoice, Does, Evidence, Finding, FindingDetails, Kind, Launcher,
+    MediaVerdict, Package, State, System, Tally, Text, TypeDefault,
 };
 use rustc_hash::FxHashSet;
 use std::collections::BTreeMap;
@@ -13,6 +13,7 @@ pub fn derive_findings(tally: &Tally, agents: &Agents, roles: &Roles) -> Vec<Fin
     let mut found = Findings(Vec::new());
     launchers(tally, &mut found);
     defaults(tally, roles, &mut found);
+    decoders(tally, &mut found);
     packages(tally, agents, &mut found);
     startup_and_repositories(tally, &mut found);
     games(tally, &mut found);
@@ -124,6 +125,23 @@ fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
 }
 
 /// The file that decided a choice; where it was none, the launcher of the first candidate.
+/// Apps that open what they can't decode, each once with all of that.
+fn decoders(tally: &Tally, found: &mut Findings) {
+    let mut by_app: BTreeMap<(&Text, &Text), Vec<Text>> = BTreeMap::new();
+    for answer in tally.media.iter().filter(|answer| answer.verdict == MediaVerdict::NoDecoder) {
+        if let (Some(application), Some(framework)) = (&answer.application, &answer.framework) {
+            by_app.entry((application, framework)).or_default().push(answer.key.clone());
+        }
+    }
+    for ((id, framework), media) in by_app {
+        let Some(application) = tally.applications.iter().find(|one| one.id == *id) else { continue };
+        let evidence = launcher_file(application, tally);
+        let details =
+            FindingDetails::NoDecoder { application: application.name.clone(), framework: framework.clone(), media };
+        found.add(details, vec![format!("application:{id}").into()], &evidence);
+    }
+}
+
 fn evidence_of(choice: &DefaultChoice, tally: &Tally) -> Evidence {
     // A folder whose launchers all had a say is no file.
     if let Some(file) = choice.decided.file.as_ref().filter(|place| !place.ends_with('/')) {

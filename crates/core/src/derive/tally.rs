@@ -3,7 +3,7 @@
 use super::{Associations, choose_defaults, dead_defaults, derive_findings, join_applications, mark_roles};
 use crate::history::{Past, Records};
 use crate::knowledge::{
-    Agents, Desktop, KindRules, PartRules, Probes, Roles, SettingRules, Traits, desktops, fold_companions,
+    Agents, Desktop, KindRules, PartRules, Probes, Roles, SettingRules, Traits, desktops, fold_companions, media,
 };
 use crate::model::{
     Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks,
@@ -35,6 +35,8 @@ pub struct Facts {
     pub looks: Looks,
     /// Settings.
     pub settings: Vec<Setting>,
+    /// Files that prove a decoder or a driver.
+    pub media_files: super::MediaFiles,
     /// Repositories.
     pub repositories: Vec<Repository>,
     /// What `mimeapps.list` files, caches and alternatives say.
@@ -68,6 +70,7 @@ impl Facts {
             startup: Vec::new(),
             looks: Looks::default(),
             settings: Vec::new(),
+            media_files: super::MediaFiles::new(),
             repositories: Vec::new(),
             associations: Associations::default(),
             probes: Probes::new(),
@@ -103,7 +106,12 @@ fn settle_sources(tally: &mut Tally) {
         tally.packages.iter().map(|package| (package.name.as_str(), package)).collect();
     for setting in &mut tally.settings {
         let owner = setting.set_by.as_ref().and_then(|owner| by_package.get(owner.name()));
-        let of_project = owner.is_some_and(|package| desktops().is_of_project(desktop, package.source()));
+        let of_project = owner.is_some_and(|package| {
+            // What the packaging adds to a project's package is called like that package.
+            let added = format!("_{}.gschema.override", package.name);
+            !setting.evidence.file.ends_with(&added)
+                && desktops().is_of_project(desktop, package.source())
+        });
         if setting.source == SettingSource::Set && of_project {
             setting.source = SettingSource::Desktop;
         }
@@ -112,7 +120,7 @@ fn settle_sources(tally: &mut Tally) {
 
 /// Derives the tally of an install from what was found in it.
 pub fn tally(facts: Facts, rules: &Rules<'_>) -> Tally {
-    let Facts { mut traits, associations, probes, records, changed_at, findings, .. } = facts;
+    let Facts { mut traits, associations, probes, records, changed_at, findings, media_files, .. } = facts;
     let mut tally = Tally::new(facts.program, facts.taken, facts.label);
     tally.packages = facts.packages;
     tally.launchers = facts.launchers;
@@ -139,6 +147,9 @@ pub fn tally(facts: Facts, rules: &Rules<'_>) -> Tally {
         || rules.parts.apply(&tally.packages, &probes, session_desktop(&tally)),
     );
     (tally.applications, tally.defaults, tally.parts) = (programs.applications, programs.defaults, parts);
+    if tally.taken.medium != Medium::Listing {
+        tally.media = super::media::answers(&tally, media(), rules.roles, &associations, &media_files);
+    }
     note_what_was_shipped(&mut tally, rules, associations, &probes);
     tally.findings = derive_findings(&tally, rules.agents, rules.roles);
     tally.findings.extend(programs.dead);

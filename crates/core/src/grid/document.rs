@@ -31,6 +31,8 @@ vocabulary! {
         Repositories = "repositories",
         /// Sessions, themes, wallpapers, fonts.
         Looks = "looks",
+        /// What can be opened and played.
+        Media = "media",
         /// What is set for new users.
         Settings = "settings",
         /// Figures measured on the running installs.
@@ -182,6 +184,8 @@ pub enum RowLabel {
         /// `X11` or `Wayland`.
         display: Text,
     },
+    /// A medium, by its key.
+    Media(Text),
     /// A setting, by its key.
     Setting(Text),
     /// A measured figure, by its stable name.

@@ -4,9 +4,9 @@ use super::GridRules;
 use super::document::{Cell, CellState, Field, GridRow, Remark, RowGroup, RowLabel};
 use super::same::Same;
 use crate::ask::{AskFor, ask};
-use crate::knowledge::settings as settings_table;
+use crate::knowledge::{media as media_table, settings as settings_table};
 use crate::model::{
-    DefaultChoice, FindingName, Kind, Label, Look, MEASURES, Medium, MissingFact, Part, Reading, Reason,
+    DefaultChoice, FindingName, Kind, Label, Look, MEASURES, MediaVerdict, Medium, MissingFact, Part, Reading, Reason,
     Scope, System, Tally, Text,
 };
 use std::collections::{BTreeMap, BTreeSet};
@@ -28,6 +28,7 @@ pub(super) fn rows(
     table.startup();
     table.repositories();
     table.looks();
+    table.media();
     table.settings();
     table.readings();
     table.rows
@@ -404,6 +405,21 @@ impl Rows<'_> {
         self.count_of(group, Field::IconSets, |t| Some(t.looks.icon_sets.len() as u64));
         self.count_of(group, Field::Wallpapers, |t| Some(counted(&t.looks.wallpapers)));
         self.count_of(group, Field::FontFamilies, |t| Some(t.looks.fonts.len() as u64));
+    }
+
+    /// Whether it opens or plays; nothing is said where nothing tells.
+    fn media(&mut self) {
+        for rule in &media_table().media {
+            self.each(RowGroup::Media, &rule.key, RowLabel::Media(rule.key.clone()), |tally| {
+                let found = tally.media.iter().find(|answer| answer.key == rule.key);
+                match found.map(|answer| (answer.verdict, answer.decoders.first())) {
+                    Some((MediaVerdict::Yes, Some(decoder))) => Cell::of(CellState::Yes).from(&decoder.evidence),
+                    Some((MediaVerdict::Yes, None)) => Cell::of(CellState::Yes),
+                    Some((MediaVerdict::No | MediaVerdict::NoDecoder, _)) => Cell::no(),
+                    Some((MediaVerdict::Unknown, _)) | None => Cell::of(CellState::NotRecorded),
+                }
+            });
+        }
     }
 
     /// Settings that the table knows and the looks do not tell.

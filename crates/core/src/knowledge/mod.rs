@@ -4,6 +4,7 @@ mod agents;
 mod desktops;
 mod found;
 mod kinds;
+mod media;
 mod menu;
 mod names;
 mod own;
@@ -25,6 +26,7 @@ fn ready<T: DeserializeOwned>(json: &str) -> Result<T, RulesError> {
 pub use agents::{Agent, Agents};
 pub use desktops::{Desktop, Desktops, LookName, PanelFact, SettingPlace, desktops};
 pub use kinds::{KindRule, KindRules, ReadyKinds, fold_companions};
+pub use media::{Decoder, Framework, MediaFamily, MediaHelp, MediaRule, MediaRules, media};
 pub use menu::{main_category, menu_of};
 pub use names::{EditionName, Names, names};
 pub use own::{OwnCounts, OwnRules};

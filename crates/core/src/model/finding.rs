@@ -22,6 +22,8 @@ vocabulary! {
         BrokenDefault = "broken-default" was "default-points-nowhere",
         /// A type opens in an application that was made for another job.
         UnlikelyDefault = "unlikely-default",
+        /// An application opens a type, and what decodes it is missing.
+        NoDecoder = "no-decoder",
         /// A package that is in none of the configured repositories.
         InNoRepository = "in-no-repository",
         /// A repository that is not the distribution's own.
@@ -113,6 +115,12 @@ pub enum FindingDetails {
         application: Text,
         other_role: Text,
     },
+    NoDecoder {
+        application: Text,
+        framework: Text,
+        /// Stable names of media.
+        media: Vec<Text>,
+    },
     InNoRepository {
         package: Text,
         version: Text,
@@ -171,6 +179,7 @@ impl FindingDetails {
             Self::MixedDefaults { .. } => FindingName::MixedDefaults,
             Self::BrokenDefault { .. } => FindingName::BrokenDefault,
             Self::UnlikelyDefault { .. } => FindingName::UnlikelyDefault,
+            Self::NoDecoder { .. } => FindingName::NoDecoder,
             Self::InNoRepository { .. } => FindingName::InNoRepository,
             Self::ForeignRepository { .. } => FindingName::ForeignRepository,
             Self::UnownedStartup { .. } => FindingName::UnownedStartup,
@@ -200,6 +209,7 @@ impl FindingName {
         Self::UnownedStartup,
         Self::TwoFormats,
         Self::UnlikelyDefault,
+        Self::NoDecoder,
         Self::NoDefault,
         Self::MixedDefaults,
         Self::WebPageLauncher,

@@ -8,6 +8,7 @@ mod kind_reason;
 mod label;
 mod launcher;
 mod looks;
+mod media;
 mod package;
 mod part;
 mod reading;
@@ -30,6 +31,7 @@ pub use finding::{AgentPurpose, Finding, FindingDetails, FindingName, Note, Type
 pub use kind_reason::{KindFact, KindReason, Trait};
 pub use label::{Label, Seen, slug};
 pub use launcher::{Does, HiddenBecause, HiddenBy, Launcher, Menu};
+pub use media::{MediaAnswer, MediaDecoder, MediaVerdict};
 pub use looks::{Look, Looks, Session};
 pub use package::{Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, VersionOp};
 pub use part::Part;

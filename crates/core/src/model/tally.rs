@@ -1,5 +1,5 @@
 use super::{
-    Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, Note,
+    Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, MediaAnswer, Note,
     Package, Part, Reading, Repository, Setting, StartupItem, Storage, System, Text,
 };
 use crate::offer::OfferSummary;
@@ -289,6 +289,9 @@ pub struct Tally {
     /// What is set for new users and for the install, in the order of the rules; native ones last.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub settings: Vec<Setting>,
+    /// What can be opened and played, in the order of the rules.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub media: Vec<MediaAnswer>,
     /// The disk.
     #[serde(default)]
     pub storage: Storage,
@@ -404,6 +407,7 @@ impl Tally {
             startup: Vec::new(),
             looks: Looks::default(),
             settings: Vec::new(),
+            media: Vec::new(),
             storage: Storage::default(),
             readings: Vec::new(),
             notes: Vec::new(),
@@ -446,6 +450,7 @@ impl Tally {
             startup: self.startup.clone(),
             looks: self.looks.clone(),
             settings: self.settings.clone(),
+            media: self.media.clone(),
             storage: self.storage.clone(),
             readings: self.readings.clone(),
             notes: self.notes.clone(),
@@ -494,6 +499,7 @@ impl Tally {
             | FindingName::NoDefault
             | FindingName::MixedDefaults
             | FindingName::BrokenDefault
+            | FindingName::NoDecoder
             | FindingName::UnlikelyDefault => !self.lacks(MissingFact::Launchers),
             // By what packages say of themselves, their files and what lies beside them; most lists have none of it.
             FindingName::InstallerLeftBehind

@@ -31,7 +31,7 @@ pub(crate) struct Found {
     pub(crate) value: Text,
     /// The file that says so.
     pub(crate) file: String,
-    /// The group and the key in it, where it is a key file.
+    /// The group in it, where it is a key file; the schema in a file of schemas.
     pub(crate) group: Option<String>,
     /// The default of the schema.
     pub(crate) upstream: Option<Text>,
@@ -134,7 +134,8 @@ impl<'t> Gsettings<'t> {
             let file = declared?.file.clone();
             let value = upstream.clone()?;
             let by_schema = true;
-            Some(Found { value, file, group: None, upstream: upstream.clone(), by_schema, locked: false })
+            let group = Some(schema.to_owned());
+            Some(Found { value, file, group, upstream: upstream.clone(), by_schema, locked: false })
         };
         in_databases().or_else(own).or_else(|| in_group(schema.to_owned())).or_else(by_schema)
     }

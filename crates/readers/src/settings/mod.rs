@@ -200,12 +200,15 @@ impl From<gsettings::Found> for Said {
 
 /// The line of a key in its group; in XML the one that has its name between quotes.
 fn line_of(bytes: &[u8], group: Option<&str>, key: &str, is_xml: bool) -> Option<u32> {
-    let (quoted, also) = (format!("\"{key}\""), format!("'{key}'"));
+    let quoted = |line: &str, name: &str| {
+        [format!("\"{name}\""), format!("'{name}'")].iter().any(|quoted| line.contains(quoted))
+    };
     let mut here = group.is_none_or(|group| group == "*");
     lines(bytes).find_map(|(number, line)| {
         let line = text(line);
         if is_xml {
-            return (line.contains(&quoted) || line.contains(&also)).then_some(number);
+            here |= group.is_some_and(|group| quoted(&line, group));
+            return (here && quoted(&line, key)).then_some(number);
         }
         if let Some(name) = line.strip_prefix('[') {
             here = group.is_none_or(|group| group == "*" || name.trim_end_matches(']') == group);

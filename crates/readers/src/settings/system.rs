@@ -171,7 +171,9 @@ const PREFERENCES: &[&str] = &[
 
 /// A preference of Mozilla's browser: `pref("name", "value");`, and its relatives.
 pub(super) fn preference(tree: &dyn Tree, name: &str) -> Option<Said> {
-    PREFERENCES.iter().flat_map(|pattern| files(tree, pattern)).find_map(|file| {
+    // What the browser brings itself is upstream's.
+    let is_own = |file: &String| !["/firefox.js", "/firefox-branding.js"].iter().any(|end| file.ends_with(end));
+    PREFERENCES.iter().flat_map(|pattern| files(tree, pattern)).filter(is_own).find_map(|file| {
         let bytes = tree.read(&file).ok()?;
         lines(&bytes).find_map(|(number, line)| {
             let line = text(line);

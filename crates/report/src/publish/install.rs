@@ -55,6 +55,7 @@ impl<'a> Report<'a> {
                     .with(&charts, "choices"),
             ),
             Block::Section(one("looks", "Looks", ShowWhat::Looks, says(ShowWhat::Looks))),
+            folded(one("media", "Opens and plays", ShowWhat::Media, says(ShowWhat::Media))),
             Block::Section(one("settings", "Settings", ShowWhat::Settings, says(ShowWhat::Settings))),
             folded(one("startup", "Startup", ShowWhat::Startup, says(ShowWhat::Startup))),
             folded(one("repositories", "Repositories", ShowWhat::Repositories, says(ShowWhat::Repositories))),

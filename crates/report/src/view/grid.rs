@@ -38,6 +38,7 @@ pub(crate) const fn heading(group: RowGroup) -> &'static str {
         RowGroup::Startup => "Startup",
         RowGroup::Repositories => "Repositories",
         RowGroup::Looks => "Looks",
+        RowGroup::Media => "Opens and plays",
         RowGroup::Settings => "Settings",
         RowGroup::Readings => "Measured",
     }

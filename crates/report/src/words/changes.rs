@@ -1,5 +1,5 @@
 use crate::document::Role;
-use tally_core::knowledge::settings;
+use tally_core::knowledge::{media, settings};
 use tally_core::compare::{
     ApplicationChangeKind, DefaultChangeKind, ListChange, ListChangeKind, ListItem, PackageChangeKind,
     PartChangeKind,
@@ -79,6 +79,7 @@ pub const fn list_change(change: ListChangeKind) -> (Role, &'static str) {
 pub fn list_item(change: &ListChange) -> String {
     let what = match change.item {
         ListItem::Repository | ListItem::Startup => return change.name.to_string(),
+        ListItem::Media => return media().label(&change.name).to_owned(),
         ListItem::Setting => return settings().label(&change.name).to_owned(),
         ListItem::Session => "session",
         ListItem::Theme => "theme",

@@ -16,6 +16,7 @@ pub const fn finding_title(name: FindingName) -> &'static str {
         FindingName::MixedDefaults => "Different apps for similar files",
         FindingName::BrokenDefault => "Default apps that are not installed",
         FindingName::UnlikelyDefault => "Unlikely default apps",
+        FindingName::NoDecoder => "Files that open and can't be decoded",
         FindingName::InNoRepository => "In none of the repositories",
         FindingName::ForeignRepository => "Third-party repositories",
         FindingName::UnownedStartup => "Startup items of no package",
@@ -66,6 +67,14 @@ pub fn finding(details: &FindingDetails) -> String {
         }
         FindingDetails::UnlikelyDefault { asked, application, other_role, .. } => {
             format!("{asked} opens in {application}, the {}", job(other_role))
+        }
+        FindingDetails::NoDecoder { application, framework, media } => {
+            let labels: Vec<&str> = media.iter().map(|key| tally_core::knowledge::media().label(key)).collect();
+            let them = if labels.len() == 1 { "it" } else { "them" };
+            format!(
+                "{application} opens {}, but nothing here decodes {them} for {framework}",
+                listed(&labels, NAMES)
+            )
         }
         FindingDetails::InNoRepository { package, version } => {
             format!("{package} {version} is in none of the configured repositories")

@@ -107,6 +107,7 @@ fn look(item: ListItem, was: Option<&Text>, is: Option<&Text>) -> String {
         ListItem::DisplayManager => "Display manager",
         ListItem::Repository
         | ListItem::Setting
+        | ListItem::Media
         | ListItem::Startup
         | ListItem::Session
         | ListItem::Theme

@@ -11,6 +11,7 @@ mod findings;
 mod found;
 mod headlines;
 mod kinds;
+mod media;
 mod rows;
 mod settings;
 mod sources;
@@ -26,6 +27,7 @@ pub use findings::{finding, finding_title, purpose};
 pub use found::{found, leave_out};
 pub use headlines::{display, headline, session};
 pub use kinds::kind_reason;
+pub use media::{media_family, media_value, media_verdict};
 pub use rows::{cell, measure, measured_when, method, remark, row_label, thing};
 pub use settings::setting_area;
 pub use sources::{

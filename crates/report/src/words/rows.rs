@@ -16,6 +16,7 @@ pub fn row_label(label: &RowLabel) -> Cow<'_, str> {
         RowLabel::Kind(kind) => format!("Kind: {}", plain(kind.name())).into(),
         RowLabel::System(system) => format!("{system} packages").into(),
         RowLabel::Session { name, display } => format!("Session {name} ({display})").into(),
+        RowLabel::Media(key) => tally_core::knowledge::media().label(key).to_owned().into(),
         RowLabel::Setting(key) => tally_core::knowledge::settings().label(key).to_owned().into(),
         RowLabel::Measure(name) => measure(name).into(),
     }

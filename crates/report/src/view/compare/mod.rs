@@ -41,6 +41,8 @@ vocabulary! {
         Startup = "startup",
         /// Sessions, themes, wallpapers and fonts that changed.
         Looks = "looks",
+        /// Which files came to open and play, or do not any more.
+        Media = "media",
         /// Settings of new users that changed.
         Settings = "settings",
         /// Disk space by kind.
@@ -142,6 +144,7 @@ impl Filter {
             &mut comparison.startup,
             &mut comparison.looks,
             &mut comparison.settings,
+            &mut comparison.media,
         ] {
             list.retain(|change| {
                 lists && self.change(change.change.name()) && self.name(&[Some(&change.name)])
@@ -195,6 +198,7 @@ struct ComparisonWire<'a> {
     startup: &'a [ListChange],
     looks: &'a [ListChange],
     settings: &'a [ListChange],
+    media: &'a [ListChange],
     readings: &'a [ReadingChange],
     held_back: &'a [PackageChange],
     totals: &'a Totals,
@@ -261,6 +265,7 @@ impl View for CompareView<'_> {
             (CompareWhat::Repositories, "Repositories", "No repository differs.", &comparison.repositories),
             (CompareWhat::Startup, "Startup", "No startup item differs.", &comparison.startup),
             (CompareWhat::Looks, "Looks", "No session, theme, wallpaper or font differs.", &comparison.looks),
+            (CompareWhat::Media, "Opens and plays", "The same opens and plays.", &comparison.media),
             (CompareWhat::Settings, "Settings", "No setting differs.", &comparison.settings),
         ] {
             if one(wanted) {
@@ -307,6 +312,7 @@ impl CompareView<'_> {
             startup: &comparison.startup,
             looks: &comparison.looks,
             settings: &comparison.settings,
+            media: &comparison.media,
             readings: &comparison.readings,
             held_back: &comparison.held_back,
             totals: &comparison.totals,
@@ -356,7 +362,7 @@ impl CompareView<'_> {
             CompareWhat::Decisions => Section::Decisions,
             CompareWhat::Repositories => Section::Repositories,
             CompareWhat::Startup => Section::Startup,
-            CompareWhat::Looks | CompareWhat::Settings => Section::Looks,
+            CompareWhat::Looks | CompareWhat::Settings | CompareWhat::Media => Section::Looks,
             CompareWhat::Weight => Section::Sizes,
             CompareWhat::Readings => Section::Readings,
             CompareWhat::Headlines

@@ -64,6 +64,7 @@ pub(super) fn rows(comparison: &Comparison, what: CompareWhat) -> Vec<Row<'_>> {
         (CompareWhat::Repositories, "repository", &comparison.repositories),
         (CompareWhat::Startup, "startup", &comparison.startup),
         (CompareWhat::Looks, "look", &comparison.looks),
+        (CompareWhat::Media, "medium", &comparison.media),
         (CompareWhat::Settings, "setting", &comparison.settings),
     ] {
         if wanted(view) {

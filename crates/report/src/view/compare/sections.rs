@@ -134,6 +134,7 @@ pub(super) fn list(document: &mut Document, title: &str, nothing: &str, changes:
 /// A value of an item; wallpapers have a number of pictures.
 fn value(change: &ListChange, value: Option<&str>) -> String {
     match (change.item, value) {
+        (ListItem::Media, Some(name)) => words::media_value(name).to_owned(),
         (ListItem::Wallpapers, Some(count)) => format!("{count} files"),
         _ => optional(value),
     }

@@ -1,5 +1,6 @@
 mod lists;
 mod looks;
+mod media;
 mod menu;
 mod overview;
 mod packages;
@@ -40,6 +41,8 @@ vocabulary! {
         Startup = "startup",
         /// Sessions, themes, wallpapers, fonts.
         Looks = "looks",
+        /// Which files open and play, and which devices work.
+        Media = "media",
         /// What is set for a new user: by the distribution, or as upstream has it.
         Settings = "settings",
         /// What takes up disk space.
@@ -84,6 +87,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => lists::repositories(tally),
             ShowWhat::Startup => lists::startup(tally),
             ShowWhat::Looks => looks::document(tally),
+            ShowWhat::Media => media::document(tally),
             ShowWhat::Settings => settings::document(tally, self.all),
             ShowWhat::Weight => weight::document(tally),
             ShowWhat::Readings => readings::document(tally),
@@ -106,6 +110,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => lists::repositories_csv(tally),
             ShowWhat::Startup => lists::startup_csv(tally),
             ShowWhat::Looks => looks::csv(tally),
+            ShowWhat::Media => media::csv(tally),
             ShowWhat::Settings => settings::csv(tally),
             ShowWhat::Weight => weight::csv(tally),
             ShowWhat::Readings => readings::csv(tally),
@@ -124,6 +129,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => self.records("repositories", &tally.repositories),
             ShowWhat::Startup => self.records("startup", &tally.startup),
             ShowWhat::Looks => self.records("looks", &tally.looks),
+            ShowWhat::Media => self.records("media", &tally.media),
             ShowWhat::Settings => self.records("settings", &tally.settings),
             ShowWhat::Weight => self.records("weight", &weight::account(tally)),
             ShowWhat::Readings => self.records("readings", &readings::records(tally)),
@@ -142,6 +148,7 @@ impl ShowView<'_> {
             ShowWhat::Repositories => Some("A package list does not record repositories."),
             ShowWhat::Startup => Some("A package list does not record what starts by itself."),
             ShowWhat::Looks => Some("A package list does not record sessions, themes and fonts."),
+            ShowWhat::Media => Some("A package list does not record what can be opened and played."),
             ShowWhat::Settings => Some("A package list does not record settings."),
             ShowWhat::Defaults => Some("A package list does not record default apps."),
             _ => None,
