@@ -48,7 +48,8 @@ impl Listed<'_> {
         for part in pattern.split('/') {
             let mut next = Vec::new();
             for folder in here {
-                let join = |name: &str| if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
+                let join =
+                    |name: &str| if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
                 // A folder that is asked for by its name need not be listed.
                 let names = if part.contains('*') { self.names(&folder) } else { vec![part.into()] };
                 next.extend(names.iter().filter(|name| matches(part, name)).map(|name| join(name)));

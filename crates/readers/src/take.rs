@@ -7,7 +7,9 @@ use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::settings::NewUser;
 use crate::timed::timed;
-use crate::{defaults, extensions, left_out, listings, looks, media, parts, sessions, settings, startup, storage};
+use crate::{
+    defaults, extensions, left_out, listings, looks, media, parts, sessions, settings, startup, storage,
+};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
@@ -16,8 +18,8 @@ use std::path::Path;
 use tally_core::derive::{self, Facts, Rules};
 use tally_core::knowledge::{self, PartRules, SettingRules};
 use tally_core::model::{
-    Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, Setting, StartupItem, System, Taken,
-    Tally, Text, Unread,
+    Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, Setting, StartupItem,
+    System, Taken, Tally, Text, Unread,
 };
 use tally_core::offer::Catalog;
 use tally_trees::{NodeKind, Tree, Watched};

@@ -276,7 +276,10 @@ fn a_person_and_a_program_are_told_of_as_many() {
     let new = kept();
     let BuiltIn { parts, roles, .. } = &BuiltIn::rules();
     let rows = |what| {
-        text(&ShowView { tally: &new, what, rules: parts, roles, all: false }, Format::Csv, None).lines().count() - 1
+        text(&ShowView { tally: &new, what, rules: parts, roles, all: false }, Format::Csv, None)
+            .lines()
+            .count()
+            - 1
     };
     assert_eq!(rows(ShowWhat::Packages), new.present().count());
     assert_eq!(rows(ShowWhat::Parts), new.parts.len());

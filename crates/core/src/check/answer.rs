@@ -5,8 +5,8 @@ use super::{Asked, Bound, Expect, LookAsked, Subject, Total};
 use crate::ask::{AskFor, ask};
 use crate::knowledge::{matches, media};
 use crate::model::{
-    DecidedBy, DefaultChoice, Evidence, Finding, FindingName, Kind, Look, MediaVerdict, Medium, MissingFact, Package, Part,
-    Reason, Tally, Text, VersionOp,
+    DecidedBy, DefaultChoice, Evidence, Finding, FindingName, Kind, Look, MediaVerdict, Medium, MissingFact,
+    Package, Part, Reason, Tally, Text, VersionOp,
 };
 use crate::offer::Catalog;
 use crate::version::compare_plain;
@@ -34,7 +34,11 @@ pub(super) fn answer(asked: &Asked, tally: &Tally, offers: &[Catalog]) -> Answer
         Subject::Kind(kind) => of_kind(tally, *kind, asked),
         Subject::Total(total) => of_total(tally, *total, expect),
         // A list of packages says nothing of these, and that is not that there are none.
-        Subject::Repository(_) | Subject::Startup(_) | Subject::Session(_) | Subject::Look(_) | Subject::Setting(_)
+        Subject::Repository(_)
+        | Subject::Startup(_)
+        | Subject::Session(_)
+        | Subject::Look(_)
+        | Subject::Setting(_)
             if is_list(tally) =>
         {
             not_recorded(Answered::NotRecorded)

@@ -283,7 +283,10 @@ impl Reader<'_> {
             }
             "plays" => Subject::Plays(name),
             "setting" if settings().of(&name).is_none() && !name.contains([' ', '.']) => {
-                return Err(unknown("setting", settings().setting.iter().map(|rule| rule.key.as_str()).collect()));
+                return Err(unknown(
+                    "setting",
+                    settings().setting.iter().map(|rule| rule.key.as_str()).collect(),
+                ));
             }
             "setting" => Subject::Setting(name),
             "look" => match LOOKS.iter().find(|(known, _)| *known == name) {

@@ -79,7 +79,10 @@ fn both(comparison: &mut Comparison, old: &Tally, new: &Tally, base: &Comparison
         (&mut comparison.media, &base.media),
     ] {
         for change in mine {
-            let same = |other: &&ListChange| (other.change, other.item, &other.name, &other.new) == (change.change, change.item, &change.name, &change.new);
+            let same = |other: &&ListChange| {
+                (other.change, other.item, &other.name, &other.new)
+                    == (change.change, change.item, &change.name, &change.new)
+            };
             change.inherited = Some(theirs.iter().any(|other| same(&other)));
         }
     }

@@ -88,7 +88,8 @@ fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Compari
     let mut totals = Totals::of(old, new, &alignment, &packages, &beside.applications);
     totals.decisions = u32::try_from(decisions.len()).unwrap_or(u32::MAX);
     totals.unexplained = unexplained;
-    let Beside { applications, defaults, parts, repositories, startup, looks, settings, media, readings } = beside;
+    let Beside { applications, defaults, parts, repositories, startup, looks, settings, media, readings } =
+        beside;
     Comparison {
         schema_version: COMPARISON_SCHEMA,
         old: old.label.clone(),

@@ -136,8 +136,11 @@ fn decoders(tally: &Tally, found: &mut Findings) {
     for ((id, framework), media) in by_app {
         let Some(application) = tally.applications.iter().find(|one| one.id == *id) else { continue };
         let evidence = launcher_file(application, tally);
-        let details =
-            FindingDetails::NoDecoder { application: application.name.clone(), framework: framework.clone(), media };
+        let details = FindingDetails::NoDecoder {
+            application: application.name.clone(),
+            framework: framework.clone(),
+            media,
+        };
         found.add(details, vec![format!("application:{id}").into()], &evidence);
     }
 }

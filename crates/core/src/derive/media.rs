@@ -4,7 +4,8 @@ use super::Associations;
 use super::defaults::Chooser;
 use crate::knowledge::{Decoder, Framework, MediaFamily, MediaRule, MediaRules, Role, Roles, matches};
 use crate::model::{
-    DecidedBy, DefaultChoice, Evidence, MediaAnswer, MediaDecoder, MediaVerdict, Package, PackageRef, Tally, Text,
+    DecidedBy, DefaultChoice, Evidence, MediaAnswer, MediaDecoder, MediaVerdict, Package, PackageRef, Tally,
+    Text,
 };
 use crate::offer::Catalog;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -60,9 +61,8 @@ pub fn note_help(answers: &mut [MediaAnswer], rules: &MediaRules, catalogs: &[Ca
         let framework = answer.framework.as_deref().unwrap_or(label);
         let mut helping: Vec<Text> = Vec::new();
         for what in &answer.missing {
-            let offered = |name: &&Text| {
-                catalogs.iter().any(|catalog| catalog.candidate(name, None).is_some())
-            };
+            let offered =
+                |name: &&Text| catalogs.iter().any(|catalog| catalog.candidate(name, None).is_some());
             let first = rules.help(framework, what).find(offered);
             helping.extend(first.filter(|name| !helping.contains(name)).cloned());
         }
@@ -121,8 +121,7 @@ impl Answers<'_> {
                 None => answer.missing.push(need.clone()),
             }
         }
-        answer.verdict =
-            if answer.missing.is_empty() { MediaVerdict::Yes } else { MediaVerdict::NoDecoder };
+        answer.verdict = if answer.missing.is_empty() { MediaVerdict::Yes } else { MediaVerdict::NoDecoder };
         answer
     }
 
@@ -134,10 +133,12 @@ impl Answers<'_> {
     fn decoded(&self, framework: &Framework, need: &Text) -> Option<MediaDecoder> {
         let of: Vec<&Decoder> = framework.decoder.iter().filter(|one| one.what == *need).collect();
         of.into_iter().find_map(|one| {
-            let fitting = one.files.iter().filter_map(|pattern| self.files.get(pattern)).find(|(_, package)| {
-                let reduced = |package: &PackageRef| one.not.iter().any(|not| matches(not, package.name()));
-                !package.as_ref().is_some_and(reduced)
-            });
+            let fitting =
+                one.files.iter().filter_map(|pattern| self.files.get(pattern)).find(|(_, package)| {
+                    let reduced =
+                        |package: &PackageRef| one.not.iter().any(|not| matches(not, package.name()));
+                    !package.as_ref().is_some_and(reduced)
+                });
             fitting.map(|(file, package)| decoder(need.clone(), file, package))
         })
     }
@@ -255,11 +256,21 @@ mod tests {
 
     #[test]
     fn what_an_app_is_built_on_is_found_on_the_way_or_not_known() {
-        let far: &[(&str, &[&str])] =
-            &[("player", &["a"]), ("a", &["b"]), ("b", &["c"]), ("c", &["d"]), ("d", &["libvlc5"]), ("libvlc5", &[])];
+        let far: &[(&str, &[&str])] = &[
+            ("player", &["a"]),
+            ("a", &["b"]),
+            ("b", &["c"]),
+            ("c", &["d"]),
+            ("d", &["libvlc5"]),
+            ("libvlc5", &[]),
+        ];
         assert_eq!(answered(far, &[], "mp3").verdict, MediaVerdict::Unknown);
-        let both: &[(&str, &[&str])] =
-            &[("player", &["libvlc5", "x"]), ("libvlc5", &[]), ("x", &["libgstreamer1.0-0"]), ("libgstreamer1.0-0", &[])];
+        let both: &[(&str, &[&str])] = &[
+            ("player", &["libvlc5", "x"]),
+            ("libvlc5", &[]),
+            ("x", &["libgstreamer1.0-0"]),
+            ("libgstreamer1.0-0", &[]),
+        ];
         assert_eq!(answered(both, &[], "mp3").framework.as_deref(), Some("VLC"), "the nearest counts");
         let circle: &[(&str, &[&str])] = &[("player", &["a"]), ("a", &["player"])];
         assert_eq!(answered(circle, &[], "mp3").verdict, MediaVerdict::Unknown);

@@ -3,12 +3,13 @@
 use super::{Associations, choose_defaults, dead_defaults, derive_findings, join_applications, mark_roles};
 use crate::history::{Past, Records};
 use crate::knowledge::{
-    Agents, Desktop, KindRules, PartRules, Probes, Roles, SettingRules, Traits, desktops, fold_companions, media,
+    Agents, Desktop, KindRules, PartRules, Probes, Roles, SettingRules, Traits, desktops, fold_companions,
+    media,
 };
 use crate::model::{
     Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks,
-    Medium, MissingFact, Package, PackageRef, Phase, Repository, Setting, SettingSource, ShippedChoice, StartupItem, Storage, Taken,
-    Tally, Text, Unread,
+    Medium, MissingFact, Package, PackageRef, Phase, Repository, Setting, SettingSource, ShippedChoice,
+    StartupItem, Storage, Taken, Tally, Text, Unread,
 };
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -109,8 +110,7 @@ fn settle_sources(tally: &mut Tally) {
         let of_project = owner.is_some_and(|package| {
             // What the packaging adds to a project's package is called like that package.
             let added = format!("_{}.gschema.override", package.name);
-            !setting.evidence.file.ends_with(&added)
-                && desktops().is_of_project(desktop, package.source())
+            !setting.evidence.file.ends_with(&added) && desktops().is_of_project(desktop, package.source())
         });
         if setting.source == SettingSource::Set && of_project {
             setting.source = SettingSource::Desktop;

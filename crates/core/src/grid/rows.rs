@@ -6,8 +6,8 @@ use super::same::Same;
 use crate::ask::{AskFor, ask};
 use crate::knowledge::{media as media_table, settings as settings_table};
 use crate::model::{
-    DefaultChoice, FindingName, Kind, Label, Look, MEASURES, MediaVerdict, Medium, MissingFact, Part, Reading, Reason,
-    Scope, System, Tally, Text,
+    DefaultChoice, FindingName, Kind, Label, Look, MEASURES, MediaVerdict, Medium, MissingFact, Part,
+    Reading, Reason, Scope, System, Tally, Text,
 };
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -413,7 +413,9 @@ impl Rows<'_> {
             self.each(RowGroup::Media, &rule.key, RowLabel::Media(rule.key.clone()), |tally| {
                 let found = tally.media.iter().find(|answer| answer.key == rule.key);
                 match found.map(|answer| (answer.verdict, answer.decoders.first())) {
-                    Some((MediaVerdict::Yes, Some(decoder))) => Cell::of(CellState::Yes).from(&decoder.evidence),
+                    Some((MediaVerdict::Yes, Some(decoder))) => {
+                        Cell::of(CellState::Yes).from(&decoder.evidence)
+                    }
                     Some((MediaVerdict::Yes, None)) => Cell::of(CellState::Yes),
                     Some((MediaVerdict::No | MediaVerdict::NoDecoder, _)) => Cell::no(),
                     Some((MediaVerdict::Unknown, _)) | None => Cell::of(CellState::NotRecorded),

@@ -132,7 +132,12 @@ impl MediaRules {
     /// Every pattern of files that is asked, each once.
     pub fn files(&self) -> Vec<&Text> {
         let of_decoders = self.framework.iter().flat_map(|one| &one.decoder).flat_map(|one| &one.files);
-        let mut files: Vec<&Text> = self.media.iter().flat_map(|rule| rule.files.iter().chain(&rule.knows)).chain(of_decoders).collect();
+        let mut files: Vec<&Text> = self
+            .media
+            .iter()
+            .flat_map(|rule| rule.files.iter().chain(&rule.knows))
+            .chain(of_decoders)
+            .collect();
         files.sort_unstable();
         files.dedup();
         files
@@ -148,7 +153,8 @@ impl MediaRules {
 
     /// Packages that may bring something to a framework.
     pub fn help<'a>(&'a self, framework: &'a str, what: &'a str) -> impl Iterator<Item = &'a Text> {
-        let fits = move |help: &&MediaHelp| help.framework == framework && help.what.iter().any(|one| one == what);
+        let fits =
+            move |help: &&MediaHelp| help.framework == framework && help.what.iter().any(|one| one == what);
         self.help.iter().filter(fits).flat_map(|help| &help.packages)
     }
 }
@@ -194,7 +200,8 @@ mod tests {
 
     #[test]
     fn a_package_is_of_a_framework_for_what_it_opens() {
-        let of = |package: &str, family| media().framework_of(package, family).map(|(_, one)| one.name.as_str());
+        let of =
+            |package: &str, family| media().framework_of(package, family).map(|(_, one)| one.name.as_str());
         assert_eq!(of("libgstreamer1.0-0t64", MediaFamily::Video), Some("GStreamer"));
         assert_eq!(of("libgstreamer1.0-0", MediaFamily::Pictures), None);
         assert_eq!(of("libavcodec61", MediaFamily::Music), Some("FFmpeg"));

@@ -187,10 +187,7 @@ mod tests {
             .collect();
         assert_eq!(
             budgie,
-            [
-                "com.solus-project.budgie-wm button-layout",
-                "org.gnome.desktop.wm.preferences button-layout"
-            ]
+            ["com.solus-project.budgie-wm button-layout", "org.gnome.desktop.wm.preferences button-layout"]
         );
         assert_eq!(buttons.places_on(None).count(), 1, "the schema that all toolkits share");
         assert_eq!(rules.of("login-shell").unwrap().places_on(None).count(), 1);

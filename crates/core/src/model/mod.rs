@@ -31,8 +31,8 @@ pub use finding::{AgentPurpose, Finding, FindingDetails, FindingName, Note, Type
 pub use kind_reason::{KindFact, KindReason, Trait};
 pub use label::{Label, Seen, slug};
 pub use launcher::{Does, HiddenBecause, HiddenBy, Launcher, Menu};
-pub use media::{MediaAnswer, MediaDecoder, MediaVerdict};
 pub use looks::{Look, Looks, Session};
+pub use media::{MediaAnswer, MediaDecoder, MediaVerdict};
 pub use package::{Alternatives, Dependency, Kind, Package, PackageRef, Phase, Reason, State, VersionOp};
 pub use part::Part;
 pub use reading::{Conditions, MEASURES, Measure, MeasuredWhen, Method, NotComparable, Reading};

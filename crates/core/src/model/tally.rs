@@ -1,6 +1,6 @@
 use super::{
-    Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, MediaAnswer, Note,
-    Package, Part, Reading, Repository, Setting, StartupItem, Storage, System, Text,
+    Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, MediaAnswer,
+    Note, Package, Part, Reading, Repository, Setting, StartupItem, Storage, System, Text,
 };
 use crate::offer::OfferSummary;
 use crate::vocabulary;

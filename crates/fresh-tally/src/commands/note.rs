@@ -10,7 +10,12 @@ use tally_shelf::{Lock, encode, read_tally};
 
 pub(crate) fn run(args: &NoteArgs, settings: &Settings) -> Result<Exit, CommandError> {
     if args.words.is_empty() {
-        return super::show::view(&args.install, (ShowWhat::Readings, false), &PackageFilter::default(), settings);
+        return super::show::view(
+            &args.install,
+            (ShowWhat::Readings, false),
+            &PackageFilter::default(),
+            settings,
+        );
     }
     let said = if settings.shelf.has(&args.install) {
         let noted = Noted::of(args, settings)?;

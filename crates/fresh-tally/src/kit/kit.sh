@@ -4,25 +4,27 @@
 #   sh kit.sh                    writes tally-kit.tar here (compressed with gzip where it is there: tally-kit.tar.gz)
 #   sh kit.sh -o FILE            writes that file; `-` is standard output
 #   sh kit.sh --list             shows what it would take, and takes nothing
+#   sh kit.sh --pictures         takes wallpapers, logos and the icons of programs as well
 #   sh kit.sh --root DIR         collects from an install that is mounted there, and takes no readings
 #   ssh host sh -s -- -o - < kit.sh | fresh-tally take -
 #
 # Runs as anybody; what only root may read is then named and left out. It writes to one temporary folder, which it removes.
 # It never takes: password and shadow files, keys, network credentials, machine ids, addresses' passwords, personal files.
-# Of pictures, fonts and programs it takes names only; of home folders only launchers and the names of AppImages.
+# Of fonts and programs, and of pictures unless asked, it takes names only; of home folders only launchers and the names of AppImages.
 
 set -u
 LC_ALL=C
 export LC_ALL
 umask 077
 
-root=/ out='' list=''
+root=/ out='' list='' pictures=''
 while [ $# -gt 0 ]; do
     case $1 in
         -o | --output) [ $# -gt 1 ] || { echo "kit: $1 needs a file" >&2; exit 2; }; out=$2; shift ;;
         --root) [ $# -gt 1 ] || { echo "kit: --root needs a folder" >&2; exit 2; }; root=$2; shift ;;
         --list) list=yes ;;
-        -h | --help) sed -n '2,12s/^# \{0,1\}//p' "$0" 2>/dev/null; exit 0 ;;
+        --pictures) pictures=yes ;;
+        -h | --help) sed -n '2,13s/^# \{0,1\}//p' "$0" 2>/dev/null; exit 0 ;;
         *) echo "kit: unknown option $1" >&2; exit 2 ;;
     esac
     shift
@@ -58,8 +60,16 @@ usr/local/share/glib-2.0/schemas/*.override usr/local/share/glib-2.0/schemas/*.g
 usr/share/*-session/sessions usr/bin/start* usr/bin/*-session usr/bin/*-session-* usr/libexec/*-session usr/share/accountsservice/user-templates
 usr/share/plasma/look-and-feel/*/contents/defaults usr/share/*/kf[56]-settings usr/share/wallpapers/*/metadata.* usr/share/backgrounds/*.xml
 usr/share/backgrounds/*/*.xml usr/share/desktop-base/active-theme usr/share/desktop-base/*/wallpaper/metadata.* usr/share/images/desktop-base
-usr/share/desktop-base/*/wallpaper/*.xml usr/share/plasma-workspace/env etc/sway/config etc/i3/config etc/X11/icewm/theme usr/share/icewm/theme
+usr/share/desktop-base/*/wallpaper/*.xml usr/share/desktop-base/*/lockscreen/*.xml usr/share/desktop-base/*/lockscreen/metadata.* usr/share/plasma-workspace/env etc/sway/config etc/i3/config etc/X11/icewm/theme usr/share/icewm/theme
 usr/share/lxqt/*.conf usr/share/pcmanfm-qt usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime
+etc/login.defs usr/share/xfwm4/defaults usr/share/mate-panel/layouts usr/share/plasma/look-and-feel/*/contents/layouts
+usr/share/plasma/layout-templates usr/share/plasma/plasmoids/*/contents/config usr/share/lxpanel/profile usr/share/budgie-desktop
+etc/budgie-desktop usr/share/gnome-shell/modes
+END
+    [ -z "$pictures" ] || cat <<'END'
+usr/share/backgrounds usr/share/wallpapers usr/share/lxqt/wallpapers usr/share/pixmaps usr/share/desktop-base usr/share/sddm/themes
+usr/share/plymouth/themes usr/share/plasma/avatars usr/share/icons/hicolor/48x48/apps usr/share/icons/hicolor/64x64/apps
+usr/share/icons/hicolor/128x128/apps usr/share/icons/hicolor/scalable/apps
 END
 }
 
@@ -84,6 +94,10 @@ s/user=[^, ]*/user=/g;s/username=[^, ]*/username=/g;s/pass=[^, ]*/pass=/g;s/pass
 /^Threads/!d~proc/[0-9]*/status
 s/ / /~proc/uptime proc/loadavg proc/meminfo
 /^flags/!d~proc/cpuinfo
+s#//[^/@" ]*@#//#g~etc/apt/apt.conf etc/apt/apt.conf.d/* etc/firefox/policies/*.json usr/lib*/firefox*/distribution/*.json usr/share/firefox*/distribution/*.json
+s#//[^/@" ]*@#//#g~etc/firefox/*.js etc/firefox/pref/*.js etc/firefox-esr/*.js usr/lib*/firefox*/browser/defaults/preferences/*.js usr/lib*/firefox*/*.cfg
+s#//[^/@" ]*@#//#g~usr/share/firefox*/browser/defaults/preferences/*.js etc/chromium/policies/*/*.json etc/chromium/*_preferences
+/^\[/!{/^apply_updates/!d;}~etc/dnf/automatic.conf
 s/password=[^ ]*//g;s/pass=[^ ]*//g;s/key=[^ ]*//g;s/token=[^ ]*//g~proc/cmdline
 END
 }
@@ -93,8 +107,15 @@ names() {
     cat <<'END'
 bin sbin usr/bin usr/sbin usr/games usr/local/bin usr/local/sbin usr/local/games snap/bin usr/share/backgrounds usr/share/wallpapers
 usr/share/lxqt/wallpapers usr/share/lxqt/themes usr/share/pixmaps/backgrounds usr/share/fonts usr/local/share/fonts
-usr/libexec/sddm* usr/lib/*/sddm
+usr/libexec/sddm* usr/lib/*/sddm usr/libexec/glycin-loaders usr/lib/cups/filter usr/lib/cups/driver usr/lib/cups/backend
+lib/modules/*/kernel/fs usr/lib/modules/*/kernel/fs lib/modules/*/modules.order usr/lib/modules/*/modules.order
 END
+    for lib in 'usr/lib/*' usr/lib64 usr/lib; do
+        for name in gstreamer-1.0 vlc/plugins gdk-pixbuf-2.0 glycin-loaders qt5/plugins qt6/plugins dri vdpau sane atril evince 'firefox*/libxul.so' \
+            'libavcodec.so*' 'libavformat.so*' 'libarchive.so*' 'libdvdcss.so*' 'libraw*.so*' 'libgdk_pixbuf-2.0.so*' 'libQt[56]Gui.so*'; do
+            printf '%s/%s\n' "$lib" "$name"
+        done
+    done
 }
 
 # Folders of which the names of the first level are taken.

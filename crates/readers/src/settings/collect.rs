@@ -7,12 +7,47 @@ use crate::keyfile::KeyFile;
 use crate::looks;
 use crate::text::name_text;
 use std::collections::BTreeSet;
-use tally_core::knowledge::{SettingArea, SettingPlace, SettingRule, SettingRules, SettingShape, SettingUnit};
+use tally_core::knowledge::{
+    SettingArea, SettingPlace, SettingRule, SettingRules, SettingShape, SettingUnit,
+};
 use tally_core::model::{Evidence, Setting, SettingSource, Text};
 use tally_trees::NodeKind;
 
 /// Native settings that are kept, at most.
-const NATIVE: usize = 600;
+const NATIVE: usize = 2000;
+/// Files of Plasma itself and of what a person meets in it first; other programs have files beside them.
+const PLASMA: &[&str] = &[
+    "kdeglobals",
+    "kwinrc",
+    "plasmarc",
+    "plasmashellrc",
+    "plasmanotifyrc",
+    "plasma-localerc",
+    "ksmserverrc",
+    "ksplashrc",
+    "kscreenlockerrc",
+    "kcminputrc",
+    "kxkbrc",
+    "kglobalshortcutsrc",
+    "krunnerrc",
+    "powerdevilrc",
+    "powermanagementprofilesrc",
+    "dolphinrc",
+    "konsolerc",
+    "discoverrc",
+    "PlasmaDiscoverUpdates",
+    "PlasmaUserFeedback",
+    "baloofilerc",
+    "kwalletrc",
+    "klaunchrc",
+    "kded5rc",
+    "kded6rc",
+    "kickoffrc",
+    "spectaclerc",
+    "breezerc",
+];
+/// Shortcuts of the keyboard are too many to be told as settings.
+const SHORTCUTS: &str = "xfce4-keyboard-shortcuts";
 /// Bytes of a value that are kept.
 const LONGEST: usize = 400;
 
@@ -122,7 +157,7 @@ impl Reader<'_, '_> {
     fn native_files(&self, known: &BTreeSet<Text>, found: &mut Vec<Setting>) {
         let Some(desktop) = self.user.desktop() else { return };
         let (folders, endings): (&[&str], &[&str]) = match desktop.name.as_str() {
-            "KDE Plasma" => (&[""], &["rc", "kdeglobals"]),
+            "KDE Plasma" => (&[""], PLASMA),
             "LXQt" => (&["lxqt", "pcmanfm-qt/lxqt", "qterminal.org"], &[".conf", ".ini"]),
             "Xfce" => return self.native_channels(known, found),
             _ => return,
@@ -133,7 +168,8 @@ impl Reader<'_, '_> {
                 let place = if folder.is_empty() { config.clone() } else { format!("{config}/{folder}") };
                 for entry in self.user.tree.names(&place) {
                     let name = name_text(&entry.name);
-                    if entry.kind == NodeKind::Folder || !endings.iter().any(|ending| name.ends_with(ending)) {
+                    if entry.kind == NodeKind::Folder || !endings.iter().any(|ending| name.ends_with(ending))
+                    {
                         continue;
                     }
                     let path = format!("{place}/{name}");
@@ -147,7 +183,8 @@ impl Reader<'_, '_> {
                         let new = !known.contains(native.as_str()) && seen.insert(native.clone());
                         if let Some(value) = group.string(key).filter(|_| new && found.len() < NATIVE) {
                             let group = Some(group.name().to_owned());
-                            let said = Said { group, key: Some(key.to_string()), ..Said::of(value, path.clone()) };
+                            let said =
+                                Said { group, key: Some(key.to_string()), ..Said::of(value, path.clone()) };
                             found.push(self.unknown(native, &said, None));
                         }
                     }
@@ -163,7 +200,9 @@ impl Reader<'_, '_> {
             let folder = folder.trim_end_matches("/.xml");
             for entry in self.user.tree.names(folder) {
                 let name = name_text(&entry.name);
-                let Some(channel) = name.strip_suffix(".xml").filter(|name| *name != "xfce4-panel") else {
+                let Some(channel) =
+                    name.strip_suffix(".xml").filter(|name| !["xfce4-panel", SHORTCUTS].contains(name))
+                else {
                     continue;
                 };
                 let path = format!("{folder}/{name}");
@@ -171,10 +210,9 @@ impl Reader<'_, '_> {
                 for property in properties(&bytes).0 {
                     let native = format!("{channel} {}", property.path);
                     let ends = |known: &Text| {
-                        known
-                            .strip_prefix(channel)
-                            .and_then(|rest| rest.strip_prefix(' '))
-                            .is_some_and(|rest| property.path == rest || property.path.ends_with(&format!("/{rest}")))
+                        known.strip_prefix(channel).and_then(|rest| rest.strip_prefix(' ')).is_some_and(
+                            |rest| property.path == rest || property.path.ends_with(&format!("/{rest}")),
+                        )
                     };
                     let new = !known.iter().any(ends) && seen.insert(native.clone());
                     if new && found.len() < NATIVE {
@@ -303,7 +341,8 @@ fn native(place: &SettingPlace) -> Text {
         return format!("{file} [{}] {key}", place.group.as_deref().unwrap_or("*")).into();
     }
     if let Some(file) = &place.buttons {
-        return format!("{file} [{}] ButtonsOnLeft, ButtonsOnRight", place.group.as_deref().unwrap_or("*")).into();
+        return format!("{file} [{}] ButtonsOnLeft, ButtonsOnRight", place.group.as_deref().unwrap_or("*"))
+            .into();
     }
     let own = [&place.gsettings, &place.global_theme, &place.apt, &place.user_add, &place.prefs];
     let of_file = [&place.xfconf, &place.line, &place.json];

@@ -64,9 +64,7 @@ impl Values {
     /// The value of a key, the file that has it, and whether it is a key file.
     fn get(&self, folder: &str, key: &str) -> Option<(Text, String, bool)> {
         match self {
-            Self::Compiled(file, database) => {
-                Some((database.get(folder, key)?.clone(), file.clone(), false))
-            }
+            Self::Compiled(file, database) => Some((database.get(folder, key)?.clone(), file.clone(), false)),
             Self::KeyFiles(files, _) => value(files, folder, key).map(|(value, file)| (value, file, true)),
         }
     }
@@ -125,9 +123,8 @@ impl<'t> Gsettings<'t> {
             let (value, file, plain) = files.databases.iter().find_map(|one| one.get(&path, key))?;
             Some(set((value, file), plain.then(|| path.clone()), locked))
         };
-        let in_group = |group: String| {
-            value(&files.overrides, &group, key).map(|found| set(found, Some(group), false))
-        };
+        let in_group =
+            |group: String| value(&files.overrides, &group, key).map(|found| set(found, Some(group), false));
         // A group for a desktop goes before the one for all, in the order of the desktop's names.
         let own = || self.desktops.iter().find_map(|desktop| in_group(format!("{schema}:{desktop}")));
         let by_schema = || {
@@ -209,7 +206,8 @@ impl Files {
             // Within a folder the last file wins.
             let mut files = all(&format!("{file}.d"), "");
             files.reverse();
-            let locks = all(&format!("{file}.d/locks"), "").into_iter().filter_map(|file| tree.read(file).ok());
+            let locks =
+                all(&format!("{file}.d/locks"), "").into_iter().filter_map(|file| tree.read(file).ok());
             let locks = locks.flat_map(|bytes| {
                 let text = String::from_utf8_lossy(&bytes).into_owned();
                 let paths = text.lines().map(str::trim).filter(|line| line.starts_with('/'));

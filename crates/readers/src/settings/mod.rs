@@ -104,7 +104,9 @@ impl NewUser<'_> {
             // Each side by itself is upstream's where nothing is set.
             let (first, last) = place.otherwise.as_deref().unwrap_or_default().split_once(':')?;
             let path = left.as_ref().or(right.as_ref())?.1.clone();
-            let text = |side: Option<(Text, String)>, otherwise: &str| side.map_or_else(|| otherwise.into(), |side| side.0);
+            let text = |side: Option<(Text, String)>, otherwise: &str| {
+                side.map_or_else(|| otherwise.into(), |side| side.0)
+            };
             let value: Text = format!("{}:{}", text(left, first), text(right, last)).into();
             return Some(Said { group: Some(group.to_owned()), ..Said::of(value, path) });
         }
@@ -223,7 +225,10 @@ pub(crate) fn plain(value: &str) -> Text {
     let value = value.trim();
     let is_type = |word: &str| {
         word.starts_with('@')
-            || matches!(word, "byte" | "int16" | "uint16" | "int32" | "uint32" | "int64" | "uint64" | "double")
+            || matches!(
+                word,
+                "byte" | "int16" | "uint16" | "int32" | "uint32" | "int64" | "uint64" | "double"
+            )
     };
     let value = match value.split_once(' ') {
         Some((kind, rest)) if is_type(kind) => rest.trim(),

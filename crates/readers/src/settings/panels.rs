@@ -135,7 +135,8 @@ fn lxqt(user: &NewUser<'_>) -> Option<Panels> {
 
 /// Blocks of `key=value` lines: `Global { ... }` and one `Plugin { ... }` for each applet.
 fn lxde(user: &NewUser<'_>) -> Option<Panels> {
-    let elsewhere = ["usr/share/lxpanel/profile/LXDE/panels/panel", "usr/share/lxpanel/profile/default/panels/panel"];
+    let elsewhere =
+        ["usr/share/lxpanel/profile/LXDE/panels/panel", "usr/share/lxpanel/profile/default/panels/panel"];
     let file = first_file(user, "lxpanel/LXDE/panels/panel", &elsewhere)?;
     let bytes = user.tree.read(&file).ok()?;
     let mut panels = Panels { file, ..Panels::default() };
@@ -239,7 +240,8 @@ fn budgie(user: &NewUser<'_>) -> Option<Panels> {
 fn plasma(user: &NewUser<'_>) -> Option<Panels> {
     let theme = user.config("kdeglobals", "KDE", "LookAndFeelPackage");
     let theme = theme.map_or_else(|| "org.kde.breeze.desktop".into(), |(name, _)| name);
-    let file = format!("usr/share/plasma/look-and-feel/{theme}/contents/layouts/org.kde.plasma.desktop-layout.js");
+    let file =
+        format!("usr/share/plasma/look-and-feel/{theme}/contents/layouts/org.kde.plasma.desktop-layout.js");
     let layout = String::from_utf8_lossy(&user.tree.read(&file).ok()?).into_owned();
     let mut panels = Panels { file: file.clone(), ..Panels::default() };
     let mut scripts = vec![(file, layout.clone())];
@@ -261,7 +263,9 @@ fn plasma(user: &NewUser<'_>) -> Option<Panels> {
         });
         let short = |name: &str| name.rsplit('.').next().map(Text::from);
         let applets = called(&script, "addWidget(");
-        panels.applets.extend(applets.iter().filter(|name| !name.contains("separator")).filter_map(|name| short(name)));
+        panels
+            .applets
+            .extend(applets.iter().filter(|name| !name.contains("separator")).filter_map(|name| short(name)));
         panels.file = file;
     }
     // Pinned programs are the default of the task manager.
@@ -271,7 +275,12 @@ fn plasma(user: &NewUser<'_>) -> Option<Panels> {
         .find_map(|tasks| {
             let file = format!("usr/share/plasma/plasmoids/{tasks}/contents/config/main.xml");
             let list = entry_default(&user.tree.read(file).ok()?, "launchers")?;
-            Some(list.split(',').map(|one| launcher(one.trim()).into()).filter(|one: &Text| !one.is_empty()).collect())
+            Some(
+                list.split(',')
+                    .map(|one| launcher(one.trim()).into())
+                    .filter(|one: &Text| !one.is_empty())
+                    .collect(),
+            )
         })
         .unwrap_or_default();
     (!panels.positions.is_empty()).then_some(panels)

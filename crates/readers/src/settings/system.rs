@@ -41,7 +41,8 @@ pub(super) fn json(tree: &dyn Tree, pattern: &str, pointer: &str) -> Option<Said
             }
         };
         let found = value.pointer(pointer)?;
-        let plain = |value: &serde_json::Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+        let plain =
+            |value: &serde_json::Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
         let said = match found {
             serde_json::Value::Array(items) => items.iter().map(plain).collect::<Vec<_>>().join(", "),
             serde_json::Value::Object(_) | serde_json::Value::Null => return None,
@@ -144,9 +145,8 @@ pub(super) fn user_add(tree: &dyn Tree, key: &str) -> Option<Said> {
         })
     };
     match key {
-        "SHELL" if is_debian => in_file("etc/adduser.conf", "DSHELL").or_else(|| {
-            Some(Said { by_upstream: true, ..Said::of("/bin/bash".into(), String::new()) })
-        }),
+        "SHELL" if is_debian => in_file("etc/adduser.conf", "DSHELL")
+            .or_else(|| Some(Said { by_upstream: true, ..Said::of("/bin/bash".into(), String::new()) })),
         "SHELL" => in_file("etc/default/useradd", "SHELL"),
         "DIR_MODE" if is_debian => {
             in_file("etc/adduser.conf", "DIR_MODE").or_else(|| in_file("etc/login.defs", "HOME_MODE"))
@@ -172,7 +172,8 @@ const PREFERENCES: &[&str] = &[
 /// A preference of Mozilla's browser: `pref("name", "value");`, and its relatives.
 pub(super) fn preference(tree: &dyn Tree, name: &str) -> Option<Said> {
     // What the browser brings itself is upstream's.
-    let is_own = |file: &String| !["/firefox.js", "/firefox-branding.js"].iter().any(|end| file.ends_with(end));
+    let is_own =
+        |file: &String| !["/firefox.js", "/firefox-branding.js"].iter().any(|end| file.ends_with(end));
     PREFERENCES.iter().flat_map(|pattern| files(tree, pattern)).filter(is_own).find_map(|file| {
         let bytes = tree.read(&file).ok()?;
         lines(&bytes).find_map(|(number, line)| {
@@ -217,11 +218,14 @@ mod tests {
             .file("etc/a/00.json", "{ \"policies\": ")
             .file("etc/a/10.json", "// made\n{\n \"policies\": { \"Homepage\": { \"URL\": \"https://a.example\" },\n \"all\": [\"x\", 1] }\n}")
             .file("etc/firefox/marsh.js", "// \npref('browser.a', true);\nlockPref(\"browser.b\", \"c, d\");\n");
-        let at = |pointer: &str| json(&tree, "etc/a/*.json", pointer).map(|said| (said.value.to_string(), said.line));
+        let at = |pointer: &str| {
+            json(&tree, "etc/a/*.json", pointer).map(|said| (said.value.to_string(), said.line))
+        };
         assert_eq!(at("/policies/Homepage/URL"), Some(("https://a.example".into(), Some(3))));
         assert_eq!(at("/policies/all"), Some(("x, 1".into(), Some(4))));
         assert_eq!((at("/policies"), at("/none")), (None, None));
-        let of = |name: &str| preference(&tree, name).map(|said| (said.value.to_string(), said.line, said.locked));
+        let of =
+            |name: &str| preference(&tree, name).map(|said| (said.value.to_string(), said.line, said.locked));
         assert_eq!(of("browser.a"), Some(("true".into(), Some(2), false)));
         assert_eq!(of("browser.b"), Some(("c, d".into(), Some(3), true)));
         assert_eq!(of("browser"), None);
@@ -229,7 +233,9 @@ mod tests {
 
     #[test]
     fn new_users_are_asked_of_the_program_that_makes_them() {
-        let tree = MemoryTree::new().file("etc/default/useradd", "# SHELL=/bin/no\nSHELL=/bin/zsh\n").file("etc/login.defs", "HOME_MODE\t0700\n");
+        let tree = MemoryTree::new()
+            .file("etc/default/useradd", "# SHELL=/bin/no\nSHELL=/bin/zsh\n")
+            .file("etc/login.defs", "HOME_MODE\t0700\n");
         let of = |tree: &MemoryTree, key: &str| user_add(tree, key).map(|said| said.value.to_string());
         assert_eq!(of(&tree, "SHELL").as_deref(), Some("/bin/zsh"));
         assert_eq!(of(&tree, "DIR_MODE").as_deref(), Some("0700"));

@@ -72,7 +72,9 @@ impl<'a> Report<'a> {
                     .by(by(CompareWhat::Decisions)),
             ),
             Block::Section(open("looks", "Looks", says(CompareWhat::Looks)).by(by(CompareWhat::Looks))),
-            Block::Section(open("media", "Opens and plays", says(CompareWhat::Media)).by(by(CompareWhat::Media))),
+            Block::Section(
+                open("media", "Opens and plays", says(CompareWhat::Media)).by(by(CompareWhat::Media)),
+            ),
             Block::Section(
                 open("settings", "Settings", says(CompareWhat::Settings)).by(by(CompareWhat::Settings)),
             ),

@@ -1,9 +1,9 @@
 use crate::document::Role;
-use tally_core::knowledge::{media, settings};
 use tally_core::compare::{
     ApplicationChangeKind, DefaultChangeKind, ListChange, ListChangeKind, ListItem, PackageChangeKind,
     PartChangeKind,
 };
+use tally_core::knowledge::{media, settings};
 
 /// A change of a package in the sums (`3 upgraded`), and what it means.
 pub const fn package_change(change: PackageChangeKind) -> (Role, &'static str) {

@@ -69,7 +69,8 @@ pub fn finding(details: &FindingDetails) -> String {
             format!("{asked} opens in {application}, the {}", job(other_role))
         }
         FindingDetails::NoDecoder { application, framework, media } => {
-            let labels: Vec<&str> = media.iter().map(|key| tally_core::knowledge::media().label(key)).collect();
+            let labels: Vec<&str> =
+                media.iter().map(|key| tally_core::knowledge::media().label(key)).collect();
             let them = if labels.len() == 1 { "it" } else { "them" };
             format!(
                 "{application} opens {}, but nothing here decodes {them} for {framework}",

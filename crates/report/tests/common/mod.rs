@@ -50,7 +50,10 @@ pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dy
     let built_in = BuiltIn::rules();
     let BuiltIn { parts, roles, .. } = &built_in;
     for what in ShowWhat::ALL {
-        with(&format!("show {what:?}"), &ShowView { tally: new, what: *what, rules: parts, roles, all: false });
+        with(
+            &format!("show {what:?}"),
+            &ShowView { tally: new, what: *what, rules: parts, roles, all: false },
+        );
     }
     let comparison = built_in.compare(old, new);
     for what in CompareWhat::ALL {

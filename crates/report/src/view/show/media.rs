@@ -34,9 +34,11 @@ pub(super) fn document(tally: &Tally) -> Document {
 }
 
 fn summary(tally: &Tally) -> String {
-    let of = |verdict: MediaVerdict| tally.media.iter().filter(move |one| one.verdict == verdict).count() as u64;
+    let of =
+        |verdict: MediaVerdict| tally.media.iter().filter(move |one| one.verdict == verdict).count() as u64;
     let files = tally.media.iter().filter(|one| one.mime.is_some()).count() as u64;
-    let open = tally.media.iter().filter(|one| one.mime.is_some() && one.verdict == MediaVerdict::Yes).count();
+    let open =
+        tally.media.iter().filter(|one| one.mime.is_some() && one.verdict == MediaVerdict::Yes).count();
     let mut said = format!("{open} of {files} kinds of file open or play");
     if of(MediaVerdict::NoDecoder) > 0 {
         said.push_str(&format!("; {} open in an app that can't decode them", of(MediaVerdict::NoDecoder)));
@@ -57,7 +59,12 @@ fn table(tally: &Tally, family: MediaFamily, list: &[&MediaAnswer]) -> Table {
         let (role, word) = words::media_verdict(answer.verdict);
         let mut row: Vec<Cell> = vec![media().label(&answer.key).into(), Span::new(role, word).into()];
         if !devices {
-            row.push(answer.application.as_deref().map_or_else(|| dim("nothing").into(), |id| tally.holder(id).0.into()));
+            row.push(
+                answer
+                    .application
+                    .as_deref()
+                    .map_or_else(|| dim("nothing").into(), |id| tally.holder(id).0.into()),
+            );
         }
         row.push(by(answer));
         let files: Vec<&str> = answer.decoders.iter().map(|decoder| decoder.evidence.file.as_str()).collect();
@@ -69,9 +76,15 @@ fn table(tally: &Tally, family: MediaFamily, list: &[&MediaAnswer]) -> Table {
 
 /// The framework with the packages that decode, or what is missing and what would bring it.
 fn by(answer: &MediaAnswer) -> Cell {
-    if answer.verdict == MediaVerdict::NoDecoder || answer.verdict == MediaVerdict::No && !answer.would_help.is_empty() {
+    if answer.verdict == MediaVerdict::NoDecoder
+        || answer.verdict == MediaVerdict::No && !answer.would_help.is_empty()
+    {
         let framework = answer.framework.as_deref().map(|name| format!("{name}: ")).unwrap_or_default();
-        let missing = if answer.mime.is_some() { format!("no {}", words::listed(&answer.missing, 3)) } else { String::new() };
+        let missing = if answer.mime.is_some() {
+            format!("no {}", words::listed(&answer.missing, 3))
+        } else {
+            String::new()
+        };
         let offered = match &answer.would_help[..] {
             [] => String::new(),
             some => format!("on offer: {}", words::listed(some, 3)),

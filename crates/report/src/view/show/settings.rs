@@ -80,8 +80,7 @@ fn table(tally: &Tally, list: &[&Setting]) -> Table {
 
 /// A value for people: programs of a list by the names of their apps.
 pub(crate) fn said(tally: &Tally, setting: &Setting, value: &str) -> String {
-    let is_list =
-        settings().of(&setting.key).is_some_and(|rule| rule.shape == Some(SettingShape::List));
+    let is_list = settings().of(&setting.key).is_some_and(|rule| rule.shape == Some(SettingShape::List));
     let text = if is_list {
         value.split(", ").map(|id| tally.holder(id).0).collect::<Vec<_>>().join(", ")
     } else {
