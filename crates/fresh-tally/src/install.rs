@@ -9,12 +9,14 @@ use std::io::{BufReader, Cursor, Read};
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::Mutex;
 use tally_core::derive::Rules;
 use tally_core::history::Moment;
 use tally_core::knowledge::{Agents, KindRules, PartRules, Roles, SettingRules};
 use tally_core::model::{
     MeasuredWhen, Medium, Method, Reading, RootReason, System, Taken, TakenRoot, Tally, Text, Unread,
 };
+use tally_readers::Thumbnail;
 use tally_readers::{OnMedium, Overrides, TakeOptions};
 use tally_report::{RootRow, RootsView, words};
 use tally_shelf::{ShelfError, open_file, read_tally, read_tally_in_brief};
@@ -108,6 +110,8 @@ pub(crate) struct TakeRequest<'a> {
     pub(crate) installs: Option<FxHashSet<(System, Text)>>,
     /// The root to take of a disk with several.
     pub(crate) root: Option<String>,
+    /// Where thumbnails go; without it pictures are not read.
+    pub(crate) thumbnails: Option<&'a Mutex<Vec<Thumbnail>>>,
     pub(crate) settings: &'a Settings,
     pub(crate) rules: &'a PartRules,
 }
@@ -121,6 +125,7 @@ impl<'a> TakeRequest<'a> {
             installed: None,
             installs: None,
             root: None,
+            thumbnails: None,
             settings,
             rules,
         }
@@ -232,7 +237,7 @@ fn is_text(head: &[u8], source: &Path) -> Result<(), CommandError> {
 
 /// Reads an install that was found inside a file.
 fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandError> {
-    let TakeRequest { mut overrides, installed, installs, settings, rules, .. } = request;
+    let TakeRequest { mut overrides, installed, installs, thumbnails, settings, rules, .. } = request;
     let medium = if opened.is_medium { Medium::Image } else { request.medium };
     let mut options = Options::new(source, medium, installed, settings)?;
     let layers: Vec<String> =
@@ -257,7 +262,7 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
     options.on_medium = OnMedium { lists: opened.lists, installs };
     // Said at once as well: it may be why there is nothing in it.
     opened.remarks.iter().for_each(|remark| output::warn(&format!("`{}`: {remark}", source.display())));
-    let taken = tally_readers::take(opened.tree.as_ref(), &options.of(overrides, rules));
+    let taken = tally_readers::take(opened.tree.as_ref(), &options.of(overrides, rules, thumbnails));
     let mut tally = taken.map_err(|error| CommandError::NoInstall { path: source.into(), source: error })?;
     // The kit takes the figures of the running system along.
     tally.readings = tally_readers::readings::read(opened.tree.as_ref(), medium, MeasuredWhen::KitRun);
@@ -340,7 +345,7 @@ fn take_list(list: impl Read, source: &Path, request: TakeRequest<'_>) -> Result
     let named = overrides.distro.is_some();
     let options = Options::new(source, Medium::Listing, None, settings)?;
     let list = BufReader::with_capacity(1 << 16, list);
-    let told = tally_readers::take_listing(list, options.of(Overrides::default(), rules));
+    let told = tally_readers::take_listing(list, options.of(Overrides::default(), rules, None));
     let told =
         told.map_err(|source_error| CommandError::NoInstall { path: source.into(), source: source_error })?;
     if told.label.distro.is_empty() && !named {
@@ -391,13 +396,19 @@ impl Options {
         Ok(Self { taken, installed, on_medium: OnMedium::default(), kinds, roles, agents, settings: rules })
     }
 
-    fn of<'a>(&'a self, overrides: Overrides, rules: &'a PartRules) -> TakeOptions<'a> {
+    fn of<'a>(
+        &'a self,
+        overrides: Overrides,
+        rules: &'a PartRules,
+        thumbnails: Option<&'a Mutex<Vec<Thumbnail>>>,
+    ) -> TakeOptions<'a> {
         TakeOptions {
             program: PROGRAM.into(),
             taken: self.taken.clone(),
             overrides,
             installed: self.installed,
             on_medium: self.on_medium.clone(),
+            thumbnails,
             rules: Rules {
                 parts: rules,
                 kinds: &self.kinds,
@@ -439,9 +450,9 @@ pub(crate) fn take(source: &Path, request: TakeRequest<'_>) -> Result<Tally, Com
         });
     }
     let tree = tree.as_ref();
-    let TakeRequest { medium, overrides, installed, settings, rules, .. } = request;
+    let TakeRequest { medium, overrides, installed, thumbnails, settings, rules, .. } = request;
     let options = Options::new(source, medium, installed, settings)?;
-    let mut result = tally_readers::take(tree, &options.of(overrides, rules));
+    let mut result = tally_readers::take(tree, &options.of(overrides, rules, thumbnails));
     if let Ok(tally) = &mut result
         && options.taken.from == "/"
     {

@@ -28,6 +28,7 @@ mod media;
 mod medium;
 pub mod owner;
 mod parts;
+mod pictures;
 mod programs;
 pub mod readings;
 mod sessions;
@@ -41,4 +42,5 @@ mod xml;
 
 pub use label::{LabelFacts, Overrides};
 pub use medium::OnMedium;
+pub use pictures::{DECODES as DECODES_PICTURES, Thumbnail, harmless_drawing, likeness_of};
 pub use take::{TakeError, TakeOptions, take, take_listing};

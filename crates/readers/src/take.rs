@@ -5,6 +5,7 @@ use crate::label::{self, LabelFacts, Overrides};
 use crate::launchers::{self, LauncherFacts};
 use crate::medium::OnMedium;
 use crate::packages::{self, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
+use crate::pictures::{self, Thumbnail};
 use crate::settings::NewUser;
 use crate::timed::timed;
 use crate::{
@@ -15,6 +16,7 @@ use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::BufRead;
 use std::path::Path;
+use std::sync::Mutex;
 use tally_core::derive::{self, Facts, Rules};
 use tally_core::knowledge::{self, PartRules, SettingRules};
 use tally_core::model::{
@@ -39,6 +41,8 @@ pub struct TakeOptions<'a> {
     pub on_medium: OnMedium,
     /// The rules by which the tally is derived.
     pub rules: Rules<'a>,
+    /// Where thumbnails go; without it pictures are not read.
+    pub thumbnails: Option<&'a Mutex<Vec<Thumbnail>>>,
 }
 
 /// Why there is no tally at all.
@@ -132,6 +136,10 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     facts.findings = options.on_medium.disagreements(&facts.packages);
     let mut tally = timed("the tally", || derive::tally(facts, &options.rules));
     derive::note_help(&mut tally.media, knowledge::media(), &catalogs);
+    if let Some(thumbnails) = options.thumbnails {
+        tally.pictures = timed("pictures", || pictures::read(tree, &tally, thumbnails));
+        own_pictures(tree, &systems, &mut tally);
+    }
     let offer = |catalog: &Catalog| tally_core::offer::summary(&tally.packages, catalog);
     tally.offers = timed("the offer", || catalogs.iter().map(offer).collect());
     Ok(tally)
@@ -329,6 +337,21 @@ fn own(
         owners.absorb(timed(&format!("lists of files of {}", system.system()), scan_file_lists));
     }
     (wanted, owners)
+}
+
+/// Owners of pictures, which are known only when the applications are.
+fn own_pictures(tree: &dyn Tree, systems: &[&'static dyn PackageReader], tally: &mut Tally) {
+    let merged = tree.node(Path::new("lib"), false).is_ok_and(|node| node.kind == NodeKind::Link);
+    let mut wanted = WantedPaths::new(merged);
+    tally.pictures.iter().for_each(|picture| wanted.add(picture.evidence.file.as_bytes()));
+    let mut owners = Owners::default();
+    for system in systems {
+        owners.absorb(system.scan_file_lists(tree, &tally.packages, &wanted));
+    }
+    for picture in &mut tally.pictures {
+        let owner = owners.of(&wanted, picture.evidence.file.as_bytes());
+        picture.package = owner.and_then(|at| tally.packages.get(at)).map(Package::reference);
+    }
 }
 
 fn assign_owners<'t>(

@@ -23,8 +23,8 @@ pub use style::{Colour, Palette, Theme};
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
     CheckView, CompareView, CompareWhat, CostView, Filter, FindView, GridView, LagView, OfferChangeView,
-    OfferView, OwnedFile, OwnerView, PackageFilter, RootRow, RootsView, ShelfFindView, ShelfView, ShowView,
-    ShowWhat, SourcesView, TrailView, WeighView, WhyView, touched,
+    OfferView, OwnedFile, OwnerView, PackageFilter, PictureFindView, RootRow, RootsView, ShelfFindView,
+    ShelfView, ShowView, ShowWhat, SourcesView, TrailView, WeighView, WhyView, touched,
 };
 pub use wire::{CsvTable, PackageRows, Sbom};
 

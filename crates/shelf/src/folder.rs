@@ -9,6 +9,8 @@ use tally_core::model::{Tally, slug};
 
 /// How files end that keep what repositories offered.
 const OFFER: &str = ".offer.zst";
+/// How folders end that keep thumbnails.
+const PICTURES: &str = ".pictures";
 
 /// A folder of tallies. It is made when the first one is put into it.
 #[derive(Debug, Clone)]
@@ -39,6 +41,11 @@ impl Shelf {
     /// The file of a handle.
     pub fn file(&self, handle: &str) -> PathBuf {
         self.folder.join(format!("{handle}{ENDING}"))
+    }
+
+    /// The folder beside a tally that keeps thumbnails of its pictures; it need not be there.
+    pub fn pictures_folder(&self, handle: &str) -> PathBuf {
+        self.folder.join(format!("{handle}{PICTURES}"))
     }
 
     /// The file beside a tally that keeps what its repositories offered; it need not be there.
@@ -191,6 +198,12 @@ impl Shelf {
             }
             _ => {}
         }
+        match fs::rename(self.pictures_folder(old), self.pictures_folder(new)) {
+            Err(error) if error.kind() != ErrorKind::NotFound => {
+                return Err(ShelfError::io(self.pictures_folder(old), error));
+            }
+            _ => {}
+        }
         self.remove(old)
     }
 
@@ -225,9 +238,22 @@ impl Shelf {
         }
     }
 
+    /// Keeps thumbnails of the pictures of an install beside its tally, each under its name; `None` keeps none, and removes those
+    /// that were kept.
+    ///
+    /// # Errors
+    /// When they can't be written, or not be removed.
+    pub fn keep_pictures(&self, handle: &str, pictures: Option<&[(&str, &[u8])]>) -> Result<(), ShelfError> {
+        if !self.has(handle) {
+            return Err(self.unknown(handle));
+        }
+        write_pictures(&self.pictures_folder(handle), pictures.unwrap_or_default())
+    }
+
     fn remove(&self, handle: &str) -> Result<(), ShelfError> {
         // What is kept beside a tally is worth nothing without it.
         _ = fs::remove_file(self.offer_file(handle));
+        _ = fs::remove_dir_all(self.pictures_folder(handle));
         let path = self.file(handle);
         match fs::remove_file(&path) {
             Ok(()) => Ok(()),
@@ -241,6 +267,52 @@ impl Shelf {
         near.retain(|known| known.contains(handle) || handle.contains(known.as_str()));
         ShelfError::Unknown { handle: handle.to_owned(), near }
     }
+}
+
+/// Whether a thumbnail may be called so: 16 hexadecimal digits, and the ending of a picture.
+pub fn is_thumbnail(name: &str) -> bool {
+    let Some((stem, ending)) = name.split_once('.') else { return false };
+    stem.len() == 16
+        && stem.bytes().all(|byte| byte.is_ascii_hexdigit())
+        && ["jpg", "png", "svg"].contains(&ending)
+}
+
+/// Puts a folder of thumbnails in the place of an earlier one; without any there is none.
+///
+/// # Errors
+/// What the system said of the folder.
+pub fn write_pictures(folder: &Path, pictures: &[(&str, &[u8])]) -> Result<(), ShelfError> {
+    let fail = |error| ShelfError::io(folder.to_owned(), error);
+    let part = folder.with_extension(format!("pictures-{}", std::process::id()));
+    if !pictures.is_empty() {
+        _ = fs::remove_dir_all(&part);
+        fs::create_dir_all(&part).map_err(fail)?;
+        for (name, bytes) in pictures.iter().filter(|(name, _)| is_thumbnail(name)) {
+            fs::write(part.join(name), bytes).map_err(fail)?;
+        }
+    }
+    match fs::remove_dir_all(folder) {
+        Err(error) if error.kind() != ErrorKind::NotFound => return Err(fail(error)),
+        _ => {}
+    }
+    if pictures.is_empty() { Ok(()) } else { fs::rename(&part, folder).map_err(fail) }
+}
+
+/// Thumbnails of a folder, by name: regular files that are called as thumbnails are, each of at most 256 KiB.
+pub fn read_pictures(folder: &Path) -> Vec<(String, Vec<u8>)> {
+    let mut found = Vec::new();
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let name = entry.file_name().to_string_lossy().into_owned();
+        let plain = entry.metadata().is_ok_and(|data| data.is_file() && data.len() <= 256 << 10);
+        if plain
+            && is_thumbnail(&name)
+            && let Ok(bytes) = fs::read(entry.path())
+        {
+            found.push((name, bytes));
+        }
+    }
+    found.sort();
+    found
 }
 
 fn encoded(path: &Path, tally: &Tally) -> Result<Vec<Vec<u8>>, ShelfError> {

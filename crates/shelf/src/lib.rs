@@ -13,7 +13,7 @@ mod line;
 pub use codec::{decode, decode_in_brief, encode, read_tally, read_tally_in_brief};
 pub use error::ShelfError;
 pub use files::{Draft, FolderDraft, Lock, open_file, read_file, unfinished};
-pub use folder::{Put, Shelf, write_atomically};
+pub use folder::{Put, Shelf, is_thumbnail, read_pictures, write_atomically, write_pictures};
 pub use index::Index;
 
 /// The ending of a tally's file name.

@@ -1,6 +1,6 @@
 //! What happened to packages, parts, applications, default apps and list items between two installs.
 
-use crate::model::{Decided, Kind, Menu, NotComparable, PackageRef, System, Text};
+use crate::model::{Decided, Kind, Menu, NotComparable, PackageRef, PictureKind, System, Text};
 use crate::version::Step;
 use crate::vocabulary;
 use schemars::JsonSchema;
@@ -250,6 +250,40 @@ pub struct ListChange {
     pub new: Option<Text>,
     /// Whether the base made the same change; `null` without a base.
     pub inherited: Option<bool>,
+}
+
+vocabulary! {
+    /// What happened to a picture.
+    pub enum PictureChangeKind {
+        /// Nothing before shows it.
+        New = "new",
+        /// It is the same file.
+        Kept = "kept",
+        /// It shows the same, cut or compressed otherwise.
+        Alike = "alike",
+        /// Nothing shows it any more.
+        Gone = "gone",
+    }
+}
+
+/// A picture on one side or both.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct PictureChange {
+    /// What happened.
+    pub change: PictureChangeKind,
+    /// What it is for.
+    pub kind: PictureKind,
+    /// Its name.
+    pub name: Text,
+    /// Its name before, where that was another one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub old_name: Option<Text>,
+    /// Its thumbnail: of the newer side, or of the older one where it is gone.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub thumbnail: Option<Text>,
+    /// The package that it is in.
+    #[serde(default)]
+    pub package: Option<PackageRef>,
 }
 
 /// A figure on both sides.

@@ -44,6 +44,7 @@ pub(super) fn restrict_to_comparable<'a>(
             tally.looks = crate::model::Looks::default();
             tally.settings.clear();
             tally.media.clear();
+            tally.pictures.clear();
             tally.readings.clear();
         }
     }

@@ -3,7 +3,7 @@
 use super::Alignment;
 use super::changes::{
     ApplicationChange, ApplicationChangeKind, DefaultChange, ListChange, PackageChange, PackageChangeKind,
-    PartChange, PartChangeKind, ReadingChange,
+    PartChange, PartChangeKind, PictureChange, ReadingChange,
 };
 use super::news::{Headline, KeyFigure};
 use crate::model::{Label, PackageRef, Tally, Text};
@@ -267,6 +267,8 @@ pub struct Comparison {
     pub settings: Vec<ListChange>,
     /// What came to be opened or played, or is not any more.
     pub media: Vec<ListChange>,
+    /// Wallpapers, logos and the like of both sides, where both record them.
+    pub pictures: Vec<PictureChange>,
     /// Figures that were measured on both sides.
     pub readings: Vec<ReadingChange>,
     /// Changes that the base made and this one did not; empty without a base.

@@ -4,11 +4,11 @@ use super::applications::told_apart;
 use super::lists;
 use super::{
     ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChangeKind, Filling, Headline,
-    ListChange, ListChangeKind, ListItem, Named, News, PackageChange, PartChange, PartChangeKind, Succession,
-    Weight,
+    ListChange, ListChangeKind, ListItem, Named, News, PackageChange, PartChange, PartChangeKind,
+    PictureChange, PictureChangeKind, Succession, Weight,
 };
 use crate::knowledge::{Agents, PartRules, Roles, Scores, settings as settings_table};
-use crate::model::{AgentPurpose, Delivery, Kind, Menu, PackageRef, System, Tally, Text};
+use crate::model::{AgentPurpose, Delivery, Kind, Menu, PackageRef, PictureKind, System, Tally, Text};
 use crate::version::Step;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeMap, BTreeSet};
@@ -50,6 +50,7 @@ pub(super) fn headlines(
     builder.versions();
     builder.looks();
     builder.settings();
+    builder.pictures();
     builder.applications();
     builder.games();
     builder.heavy_decisions();
@@ -251,6 +252,20 @@ impl<'a> HeadlineBuilder<'a> {
             let more = if change.item == ListItem::DefaultWallpaper { WALLPAPER } else { 0 };
             let news = News::Look { item: change.item, was: change.old.clone(), is: change.new.clone() };
             self.add(rule, more, change.inherited, news, format!("look:{}", change.item));
+        }
+    }
+
+    /// How many wallpapers are new.
+    fn pictures(&mut self) {
+        let count = |change: PictureChangeKind| {
+            let is_it = |one: &&PictureChange| one.kind == PictureKind::Wallpaper && one.change == change;
+            self.comparison.pictures.iter().filter(is_it).count() as u64
+        };
+        let (new, kept) = (count(PictureChangeKind::New), count(PictureChangeKind::Kept));
+        let (alike, gone) = (count(PictureChangeKind::Alike), count(PictureChangeKind::Gone));
+        if new > 0 && self.new_desktop().is_none() {
+            let news = News::Wallpapers { new, kept: kept + alike, gone };
+            self.add("wallpapers-new", 0, None, news, "look:wallpapers".into());
         }
     }
 

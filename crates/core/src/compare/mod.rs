@@ -14,12 +14,14 @@ mod news;
 mod packages;
 pub(crate) mod pairing;
 mod parts;
+mod pictures;
 mod stem;
 
 pub use align::{Alignment, Match, Pair, Sides, align};
 pub use changes::{
     ApplicationChange, ApplicationChangeKind, DefaultChange, DefaultChangeKind, ListChange, ListChangeKind,
-    ListItem, NameAndVersion, PackageChange, PackageChangeKind, PartChange, PartChangeKind, ReadingChange,
+    ListItem, NameAndVersion, PackageChange, PackageChangeKind, PartChange, PartChangeKind, PictureChange,
+    PictureChangeKind, ReadingChange,
 };
 pub use document::{
     COMPARISON_SCHEMA, Comparison, Decision, DecisionKind, DecisionReason, NotRecorded, Section, Totals,
@@ -88,8 +90,18 @@ fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Compari
     let mut totals = Totals::of(old, new, &alignment, &packages, &beside.applications);
     totals.decisions = u32::try_from(decisions.len()).unwrap_or(u32::MAX);
     totals.unexplained = unexplained;
-    let Beside { applications, defaults, parts, repositories, startup, looks, settings, media, readings } =
-        beside;
+    let Beside {
+        applications,
+        defaults,
+        parts,
+        repositories,
+        startup,
+        looks,
+        settings,
+        media,
+        pictures,
+        readings,
+    } = beside;
     Comparison {
         schema_version: COMPARISON_SCHEMA,
         old: old.label.clone(),
@@ -106,6 +118,7 @@ fn compare_alike(old: &Tally, new: &Tally, not_recorded: NotRecorded) -> Compari
         looks,
         settings,
         media,
+        pictures,
         readings,
         held_back: Vec::new(),
         totals,
@@ -123,6 +136,7 @@ struct Beside {
     looks: Vec<ListChange>,
     settings: Vec<ListChange>,
     media: Vec<ListChange>,
+    pictures: Vec<PictureChange>,
     readings: Vec<ReadingChange>,
 }
 
@@ -148,6 +162,7 @@ impl Beside {
             looks: lists::looks(&old.looks, &new.looks),
             settings: lists::settings(&old.settings, &new.settings),
             media: lists::media(&old.media, &new.media),
+            pictures: pictures::changes(&old.pictures, &new.pictures),
             readings: lists::readings(&old.readings, &new.readings),
         }
     }

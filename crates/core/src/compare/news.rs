@@ -64,6 +64,15 @@ pub struct Succession {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "news", rename_all = "kebab-case")]
 pub enum News {
+    /// Wallpapers, compared by what they show.
+    Wallpapers {
+        /// New ones.
+        new: u64,
+        /// Those that were there before.
+        kept: u64,
+        /// Those that are not there any more.
+        gone: u64,
+    },
     /// A setting that a person sees at once.
     Setting {
         /// The setting.

@@ -1,4 +1,4 @@
-use super::{Label, System, Text};
+use super::{Label, PictureKind, Sameness, System, Text};
 use serde::Serialize;
 
 /// A kept tally in short; or a file that can't be read as one.
@@ -35,6 +35,21 @@ pub struct Sighting {
     pub version: Option<Text>,
     /// The package system that delivers it.
     pub system: Option<System>,
+}
+
+/// A picture in one of the kept installs.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct PictureSighting {
+    /// The install's handle.
+    pub handle: String,
+    /// Its label.
+    pub label: Label,
+    /// What it is for there.
+    pub kind: PictureKind,
+    /// What it is called there.
+    pub name: Text,
+    /// Whether it is the same file, or shows the same.
+    pub how: Sameness,
 }
 
 /// What the kept tallies know of a name.

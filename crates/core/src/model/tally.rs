@@ -1,6 +1,6 @@
 use super::{
     Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, MediaAnswer,
-    Note, Package, Part, Reading, Repository, Setting, StartupItem, Storage, System, Text,
+    Note, Package, Part, Picture, Reading, Repository, Setting, StartupItem, Storage, System, Text,
 };
 use crate::offer::OfferSummary;
 use crate::vocabulary;
@@ -292,6 +292,9 @@ pub struct Tally {
     /// What can be opened and played, in the order of the rules.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub media: Vec<MediaAnswer>,
+    /// Wallpapers, logos, icons and the like, where they were asked for; by what they are for, and by name.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub pictures: Vec<Picture>,
     /// The disk.
     #[serde(default)]
     pub storage: Storage,
@@ -408,6 +411,7 @@ impl Tally {
             looks: Looks::default(),
             settings: Vec::new(),
             media: Vec::new(),
+            pictures: Vec::new(),
             storage: Storage::default(),
             readings: Vec::new(),
             notes: Vec::new(),
@@ -451,6 +455,7 @@ impl Tally {
             looks: self.looks.clone(),
             settings: self.settings.clone(),
             media: self.media.clone(),
+            pictures: self.pictures.clone(),
             storage: self.storage.clone(),
             readings: self.readings.clone(),
             notes: self.notes.clone(),

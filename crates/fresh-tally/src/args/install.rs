@@ -56,6 +56,9 @@ pub(crate) struct TakeArgs {
     /// Keep the lists of the repositories beside the tally, so that `offer` and `weigh --add` work without the install
     #[arg(long, conflicts_with_all = ["each_profile", "list_roots"])]
     pub(crate) keep_offer: bool,
+    /// Read wallpapers, logos and icons as well: their sizes and hashes, and thumbnails in a folder beside the tally
+    #[arg(long, conflicts_with_all = ["each_profile", "list_roots"])]
+    pub(crate) pictures: bool,
     /// Record the SHA-256 of the file, which takes reading it once more
     #[arg(long)]
     pub(crate) sha256: bool,

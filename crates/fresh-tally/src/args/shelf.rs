@@ -22,11 +22,18 @@ pub(crate) struct ShelfArgs {
 pub(crate) enum ShelfAction {
     /// List what is on the shelf (the default)
     List(ShelfListArgs),
-    /// Find which installs have a package, program or part, and in which version
+    /// Find which installs have a package, program or part, and in which version; or which had a picture first
+    #[command(after_help = "\
+Examples:
+  fresh-tally shelf find inkcap
+  fresh-tally shelf find --picture ~/dawn.jpg")]
     Find {
         /// Its name; if nothing has exactly that name, similar names are used
-        #[arg(required = true, value_name = "NAME", value_parser = NonEmpty::new())]
+        #[arg(required_unless_present = "picture", value_name = "NAME", value_parser = NonEmpty::new())]
         words: Vec<String>,
+        /// A picture: the installs that have it, or the same cut or compressed otherwise, the oldest release first
+        #[arg(long, value_name = "FILE", conflicts_with = "words")]
+        picture: Option<PathBuf>,
     },
     /// Add tallies from files or folders
     Import {

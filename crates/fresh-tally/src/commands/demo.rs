@@ -156,7 +156,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     step.say("Tell what shipped from what was added later", &format!("compare {shipped} {found}"))?;
     super::compare::run(&CompareArgs::of(&shipped, &found), own)?;
     step.say("Search all installs on the shelf", "shelf find inkcap")?;
-    super::shelf::run(Some(ShelfAction::Find { words: vec!["inkcap".into()] }), own)?;
+    super::shelf::run(Some(ShelfAction::Find { words: vec!["inkcap".into()], picture: None }), own)?;
     step.say("List the shelf", "shelf")?;
     super::shelf::run(None, own)?;
     let page = folder.join("what-changed.html");
@@ -207,6 +207,7 @@ fn full(source: PathBuf) -> TakeArgs {
     let label = LabelArgs { profile: Some("full".into()), ..LabelArgs::default() };
     TakeArgs {
         keep_offer: true,
+        pictures: true,
         source,
         label,
         handle: None,

@@ -1,20 +1,22 @@
 use crate::args::{ShelfAction, ShelfListArgs};
 use crate::error::CommandError;
 use crate::exit::Exit;
-use crate::output;
 use crate::settings::Settings;
-use std::io::Write;
+use crate::{offers, output};
+use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use tally_core::history::Moment;
 use tally_core::knowledge::matches;
 use tally_core::model::{Label, Shelved, Tally};
-use tally_report::{Format, PackageRows, ShelfFindView, ShelfView};
-use tally_shelf::{ENDING, Index, encode, read_tally};
+use tally_readers::likeness_of;
+use tally_report::{Format, PackageRows, PictureFindView, ShelfFindView, ShelfView};
+use tally_shelf::{ENDING, Index, encode, read_pictures, read_tally, write_atomically, write_pictures};
 
 pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Exit, CommandError> {
     match action.unwrap_or_else(|| ShelfAction::List(ShelfListArgs::default())) {
         ShelfAction::List(filter) => list(&filter, settings)?,
-        ShelfAction::Find { words } => return find(&words.join(" "), settings),
+        ShelfAction::Find { picture: Some(file), .. } => return find_picture(&file, settings),
+        ShelfAction::Find { words, picture: None } => return find(&words.join(" "), settings),
         ShelfAction::Import { files } => return import(&files, settings),
         ShelfAction::Export { handles, into } => export(handles, into.as_deref(), settings)?,
         ShelfAction::Index => {
@@ -91,6 +93,49 @@ fn find(asked: &str, settings: &Settings) -> Result<Exit, CommandError> {
     Ok(exit)
 }
 
+/// The largest picture that is looked for.
+const PICTURE: u64 = 64 << 20;
+
+fn find_picture(file: &Path, settings: &Settings) -> Result<Exit, CommandError> {
+    let fail = |error: std::io::Error| CommandError::Source { path: file.into(), why: error.into() };
+    let mut bytes = Vec::new();
+    std::fs::File::open(file).map_err(fail)?.take(PICTURE + 1).read_to_end(&mut bytes).map_err(fail)?;
+    let name = file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let asked = likeness_of(&name, &bytes);
+    if bytes.len() as u64 > PICTURE || asked.format.is_empty() {
+        return Err(CommandError::Source { path: file.into(), why: "is no picture".into() });
+    }
+    if asked.likeness.is_none() {
+        output::warn(&format!("`{}` is not decoded here: only the very same file is found", file.display()));
+    }
+    let found = index(settings)?.find_picture(&asked)?;
+    let exit = if found.is_empty() { Exit::No } else { Exit::Done };
+    output::show(&PictureFindView { asked: name, found }, settings)?;
+    Ok(exit)
+}
+
+/// What is kept beside a tally goes along with it.
+fn carry(tally: &Path, to: &Path) -> std::io::Result<()> {
+    let pictures = read_pictures(&pictures_beside(tally));
+    if !pictures.is_empty() {
+        let named: Vec<(&str, &[u8])> =
+            pictures.iter().map(|(name, bytes)| (name.as_str(), bytes.as_slice())).collect();
+        write_pictures(&pictures_beside(to), &named).map_err(std::io::Error::other)?;
+    }
+    match std::fs::read(offers::beside(tally)) {
+        Ok(bytes) => write_atomically(&offers::beside(to), &bytes, true).map_err(std::io::Error::other),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(()),
+        Err(error) => Err(error),
+    }
+}
+
+/// The folder of thumbnails beside a tally: `NAME.pictures` for `NAME.tally.json`.
+pub(crate) fn pictures_beside(tally: &Path) -> PathBuf {
+    let name = tally.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let stem = name.strip_suffix(ENDING).or_else(|| name.strip_suffix(".json")).unwrap_or(&name);
+    tally.with_file_name(format!("{stem}.pictures"))
+}
+
 /// Every file is tried; what is no tally is named, and the rest goes on.
 fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, CommandError> {
     let mut files: Vec<PathBuf> = Vec::new();
@@ -114,6 +159,12 @@ fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, CommandError> 
         match read_tally(file).and_then(|mut tally| settings.shelf.put(&mut tally)) {
             Ok(put) => {
                 done += 1;
+                if let Err(error) = carry(file, &settings.shelf.file(&put.handle)) {
+                    output::warn(&format!(
+                        "`{}`: what is kept beside it was left out: {error}",
+                        file.display()
+                    ));
+                }
                 let verb = if put.replaced { "took the place of the earlier" } else { "is on the shelf as" };
                 output::status(settings, &format!("`{}` {verb} `{}`.", file.display(), put.handle));
             }
@@ -150,7 +201,9 @@ fn copy(handles: &[String], folder: &Path, settings: &Settings) -> Result<(), Co
         let tally = settings.shelf.get(handle)?;
         let bytes =
             encode(&tally).map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))?;
-        output::file(&folder.join(format!("{handle}{ENDING}")), &bytes)?;
+        let file = folder.join(format!("{handle}{ENDING}"));
+        output::file(&file, &bytes)?;
+        carry(&settings.shelf.file(handle), &file).map_err(fail)?;
     }
     output::status(settings, &format!("Copied {} tallies to `{}`.", handles.len(), folder.display()));
     Ok(())

@@ -1,14 +1,18 @@
+use super::shelf::pictures_beside;
 use crate::args::{LabelArgs, TakeArgs};
 use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::install::TakeRequest;
 use crate::settings::Settings;
 use crate::{install, offers, output};
+use std::sync::Mutex;
 use tally_core::knowledge::PartRules;
 use tally_core::model::{InstallDay, InstallDayCandidate, InstallDaySign, Medium, Tally};
 use tally_readers::Overrides;
+use tally_readers::Thumbnail;
 use tally_report::{Format, ShowView, ShowWhat, bytes_human, clean, count_of, render};
 use tally_shelf::encode;
+use tally_shelf::write_pictures;
 
 pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let rules = settings.own.parts()?;
@@ -80,12 +84,20 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     check_date(args.label.release_date.as_deref())?;
     let medium = if args.live { Medium::Live } else { Medium::Installed };
     let installed = args.installed.as_deref().map(moment).transpose()?;
+    let thumbnails = Mutex::new(Vec::new());
+    if args.pictures && !tally_readers::DECODES_PICTURES {
+        output::warn(&format!(
+            "built without pictures: their names, sizes and hashes are told, and nothing is drawn; {}",
+            WITH_PICTURES
+        ));
+    }
     let request = TakeRequest {
         medium,
         overrides: overrides(args.label),
         installed,
         installs: None,
         root: args.root.clone(),
+        thumbnails: args.pictures.then_some(&thumbnails),
         settings,
         rules,
     };
@@ -104,7 +116,9 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
         true => offers::to_keep(&args.source.to_string_lossy(), &tally, settings)?,
         false => None,
     };
-    keep(&mut tally, offer.as_deref(), settings)?;
+    let drawn = thumbnails.into_inner().unwrap_or_default();
+    let beside = Beside { offer: offer.as_deref(), pictures: args.pictures.then_some(&drawn[..]) };
+    keep(&mut tally, &beside, settings)?;
     Ok(tally)
 }
 
@@ -176,17 +190,35 @@ fn check_date(day: Option<&str>) -> Result<(), CommandError> {
     }
 }
 
+/// What is kept beside a tally.
+#[derive(Default)]
+struct Beside<'a> {
+    offer: Option<&'a [u8]>,
+    pictures: Option<&'a [Thumbnail]>,
+}
+
+/// How a program with pictures is had.
+const WITH_PICTURES: &str = "`cargo install --path crates/fresh-tally --features pictures` draws them";
+
+fn named(pictures: &[Thumbnail]) -> Vec<(&str, &[u8])> {
+    pictures.iter().map(|one| (one.name.as_str(), one.bytes.as_slice())).collect()
+}
+
 /// Puts the tally where it belongs: the file of `-o`, the shelf, or both.
-fn keep(tally: &mut Tally, offer: Option<&[u8]>, settings: &Settings) -> Result<(), CommandError> {
+fn keep(tally: &mut Tally, beside: &Beside<'_>, settings: &Settings) -> Result<(), CommandError> {
     if settings.output.is_none() || settings.shelf_given {
         let put = settings.shelf.put(tally)?;
-        settings.shelf.keep_offer(&put.handle, offer)?;
+        settings.shelf.keep_offer(&put.handle, beside.offer)?;
+        settings.shelf.keep_pictures(&put.handle, beside.pictures.map(named).as_deref())?;
         let verb = if put.replaced { "Replaced the earlier tally" } else { "Added to the shelf" };
         output::status(settings, &format!("{verb} as `{}`.", put.handle));
     }
     if let Some(path) = &settings.output {
         output::file(path, &encoded(tally)?)?;
-        offer.map_or(Ok(()), |bytes| output::file(&offers::beside(path), bytes))?;
+        beside.offer.map_or(Ok(()), |bytes| output::file(&offers::beside(path), bytes))?;
+        if let Some(pictures) = beside.pictures {
+            write_pictures(&pictures_beside(path), &named(pictures))?;
+        }
         output::status(settings, &format!("Wrote the tally to `{}`.", path.display()));
     }
     Ok(())

@@ -19,7 +19,7 @@ const PICTURES: &[&str] =
 const THEMES: &[&str] = &["usr/share/themes", "usr/share/lxqt/themes"];
 
 /// Where wallpapers are.
-const WALLPAPERS: &[&str] = &[
+pub(crate) const WALLPAPERS: &[&str] = &[
     "usr/share/backgrounds",
     "usr/share/wallpapers",
     "usr/share/lxqt/wallpapers",
@@ -27,7 +27,7 @@ const WALLPAPERS: &[&str] = &[
 ];
 
 /// How deep folders of pictures and fonts may nest.
-const DEPTH: usize = 5;
+pub(crate) const DEPTH: usize = 5;
 
 /// Reads all of it; owners are filled later.
 pub(crate) fn read(tree: &dyn Tree) -> Looks {

@@ -7,6 +7,7 @@ mod grid;
 mod lag;
 mod offer;
 mod owner;
+mod picture_find;
 mod roots;
 mod shelf;
 mod shelf_find;
@@ -23,6 +24,7 @@ pub(crate) use grid::{heading as grid_heading, likeness_by, shared as shared_by_
 pub use lag::LagView;
 pub use offer::{OfferChangeView, OfferView, SourcesView, touched};
 pub use owner::{OwnedFile, OwnerView};
+pub use picture_find::PictureFindView;
 pub use roots::{RootRow, RootsView};
 pub use shelf::ShelfView;
 pub use shelf_find::ShelfFindView;

@@ -29,6 +29,12 @@ pub fn headline(news: &News) -> String {
             format!("With {is}, {number} {have}: {}{rest}", first.join(", "))
         }
         News::AppVersion { role, name, was, is } => format!("{name} {was} → {is} ({})", role.label),
+        News::Wallpapers { new, kept, gone } => {
+            let are = if *new == 1 { "is" } else { "are" };
+            let kept = if *kept > 0 { format!("; {kept} kept") } else { String::new() };
+            let gone = if *gone > 0 { format!("; {gone} gone") } else { String::new() };
+            format!("{} {are} new{kept}{gone}", count_of(*new, "wallpaper"))
+        }
         News::Setting { setting, was, is } => match (was, is) {
             (Some(was), Some(is)) => format!("{}: {is}, before: {was}", setting.label),
             (None, Some(is)) => format!("{}: {is}", setting.label),

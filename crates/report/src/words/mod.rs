@@ -12,6 +12,7 @@ mod found;
 mod headlines;
 mod kinds;
 mod media;
+mod pictures;
 mod rows;
 mod settings;
 mod sources;
@@ -28,6 +29,7 @@ pub use found::{found, leave_out};
 pub use headlines::{display, headline, session};
 pub use kinds::kind_reason;
 pub use media::{media_family, media_value, media_verdict};
+pub use pictures::{picture_change, picture_format, picture_kind, sameness};
 pub use rows::{cell, measure, measured_when, method, remark, row_label, thing};
 pub use settings::setting_area;
 pub use sources::{

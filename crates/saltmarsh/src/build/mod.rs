@@ -3,6 +3,7 @@
 mod apk;
 mod catalogs;
 mod dpkg;
+mod draw;
 mod eopkg;
 mod freebsd;
 mod item;

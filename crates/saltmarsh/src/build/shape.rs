@@ -6,7 +6,7 @@ use crate::world::Shipped;
 const LIBRARIES: &str = "usr/lib/x86_64-linux-gnu";
 
 /// Files with their content, by path; launchers come on top.
-pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
+pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, Vec<u8>)> {
     let name = package.name;
     let mut files =
         vec![(format!("usr/share/doc/{name}/copyright"), format!("{name}: made up, free to share\n"))];
@@ -43,12 +43,9 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
         "font" => add(format!("usr/share/fonts/truetype/{name}/{name}.ttf"), ""),
         "icons" => add("usr/share/icons/Saltmarsh/index.theme".into(), "[Icon Theme]\nName=Saltmarsh\n"),
         "themes" => add("usr/share/themes/Saltmarsh/index.theme".into(), "[Desktop Entry]\nName=Saltmarsh\n"),
-        "wallpapers" => (1..=6).for_each(|i| {
-            add(
-                format!("usr/share/backgrounds/{}/shore-{i}.jpg", name.split('-').next().unwrap_or(name)),
-                "",
-            );
-        }),
+        "wallpapers" => {
+            return super::draw::wallpapers(name, package.version).into_iter().chain(bytes(files)).collect();
+        }
         "locale" => add(format!("usr/share/locale/en/LC_MESSAGES/{name}.mo"), ""),
         "dictionary" => add(format!("usr/share/hunspell/{name}.dic"), ""),
         "data" => add(format!("usr/share/{name}/data"), ""),
@@ -59,10 +56,28 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, String)> {
         files.push((launcher.file(), launcher.content()));
         files.extend(launcher.program().map(|program| (format!("usr/bin/{program}"), String::new())));
     }
+    let icons = package.launchers.iter().filter(|launcher| launcher.program().is_some());
+    files.extend(icons.map(|launcher| {
+        (
+            format!("usr/share/icons/hicolor/scalable/apps/{}.svg", launcher.icon()),
+            super::draw::icon(&launcher.icon()),
+        )
+    }));
+    if name == "base-files" {
+        let folder = "[scalable/apps]\nSize=64\nType=Scalable\n";
+        files.push((
+            "usr/share/icons/hicolor/index.theme".into(),
+            format!("[Icon Theme]\nName=Hicolor\nDirectories=scalable/apps\n\n{folder}"),
+        ));
+    }
     files.extend(super::settings::files(package));
     files.sort();
     files.dedup_by(|a, b| a.0 == b.0);
-    files
+    bytes(files)
+}
+
+fn bytes(files: Vec<(String, String)>) -> Vec<(String, Vec<u8>)> {
+    files.into_iter().map(|(path, content)| (path, content.into_bytes())).collect()
 }
 
 /// Packages that hold nothing that a processor runs.

@@ -190,8 +190,14 @@ impl LauncherRow {
         let generic = if generic.is_empty() { String::new() } else { format!("GenericName={generic}\n") };
         let more = if more.is_empty() { String::new() } else { format!("{more}\n") };
         format!(
-            "[Desktop Entry]\nType=Application\nName={name}\n{generic}Categories={categories}\nExec={command}\n{more}"
+            "[Desktop Entry]\nType=Application\nName={name}\n{generic}Categories={categories}\nExec={command}\n{more}Icon={}\n",
+            self.icon()
         )
+    }
+
+    /// The name of its icon: that of its program.
+    pub(crate) fn icon(&self) -> String {
+        self.program().unwrap_or_default()
     }
 
     /// The program behind the command, when the package brings it itself.

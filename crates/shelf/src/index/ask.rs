@@ -8,8 +8,8 @@ use rustc_hash::FxHashMap;
 use std::path::Path;
 use tally_core::find::{MATCH, NameScore};
 use tally_core::model::{
-    Application, Delivery, Dependency, Evidence, Label, Medium, Menu, Package, PackageRef, Part, Shelved,
-    Sighting, Sightings, System, Taken, Tally, Text,
+    Application, Delivery, Dependency, Evidence, Label, Medium, Menu, Package, PackageRef, Part, Picture,
+    PictureKind, PictureSighting, Sameness, Shelved, Sighting, Sightings, System, Taken, Tally, Text,
 };
 
 /// Names told when nothing matches.
@@ -81,6 +81,38 @@ impl Index {
         let place = |name: &Text| found.names.iter().position(|known| *known == name.to_lowercase());
         found.found.sort_by_cached_key(|s| (place(&s.name), s.name.clone(), s.handle.clone(), s.what));
         Ok(found)
+    }
+
+    /// Which installs have a picture: the same file, or one that shows the same; the oldest release first.
+    ///
+    /// # Errors
+    /// When the index can't be read.
+    pub fn find_picture(&self, asked: &Picture) -> Result<Vec<PictureSighting>, ShelfError> {
+        let query = || -> rusqlite::Result<Vec<PictureSighting>> {
+            let installs = self.labels()?;
+            let mut rows =
+                self.db.prepare_cached("SELECT install, kind, name, sha256, likeness FROM picture")?;
+            let mut rows = rows.query([])?;
+            let mut found = Vec::new();
+            while let Some(row) = rows.next()? {
+                let Some((handle, label)) = installs.get(&row.get::<_, i64>(0)?) else { continue };
+                let mut picture = Picture::unread(row.get::<_, String>(2)?);
+                let Some(kind) = PictureKind::from_name(&row.get::<_, String>(1)?) else { continue };
+                picture.kind = kind;
+                picture.sha256 = row.get::<_, String>(3)?.into();
+                picture.likeness = row.get::<_, Option<String>>(4)?.map(Text::from);
+                let how = asked.beside(&picture);
+                if how != Sameness::Other {
+                    let (handle, label) = (handle.clone(), label.clone());
+                    found.push(PictureSighting { handle, label, kind, name: picture.name, how });
+                }
+            }
+            found.sort_by_cached_key(|one| {
+                (one.label.release_date.clone(), one.handle.clone(), one.how, one.name.clone())
+            });
+            Ok(found)
+        };
+        query().map_err(|error| failed(Path::new(FILE), error))
     }
 
     /// Names that things have, likest first.

@@ -18,7 +18,7 @@ use std::time::Duration;
 const FILE: &str = ".index.sqlite";
 
 /// Changes whenever the tables do; an index of another number is made anew.
-const SCHEMA: i64 = 4;
+const SCHEMA: i64 = 5;
 
 const TABLES: &str = "
     CREATE TABLE install (id INTEGER PRIMARY KEY, handle TEXT NOT NULL UNIQUE, size INTEGER NOT NULL, changed INTEGER NOT NULL,
@@ -26,6 +26,7 @@ const TABLES: &str = "
     CREATE TABLE word (id INTEGER PRIMARY KEY, text TEXT NOT NULL UNIQUE);
     CREATE TABLE thing (key INTEGER, install INTEGER, sort INTEGER, number INTEGER, name INTEGER, version INTEGER, system INTEGER,
         source INTEGER, PRIMARY KEY (key, install, sort, number)) WITHOUT ROWID;
+    CREATE TABLE picture (install INTEGER NOT NULL, kind TEXT NOT NULL, name TEXT NOT NULL, sha256 TEXT NOT NULL, likeness TEXT);
     CREATE TABLE kin (family INTEGER, key INTEGER, PRIMARY KEY (family, key)) WITHOUT ROWID;
     CREATE TABLE claim (claimed INTEGER, claimant INTEGER, PRIMARY KEY (claimed, claimant)) WITHOUT ROWID;
 ";

@@ -67,6 +67,7 @@ impl Index {
         let count = |query: &str| self.db.query_row(query, [], |row| row.get::<_, i64>(0));
         let live = count("SELECT count(*) FROM install")?;
         if count("SELECT count(*) FROM thing WHERE key = 0")? > 2 * live + 64 {
+            self.db.execute("DELETE FROM picture WHERE install NOT IN (SELECT id FROM install)", [])?;
             self.db.execute("DELETE FROM thing WHERE install NOT IN (SELECT id FROM install)", [])?;
         }
         Ok(())
@@ -134,6 +135,17 @@ impl Index {
                 // Key 0 remembers the numbers that were given.
                 things.push([0, install, 0, 0, 0, 0, 0, 0]);
                 let Ok(rows) = rows else { continue };
+                for picture in &rows.pictures {
+                    transaction.prepare_cached("INSERT INTO picture VALUES (?1, ?2, ?3, ?4, ?5)")?.execute(
+                        params![
+                            install,
+                            picture.kind.name(),
+                            picture.name.as_str(),
+                            picture.sha256.as_str(),
+                            picture.likeness.as_deref()
+                        ],
+                    )?;
+                }
                 for (number, thing) in (0..).zip(&rows.things) {
                     let key = intern.id(&thing.key)?;
                     let name = if thing.name.is_empty() { 0 } else { intern.id(&thing.name)? };

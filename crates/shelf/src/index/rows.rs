@@ -1,6 +1,6 @@
 //! What the index keeps of a tally.
 
-use tally_core::model::{Package, System, Tally};
+use tally_core::model::{Package, Picture, PictureKind, System, Tally};
 use tally_core::systems::upstream;
 
 /// What a row of the index is about, and so what its texts mean.
@@ -58,6 +58,8 @@ pub(crate) struct Rows {
     pub(crate) applications: i64,
     pub(crate) bytes: i64,
     pub(crate) things: Vec<Thing>,
+    /// Icons are too many, and say nothing of a distribution.
+    pub(crate) pictures: Vec<Picture>,
 }
 
 impl Rows {
@@ -97,6 +99,7 @@ impl Rows {
             applications: number(tally.applications.len() as u64),
             bytes: number(tally.installed_bytes()),
             things,
+            pictures: tally.pictures.iter().filter(|one| one.kind != PictureKind::Icon).cloned().collect(),
         }
     }
 }

@@ -14,7 +14,8 @@ use crate::words;
 use serde::Serialize;
 use tally_core::compare::{
     ApplicationChange, ApplicationChangeKind, Comparison, Decision, DefaultChange, Headline, KeyFigure,
-    ListChange, NotRecorded, PackageChange, PackageChangeKind, PartChange, ReadingChange, Section, Totals,
+    ListChange, NotRecorded, PackageChange, PackageChangeKind, PartChange, PictureChange, ReadingChange,
+    Section, Totals,
 };
 use tally_core::knowledge::{PartRules, Roles, matches};
 use tally_core::model::{Kind, Label, Menu, System};
@@ -41,6 +42,8 @@ vocabulary! {
         Startup = "startup",
         /// Sessions, themes, wallpapers and fonts that changed.
         Looks = "looks",
+        /// Which wallpapers and other pictures are new, kept, or gone.
+        Pictures = "pictures",
         /// Which files came to open and play, or do not any more.
         Media = "media",
         /// Settings of new users that changed.
@@ -150,6 +153,9 @@ impl Filter {
                 lists && self.change(change.change.name()) && self.name(&[Some(&change.name)])
             });
         }
+        comparison
+            .pictures
+            .retain(|change| lists && self.change(change.change.name()) && self.name(&[Some(&change.name)]));
         comparison.decisions.retain(|decision| {
             let names: Vec<Option<&str>> = decision
                 .names
@@ -199,6 +205,7 @@ struct ComparisonWire<'a> {
     looks: &'a [ListChange],
     settings: &'a [ListChange],
     media: &'a [ListChange],
+    pictures: &'a [PictureChange],
     readings: &'a [ReadingChange],
     held_back: &'a [PackageChange],
     totals: &'a Totals,
@@ -272,6 +279,9 @@ impl View for CompareView<'_> {
                 sections::list(&mut document, title, self.none(nothing), list);
             }
         }
+        if one(CompareWhat::Pictures) {
+            sections::pictures(&mut document, comparison);
+        }
         if one(CompareWhat::Weight) {
             sections::weight(&mut document, self);
         }
@@ -313,6 +323,7 @@ impl CompareView<'_> {
             looks: &comparison.looks,
             settings: &comparison.settings,
             media: &comparison.media,
+            pictures: &comparison.pictures,
             readings: &comparison.readings,
             held_back: &comparison.held_back,
             totals: &comparison.totals,
@@ -362,7 +373,9 @@ impl CompareView<'_> {
             CompareWhat::Decisions => Section::Decisions,
             CompareWhat::Repositories => Section::Repositories,
             CompareWhat::Startup => Section::Startup,
-            CompareWhat::Looks | CompareWhat::Settings | CompareWhat::Media => Section::Looks,
+            CompareWhat::Looks | CompareWhat::Settings | CompareWhat::Media | CompareWhat::Pictures => {
+                Section::Looks
+            }
             CompareWhat::Weight => Section::Sizes,
             CompareWhat::Readings => Section::Readings,
             CompareWhat::Headlines

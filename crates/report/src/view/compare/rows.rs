@@ -79,6 +79,15 @@ pub(super) fn rows(comparison: &Comparison, what: CompareWhat) -> Vec<Row<'_>> {
             }));
         }
     }
+    if wanted(CompareWhat::Pictures) {
+        rows.extend(comparison.pictures.iter().map(|change| Row {
+            what: "picture",
+            change: change.change.name(),
+            name: change.name.to_string(),
+            old_name: change.old_name.as_deref().map(Cow::from),
+            ..Row::default()
+        }));
+    }
     if wanted(CompareWhat::Weight) {
         rows.extend(by_kind(comparison).into_iter().map(|(kind, _, delta)| Row {
             what: "weight",

@@ -6,8 +6,8 @@ use crate::text::{bytes_signed, count_of, figure, thousands};
 use crate::view::{capital, dim, optional};
 use crate::words;
 use std::collections::BTreeMap;
-use tally_core::compare::{Comparison, DecisionKind, ListChange, ListItem};
-use tally_core::model::Kind;
+use tally_core::compare::{Comparison, DecisionKind, ListChange, ListItem, PictureChange, PictureChangeKind};
+use tally_core::model::{Kind, PackageRef, PictureKind};
 
 pub(super) fn defaults(document: &mut Document, view: &CompareView<'_>) {
     document.heading("Default apps");
@@ -129,6 +129,47 @@ pub(super) fn list(document: &mut Document, title: &str, nothing: &str, changes:
         ]);
     }
     document.table_or(table, nothing);
+}
+
+/// Wallpapers and other pictures, by what happened to them.
+pub(super) fn pictures(document: &mut Document, comparison: &Comparison) {
+    document.heading("Pictures");
+    let wallpapers = |kind: PictureChangeKind| {
+        let is_it = |one: &&PictureChange| one.kind == PictureKind::Wallpaper && one.change == kind;
+        comparison.pictures.iter().filter(is_it).count()
+    };
+    let counted = [
+        (wallpapers(PictureChangeKind::New), "new"),
+        (wallpapers(PictureChangeKind::Kept), "kept"),
+        (wallpapers(PictureChangeKind::Alike), "the same made anew"),
+        (wallpapers(PictureChangeKind::Gone), "gone"),
+    ];
+    let parts: Vec<String> = counted
+        .iter()
+        .filter(|(count, _)| *count > 0)
+        .map(|(count, what)| format!("{count} {what}"))
+        .collect();
+    if !parts.is_empty() {
+        document.paragraph(format!("Wallpapers: {}", parts.join(", ")));
+    }
+    let mut table = Table::new(vec![
+        Column::new(""),
+        Column::new("what").drops(2),
+        Column::new("name").name(),
+        Column::new("before").name().drops(3),
+        Column::new("package").name().drops(1),
+    ]);
+    for change in &comparison.pictures {
+        let (role, word) = words::picture_change(change.change);
+        table.row(vec![
+            Span::new(role, word),
+            dim(words::picture_kind(change.kind)),
+            change.name.as_str().into(),
+            change.old_name.as_deref().unwrap_or_default().into(),
+            dim(change.package.as_ref().map_or("", PackageRef::name)),
+        ]);
+    }
+    document.table_or(table, "No pictures are recorded on both sides: `take --pictures` reads them.");
 }
 
 /// A value of an item; wallpapers have a number of pictures.

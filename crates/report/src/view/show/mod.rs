@@ -4,6 +4,7 @@ mod media;
 mod menu;
 mod overview;
 mod packages;
+mod pictures;
 mod readings;
 mod settings;
 mod unread;
@@ -41,6 +42,8 @@ vocabulary! {
         Startup = "startup",
         /// Sessions, themes, wallpapers, fonts.
         Looks = "looks",
+        /// Wallpapers, logos and icons, where they were read.
+        Pictures = "pictures",
         /// Which files open and play, and which devices work.
         Media = "media",
         /// What is set for a new user: by the distribution, or as upstream has it.
@@ -87,6 +90,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => lists::repositories(tally),
             ShowWhat::Startup => lists::startup(tally),
             ShowWhat::Looks => looks::document(tally),
+            ShowWhat::Pictures => pictures::document(tally),
             ShowWhat::Media => media::document(tally),
             ShowWhat::Settings => settings::document(tally, self.all),
             ShowWhat::Weight => weight::document(tally),
@@ -110,6 +114,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => lists::repositories_csv(tally),
             ShowWhat::Startup => lists::startup_csv(tally),
             ShowWhat::Looks => looks::csv(tally),
+            ShowWhat::Pictures => pictures::csv(tally),
             ShowWhat::Media => media::csv(tally),
             ShowWhat::Settings => settings::csv(tally),
             ShowWhat::Weight => weight::csv(tally),
@@ -129,6 +134,7 @@ impl View for ShowView<'_> {
             ShowWhat::Repositories => self.records("repositories", &tally.repositories),
             ShowWhat::Startup => self.records("startup", &tally.startup),
             ShowWhat::Looks => self.records("looks", &tally.looks),
+            ShowWhat::Pictures => self.records("pictures", &tally.pictures),
             ShowWhat::Media => self.records("media", &tally.media),
             ShowWhat::Settings => self.records("settings", &tally.settings),
             ShowWhat::Weight => self.records("weight", &weight::account(tally)),
@@ -148,6 +154,7 @@ impl ShowView<'_> {
             ShowWhat::Repositories => Some("A package list does not record repositories."),
             ShowWhat::Startup => Some("A package list does not record what starts by itself."),
             ShowWhat::Looks => Some("A package list does not record sessions, themes and fonts."),
+            ShowWhat::Pictures => Some("A package list holds no pictures."),
             ShowWhat::Media => Some("A package list does not record what can be opened and played."),
             ShowWhat::Settings => Some("A package list does not record settings."),
             ShowWhat::Defaults => Some("A package list does not record default apps."),
