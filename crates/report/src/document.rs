@@ -248,6 +248,10 @@ pub enum Block {
     Sheet(Vec<Fact>),
     /// Things that a person would recognise, group by group.
     Cards(Vec<CardGroup>),
+    /// A small picture that a page begins with, beside its title.
+    Lead(Shot),
+    /// Small pictures side by side, each with its name.
+    Gallery(Vec<Shot>),
     /// Lines that each hold more than they say.
     Folds(Vec<Fold>),
     /// Sections that stand side by side where there is room.
@@ -287,6 +291,21 @@ pub struct Card {
     pub badge: Span,
     /// What else is to be said.
     pub aside: Line,
+    /// The address of its icon: `data:image/...`; empty for none.
+    pub icon: String,
+}
+
+/// A small picture with its name.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Shot {
+    /// Its address: `data:image/...`.
+    pub source: String,
+    /// Its name.
+    pub name: Span,
+    /// What happened to it, or what it is; empty for nothing.
+    pub badge: Span,
+    /// The package that it is from.
+    pub from: Span,
 }
 
 /// A line with what is behind it.
@@ -357,10 +376,15 @@ impl Document {
                 Block::Cards(groups) => {
                     for CardGroup { title, cards } in groups {
                         spans.extend(&mut title.0);
-                        for Card { name, value, badge, aside } in cards {
+                        for Card { name, value, badge, aside, .. } in cards {
                             spans.extend([name, badge]);
                             spans.extend(value.0.iter_mut().chain(&mut aside.0));
                         }
+                    }
+                }
+                Block::Gallery(shots) => {
+                    for Shot { name, badge, from, .. } in shots {
+                        spans.extend([name, badge, from]);
                     }
                 }
                 Block::Folds(folds) => {
@@ -374,6 +398,7 @@ impl Document {
                 Block::Beside(sections) => {
                     blocks.extend(sections.iter_mut().flat_map(|section| &mut section.blocks));
                 }
+                Block::Lead(Shot { name, badge, from, .. }) => spans.extend([name, badge, from]),
                 Block::Picture { .. } => {}
             }
         }

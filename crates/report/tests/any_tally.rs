@@ -9,7 +9,7 @@ use serde_json::{Value, json};
 use tally_core::grid::{GridRules, Likeness, grid};
 use tally_core::model::Tally;
 use tally_report::chart::Size;
-use tally_report::publish::{Knowledge, NotesForm, Report};
+use tally_report::publish::{Knowledge, NotesForm, Report, Thumbnails};
 use tally_report::{
     CompareView, CompareWhat, Format, Palette, RenderOptions, ShowView, ShowWhat, Theme, render,
 };
@@ -156,7 +156,8 @@ proptest! {
     ) {
         let built_in = BuiltIn::rules();
         let BuiltIn { parts, roles, .. } = &built_in;
-        let knowledge = Knowledge { parts, roles, command: "fresh-tally report" };
+        let pictures = Thumbnails::default();
+        let knowledge = Knowledge { parts, roles, command: "fresh-tally report", pictures: &pictures };
         let (old, new) = if backwards { (changed(&changes), kept()) } else { (kept(), changed(&changes)) };
         let comparison = built_in.compare(&old, &new);
         let rules = GridRules { parts, roles, asked: &[], likeness: Likeness::Packages };

@@ -1,4 +1,5 @@
 use super::compare::{Compared, compared};
+use super::shelf::pictures_beside;
 use crate::args::ReportArgs;
 use crate::error::CommandError;
 use crate::exit::Exit;
@@ -8,10 +9,12 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use tally_core::grid::{GridRules, Likeness, grid};
 use tally_core::model::Tally;
+use tally_readers::harmless_drawing;
 use tally_report::chart::{Chart, Size};
-use tally_report::publish::{Knowledge, NotesForm, Report, Tables, fill};
+use tally_report::publish::{Knowledge, NotesForm, Report, Tables, Thumbnails, fill};
 use tally_report::{Format, RenderError, Sbom, Theme};
 use tally_shelf::FolderDraft;
+use tally_shelf::read_pictures;
 
 pub(crate) fn run(args: &ReportArgs, settings: &Settings) -> Result<Exit, CommandError> {
     if let Some(standard) = args.sbom {
@@ -73,6 +76,18 @@ pub(super) fn published(mut tally: Tally) -> Tally {
     tally
 }
 
+/// Thumbnails that are kept beside the tallies that were asked for. Drawings are looked through once more: a tally may be a stranger's.
+pub(super) fn thumbnails<'a>(asked: impl IntoIterator<Item = &'a String>, settings: &Settings) -> Thumbnails {
+    let folder = |asked: &String| match settings.shelf.has(asked) {
+        true => settings.shelf.pictures_folder(asked),
+        false => pictures_beside(Path::new(asked)),
+    };
+    let all = asked.into_iter().flat_map(|asked| read_pictures(&folder(asked)));
+    let harmless =
+        |(name, bytes): &(String, Vec<u8>)| !name.ends_with(".svg") || harmless_drawing(bytes).is_some();
+    Thumbnails::new(all.filter(harmless))
+}
+
 /// Makes a report of one install, of two compared, or of several side by side, and does something with it.
 fn with_report(
     args: &ReportArgs,
@@ -81,18 +96,21 @@ fn with_report(
 ) -> Result<(), CommandError> {
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let words = args.installs.join(" ");
+    let pictures = thumbnails(&args.installs, settings);
     match &args.installs[..] {
         [only] => {
             let tally = published(install::find(only, settings, &parts)?);
             let command = format!("fresh-tally show {words}");
-            let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
+            let knowledge =
+                Knowledge { parts: &parts, roles: &roles, command: &command, pictures: &pictures };
             publish(&Report::of_install(&tally, &knowledge))
         }
         [old, new] if !args.side_by_side => {
             let Compared { old, new, comparison, .. } = compared(old, new, &[], settings, install::find)?;
             let (old, new) = (published(old), published(new));
             let command = format!("fresh-tally compare {words}");
-            let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
+            let knowledge =
+                Knowledge { parts: &parts, roles: &roles, command: &command, pictures: &pictures };
             publish(&Report::of_comparison((&old, &new), &comparison, &knowledge))
         }
         several => {
@@ -105,7 +123,8 @@ fn with_report(
                 GridRules { parts: &parts, roles: &roles, asked: &[], likeness: Likeness::Applications };
             let grid = grid(&tallies, &rules);
             let command = format!("fresh-tally grid {words}");
-            let knowledge = Knowledge { parts: &parts, roles: &roles, command: &command };
+            let knowledge =
+                Knowledge { parts: &parts, roles: &roles, command: &command, pictures: &pictures };
             publish(&Report::of_editions(&tallies, &grid, &knowledge))
         }
     }

@@ -284,7 +284,8 @@ fn rendered(one: &Wanted, shelf: &Lent<'_>) -> Result<(String, Vec<String>), Com
     let Rules { parts, roles, scores, agents } = shelf.rules;
     let find = |handle: &String| shelf.get(handle);
     let words = one.handles.join(" ");
-    let knowledge = |command| Knowledge { parts, roles, command };
+    let pictures = super::report::thumbnails(&one.handles, shelf.settings);
+    let knowledge = |command| Knowledge { parts, roles, command, pictures: &pictures };
     match (one.kind, &one.handles[..]) {
         (None, [handle]) => {
             let command = format!("fresh-tally show {words}");

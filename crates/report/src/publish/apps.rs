@@ -12,6 +12,9 @@ use tally_core::model::{Application, Menu, System, Tally};
 /// Columns that a name or a version takes on a card at most.
 const LONGEST: usize = 60;
 
+/// Addresses of icons by application.
+type Icons = BTreeMap<String, String>;
+
 /// Systems that are beside the one that makes up an install.
 const fn is_beside(system: System) -> bool {
     matches!(system, System::Snap | System::Flatpak | System::Appimage)
@@ -67,7 +70,7 @@ fn grouped(cards: BTreeMap<Menu, Vec<(u8, Card)>>) -> Vec<CardGroup> {
 }
 
 /// The programs of one install, by menu.
-pub(super) fn of_install(tally: &Tally, roles: &Roles) -> Vec<CardGroup> {
+pub(super) fn of_install(tally: &Tally, roles: &Roles, icons: &Icons) -> Vec<CardGroup> {
     let jobs = jobs(tally, roles);
     let mut cards: BTreeMap<Menu, Vec<(u8, Card)>> = BTreeMap::new();
     for application in &tally.applications {
@@ -76,6 +79,7 @@ pub(super) fn of_install(tally: &Tally, roles: &Roles) -> Vec<CardGroup> {
             value: version(application.version.as_deref()),
             badge: Span::default(),
             aside: said(application, &jobs),
+            icon: icons.get(application.id.as_str()).cloned().unwrap_or_default(),
         };
         cards.entry(application.menu).or_default().push((0, card));
     }
@@ -83,7 +87,12 @@ pub(super) fn of_install(tally: &Tally, roles: &Roles) -> Vec<CardGroup> {
 }
 
 /// The programs of both sides, by menu: what changed first, what is gone last.
-pub(super) fn of_comparison(comparison: &Comparison, new: &Tally, roles: &Roles) -> Vec<CardGroup> {
+pub(super) fn of_comparison(
+    comparison: &Comparison,
+    new: &Tally,
+    roles: &Roles,
+    icons: &Icons,
+) -> Vec<CardGroup> {
     let jobs = jobs(new, roles);
     let changes: HashMap<&str, &ApplicationChange> =
         comparison.applications.iter().map(|change| (change.id.as_str(), change)).collect();
@@ -92,18 +101,30 @@ pub(super) fn of_comparison(comparison: &Comparison, new: &Tally, roles: &Roles)
     for application in &new.applications {
         let change = changes.get(application.id.as_str()).copied();
         let aside = said(application, &jobs);
+        let icon = icons.get(application.id.as_str()).cloned().unwrap_or_default();
         let (order, card) = match change {
             Some(change) => changed(change, aside),
             None => {
                 let value = version(application.version.as_deref());
-                (3, Card { name: name(&application.name), value, badge: Span::default(), aside })
+                (
+                    3,
+                    Card {
+                        name: name(&application.name),
+                        value,
+                        badge: Span::default(),
+                        aside,
+                        icon: String::new(),
+                    },
+                )
             }
         };
-        cards.entry(application.menu).or_default().push((order, card));
+        cards.entry(application.menu).or_default().push((order, Card { icon, ..card }));
     }
     for change in &comparison.applications {
         if !there.contains(&change.id.as_str()) {
-            cards.entry(change.menu).or_default().push(changed(change, Line::default()));
+            let (order, card) = changed(change, Line::default());
+            let icon = icons.get(change.id.as_str()).cloned().unwrap_or_default();
+            cards.entry(change.menu).or_default().push((order, Card { icon, ..card }));
         }
     }
     grouped(cards)
@@ -137,7 +158,7 @@ fn changed(change: &ApplicationChange, aside: Line) -> (u8, Card) {
         ApplicationChangeKind::Replaced => Span::new(role, format!("replaces {}", shorten(&was, LONGEST))),
         _ => Span::new(role, word),
     };
-    (order, Card { name: name(&change.name), value, badge, aside })
+    (order, Card { name: name(&change.name), value, badge, aside, icon: String::new() })
 }
 
 /// How many programs there are, and how many changed.

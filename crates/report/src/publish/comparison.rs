@@ -51,9 +51,18 @@ impl<'a> Report<'a> {
                 open("versions", "Key versions", versions),
             ]),
             Block::Section(
-                open("programs", "Programs", vec![Block::Cards(apps::of_comparison(comparison, new, roles))])
-                    .holds(apps::count(comparison))
-                    .by(by(CompareWhat::Applications)),
+                open(
+                    "programs",
+                    "Programs",
+                    vec![Block::Cards(apps::of_comparison(
+                        comparison,
+                        new,
+                        roles,
+                        &knowledge.pictures.icons(&[new, old]),
+                    ))],
+                )
+                .holds(apps::count(comparison))
+                .by(by(CompareWhat::Applications)),
             ),
             Block::Section(
                 open("defaults", "Default apps", defaults::of_comparison((old, new), comparison, knowledge))
@@ -71,7 +80,19 @@ impl<'a> Report<'a> {
                     .holds(decisions::count(comparison))
                     .by(by(CompareWhat::Decisions)),
             ),
-            Block::Section(open("looks", "Looks", says(CompareWhat::Looks)).by(by(CompareWhat::Looks))),
+            Block::Section(
+                open(
+                    "looks",
+                    "Looks",
+                    knowledge
+                        .pictures
+                        .of_comparison(comparison)
+                        .into_iter()
+                        .chain(says(CompareWhat::Looks))
+                        .collect(),
+                )
+                .by(by(CompareWhat::Looks)),
+            ),
             Block::Section(
                 open("media", "Opens and plays", says(CompareWhat::Media)).by(by(CompareWhat::Media)),
             ),
@@ -105,7 +126,8 @@ impl<'a> Report<'a> {
                     .by(by(CompareWhat::Packages)),
             ),
         ];
-        let (title, top) = top(old, new, comparison);
+        let (title, mut top) = top(old, new, comparison);
+        top.splice(0..0, knowledge.pictures.lead(new));
         let lines: Vec<Line> = match news.blocks.first() {
             Some(Block::Ranked(lines)) => lines.iter().map(plain).collect(),
             _ => Vec::new(),

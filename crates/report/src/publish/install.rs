@@ -34,7 +34,11 @@ impl<'a> Report<'a> {
             false if tally.applications.is_empty() => {
                 vec![Block::Paragraph(dim("The menu is empty.").into())]
             }
-            false => vec![Block::Cards(apps::of_install(tally, knowledge.roles))],
+            false => vec![Block::Cards(apps::of_install(
+                tally,
+                knowledge.roles,
+                &knowledge.pictures.icons(&[tally]),
+            ))],
         };
         let versions = key_parts(tally, knowledge.parts, knowledge.roles);
         let folded = |section: Section| Block::Section(section.folded());
@@ -54,7 +58,12 @@ impl<'a> Report<'a> {
                 one("weight", "Disk space", ShowWhat::Weight, says(ShowWhat::Weight))
                     .with(&charts, "choices"),
             ),
-            Block::Section(one("looks", "Looks", ShowWhat::Looks, says(ShowWhat::Looks))),
+            Block::Section(one(
+                "looks",
+                "Looks",
+                ShowWhat::Looks,
+                knowledge.pictures.of_install(tally).into_iter().chain(says(ShowWhat::Looks)).collect(),
+            )),
             folded(one("media", "Opens and plays", ShowWhat::Media, says(ShowWhat::Media))),
             Block::Section(one("settings", "Settings", ShowWhat::Settings, says(ShowWhat::Settings))),
             folded(one("startup", "Startup", ShowWhat::Startup, says(ShowWhat::Startup))),
@@ -73,7 +82,8 @@ impl<'a> Report<'a> {
         if !tally.offers.is_empty() {
             sections.insert(sections.len().saturating_sub(3), folded(offer(tally, knowledge)));
         }
-        let (title, top) = top(tally);
+        let (title, mut top) = top(tally);
+        top.splice(0..0, knowledge.pictures.lead(tally));
         let notes = move || {
             let says = |what| without_title(view(what).document());
             Notes {

@@ -11,11 +11,13 @@ mod editions;
 mod install;
 mod notes;
 mod packages;
+mod pictures;
 mod sections;
 pub mod site;
 mod template;
 
 pub use notes::NotesForm;
+pub use pictures::Thumbnails;
 pub use sections::Knowledge;
 pub use template::{TemplateError, fill};
 

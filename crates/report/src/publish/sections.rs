@@ -1,6 +1,6 @@
 //! From views to the sections of a page.
 
-use super::origin;
+use super::{Thumbnails, origin};
 use crate::chart::Chart;
 use crate::document::{Block, Document, Section};
 use crate::text::clean;
@@ -16,6 +16,8 @@ pub struct Knowledge<'a> {
     pub roles: &'a Roles,
     /// The command that gives the result, for hints.
     pub command: &'a str,
+    /// Thumbnails of the installs' pictures.
+    pub pictures: &'a Thumbnails,
 }
 
 /// A section, open.

@@ -1,7 +1,7 @@
 //! Markdown with pipe tables, to be pasted as it is.
 
 use crate::document::{
-    Align, Block, Card, CardGroup, Column, Document, Fact, Fold, Line, Role, Row, Section, Span, Table,
+    Align, Block, Card, CardGroup, Column, Document, Fact, Fold, Line, Role, Row, Section, Shot, Span, Table,
 };
 
 pub(crate) fn render(document: &Document) -> String {
@@ -35,13 +35,20 @@ fn write_block(block: &Block, out: &mut String) {
             for (i, CardGroup { title, cards }) in groups.iter().enumerate() {
                 out.push_str(if i > 0 { "\n" } else { "" });
                 out.push_str(&format!("### {}\n\n", escape(&title.plain())));
-                for Card { name, value, badge, aside } in cards {
+                for Card { name, value, badge, aside, .. } in cards {
                     let beside = [escape(&badge.text), spans(aside)];
                     let beside: Vec<String> = beside.into_iter().filter(|text| !text.is_empty()).collect();
                     let beside =
                         if beside.is_empty() { String::new() } else { format!(" ({})", beside.join("; ")) };
                     out.push_str(&format!("- {} {}{beside}\n", escape(&name.text), spans(value)));
                 }
+            }
+        }
+        Block::Gallery(shots) => {
+            for Shot { name, badge, from, .. } in shots {
+                let beside = [escape(&badge.text), escape(&from.text)];
+                let beside: Vec<String> = beside.into_iter().filter(|text| !text.is_empty()).collect();
+                out.push_str(&format!("- {} ({})\n", escape(&name.text), beside.join("; ")));
             }
         }
         Block::Folds(folds) => {
@@ -70,7 +77,7 @@ fn write_block(block: &Block, out: &mut String) {
         Block::Table(table) => write_table(table, out),
         Block::Section(section) => write_section(section, out),
         // A picture shows what stands in words elsewhere.
-        Block::Picture { .. } => {}
+        Block::Picture { .. } | Block::Lead(_) => {}
     }
 }
 

@@ -127,6 +127,12 @@ fn write_block(block: &Block, out: &mut String) {
         Block::Figures(facts) => parts::write_figures(facts, out),
         Block::Sheet(facts) => parts::write_sheet(facts, out),
         Block::Cards(groups) => parts::write_cards(groups, out),
+        Block::Lead(shot) => out.push_str(&format!(
+            "<img class=\"lead\" alt=\"Wallpaper {}, the default\" src=\"{}\">\n",
+            encode_safe(&shot.name.text),
+            encode_safe(&shot.source)
+        )),
+        Block::Gallery(shots) => parts::write_gallery(shots, out),
         Block::Folds(folds) => parts::write_folds(folds, out),
         Block::Beside(sections) => {
             out.push_str("<div class=\"beside\">\n");

@@ -1,7 +1,7 @@
 //! What a page shows otherwise than a terminal: figures, sheets of versions, cards and folds.
 
 use super::{span, spans};
-use crate::document::{Card, CardGroup, Fact, Fold, Role, Span};
+use crate::document::{Card, CardGroup, Fact, Fold, Role, Shot, Span};
 use html_escape::encode_safe;
 
 /// Figures in a row.
@@ -67,21 +67,48 @@ fn badge(of: &Span) -> String {
     }
 }
 
+/// The icon of a program, or its first letters.
+fn tile(name: &Span, icon: &str) -> String {
+    match icon {
+        "" => {
+            format!("<span class=\"tile\" aria-hidden=\"true\">{}</span>", encode_safe(&initials(&name.text)))
+        }
+        icon => format!("<img class=\"tile icon\" alt=\"\" src=\"{}\">", encode_safe(icon)),
+    }
+}
+
+/// Small pictures side by side.
+pub(super) fn write_gallery(shots: &[Shot], out: &mut String) {
+    out.push_str("<ul class=\"gallery\">\n");
+    for Shot { source, name, badge: of, from } in shots {
+        out.push_str(&format!(
+            "<li><img alt=\"Wallpaper {}\" src=\"{}\" loading=\"lazy\"><span class=\"what\"><strong>{}</strong>{}</span>\
+             <span class=\"more\">{}</span></li>\n",
+            encode_safe(&name.text),
+            encode_safe(source),
+            span(name),
+            badge(of),
+            span(from)
+        ));
+    }
+    out.push_str("</ul>\n");
+}
+
 /// Cards, group by group.
 pub(super) fn write_cards(groups: &[CardGroup], out: &mut String) {
     for CardGroup { title, cards } in groups {
         out.push_str(&format!("<h3>{}</h3>\n<ul class=\"cards\">\n", spans(title)));
-        for Card { name, value, badge: of, aside } in cards {
+        for Card { name, value, badge: of, aside, icon } in cards {
             let aside = if aside.0.is_empty() {
                 String::new()
             } else {
                 format!("<span class=\"more\">{}</span>", spans(aside))
             };
             out.push_str(&format!(
-                "<li class=\"{}\"><span class=\"tile\" aria-hidden=\"true\">{}</span><span class=\"what\"><strong>{}</strong>{}</span>\
+                "<li class=\"{}\">{}<span class=\"what\"><strong>{}</strong>{}</span>\
                  <span class=\"value\">{}</span>{aside}</li>\n",
                 class(of.role),
-                encode_safe(&initials(&name.text)),
+                tile(name, icon),
                 span(name),
                 badge(of),
                 spans(value)

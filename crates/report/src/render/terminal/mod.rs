@@ -75,8 +75,8 @@ impl Page {
             Block::Folds(folds) => self.table(&folded(folds)),
             Block::Section(section) => self.section(section),
             Block::Beside(sections) => sections.iter().for_each(|section| self.section(section)),
-            // A picture shows what stands in words elsewhere.
-            Block::Picture { .. } => {}
+            // Pictures show what stands in words elsewhere.
+            Block::Picture { .. } | Block::Lead(_) | Block::Gallery(_) => {}
         }
     }
 
@@ -475,6 +475,7 @@ mod tests {
             value: "121.0".into(),
             badge: "new".into(),
             aside: Line::default(),
+            ..Card::default()
         };
         let fold = Fold {
             id: "decision-d1".into(),
