@@ -21,7 +21,12 @@ pub(super) fn changes(old: &[Picture], new: &[Picture]) -> Vec<PictureChange> {
             if how != Sameness::Other {
                 // Of several that are the same one of the same name goes first.
                 let named = u32::from(old[*was].name != new[*is].name);
-                pairs.push((how, new[*is].distance(&old[*was]).unwrap_or(0) * 2 + named, *was, *is));
+                pairs.push((
+                    how,
+                    new[*is].distance(&old[*was]).map_or(0, |(bits, steps)| bits + steps) * 2 + named,
+                    *was,
+                    *is,
+                ));
             }
         }
     }
@@ -66,7 +71,7 @@ mod tests {
     #[test]
     fn files_then_what_they_show_then_the_rest() {
         let old = [picture("a", 1, 0), picture("b", 2, 0x00ff), picture("c", 3, u64::MAX)];
-        let new = [picture("a2", 1, 0), picture("b", 9, 0x00fe), picture("d", 4, 0xffff_ffff_0000_0000)];
+        let new = [picture("a2", 1, 0), picture("b", 9, 0x00fe), picture("d", 4, 0x5555_5555_0000_0000)];
         let told: Vec<String> = changes(&old, &new)
             .iter()
             .map(|one| format!("{} {} {}", one.change, one.name, one.old_name.as_deref().unwrap_or("-")))

@@ -149,7 +149,11 @@ impl SettingRule {
         };
         let is_known = desktop.is_some();
         let shared = self.places.iter().filter(move |place| !is_known && place.is_shared());
-        of(desktop).chain(of(also)).chain(shared).chain(self.places.iter().filter(|place| place.on.is_none()))
+        // Those of no desktop that are listed first are asked first.
+        let leading = self.places.iter().take_while(|place| place.on.is_none());
+        let rest = self.places.iter().skip_while(|place| place.on.is_none());
+        let of_none = rest.filter(|place| place.on.is_none());
+        leading.chain(of(desktop)).chain(of(also)).chain(shared).chain(of_none)
     }
 }
 

@@ -39,8 +39,8 @@ pub struct Picture {
     pub bytes: u64,
     /// SHA-256 of the file.
     pub sha256: Text,
-    /// What it looks like in 256 bits, as 64 hexadecimal digits: pictures that differ in few of them show the same. `null` where it was
-    /// not decoded.
+    /// What it looks like, as 112 hexadecimal digits: 64 for 256 bits of where it gets darker, 48 for its colours. Pictures that differ
+    /// little in both show the same. `null` where it was not decoded.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub likeness: Option<Text>,
     /// The file of its thumbnail in the folder beside the tally.
@@ -57,8 +57,12 @@ pub struct Picture {
     pub evidence: Evidence,
 }
 
-/// Bits of a likeness in which pictures may differ that show the same.
-const ALIKE: u32 = 28;
+/// Digits of a likeness that tell where a picture gets darker; the others tell colours.
+const SHAPE: usize = 64;
+/// Bits of 256 in which pictures may differ that show the same.
+const ALIKE: u32 = 32;
+/// Steps of 16 by which the colours of pictures may differ in all that show the same.
+const COLOURS: u32 = 30;
 
 impl Picture {
     /// A picture of which nothing but the name is known.
@@ -79,21 +83,26 @@ impl Picture {
         }
     }
 
-    /// Bits in which the likeness of two pictures differs, of 256; `None` where one was not decoded.
-    pub fn distance(&self, other: &Self) -> Option<u32> {
+    /// How far two pictures are from one another: bits of their shapes, of 256, and steps of their colours; `None` where one was not
+    /// decoded.
+    pub fn distance(&self, other: &Self) -> Option<(u32, u32)> {
         let (own, other) = (self.likeness.as_ref()?, other.likeness.as_ref()?);
         if own.len() != other.len() {
             return None;
         }
         let digit = |byte: u8| (byte as char).to_digit(16);
-        own.bytes().zip(other.bytes()).map(|(a, b)| Some((digit(a)? ^ digit(b)?).count_ones())).sum()
+        let pairs = own.bytes().zip(other.bytes()).map(|(a, b)| Some((digit(a)?, digit(b)?)));
+        let pairs: Vec<(u32, u32)> = pairs.collect::<Option<_>>()?;
+        let (shape, colours) = pairs.split_at(SHAPE.min(pairs.len()));
+        let bits = shape.iter().map(|(a, b)| (a ^ b).count_ones()).sum();
+        Some((bits, colours.iter().map(|(a, b)| a.abs_diff(*b)).sum()))
     }
 
     /// How it stands to another one.
     pub fn beside(&self, other: &Self) -> Sameness {
         if self.sha256 == other.sha256 {
             Sameness::Same
-        } else if self.distance(other).is_some_and(|bits| bits <= ALIKE) {
+        } else if self.distance(other).is_some_and(|(bits, steps)| bits <= ALIKE && steps <= COLOURS) {
             Sameness::Alike
         } else {
             Sameness::Other
@@ -139,8 +148,15 @@ mod tests {
         let (zero, few, many) = ("0".repeat(64), format!("{}ff", "0".repeat(62)), "f".repeat(64));
         let one = picture("a", Some(&zero));
         assert_eq!(one.beside(&picture("a", None)), Sameness::Same);
-        assert_eq!(one.distance(&picture("b", Some(&few))), Some(8));
+        assert_eq!(one.distance(&picture("b", Some(&few))), Some((8, 0)));
         assert_eq!(one.beside(&picture("b", Some(&few))), Sameness::Alike);
+        let coloured = |digit: &str| picture("c", Some(&format!("{zero}{}", digit.repeat(48))));
+        assert_eq!(coloured("0").distance(&coloured("1")), Some((0, 48)));
+        assert_eq!(
+            coloured("0").beside(&Picture { sha256: "d".into(), ..coloured("1") }),
+            Sameness::Other,
+            "other colours"
+        );
         assert_eq!(one.beside(&picture("b", Some(&many))), Sameness::Other);
         assert_eq!(one.beside(&picture("b", None)), Sameness::Other);
         assert_eq!(one.distance(&picture("b", Some("0"))), None, "another measure");

@@ -38,8 +38,10 @@ Examples:
     Roles,
     /// Print the packages that report to their makers (TOML)
     Agents,
-    /// Print the settings, and where each desktop keeps them (TOML)
+    /// Print the default settings that are read, and where each desktop keeps them (TOML)
     Settings,
+    /// Print the files that are tried, and what decodes them (TOML)
+    Media,
     /// Check a file with your own rules, and summarize it
     #[command(after_help = "\
 A file of rules is TOML with any of these tables, in the form that `rules kinds`, `parts`, `roles`, `agents` and `settings` print:

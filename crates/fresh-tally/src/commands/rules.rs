@@ -7,7 +7,9 @@ use crate::settings::{Settings, read_rules};
 use std::fmt::Write as _;
 use std::io::Read;
 use std::path::Path;
-use tally_core::knowledge::{Agents, KindRules, OwnCounts, PartRules, Roles, Scores, SettingRules};
+use tally_core::knowledge::{
+    Agents, KindRules, MediaRules, OwnCounts, PartRules, Roles, Scores, SettingRules,
+};
 use tally_core::model::{System, Tally};
 use tally_core::systems::{compare, exact};
 use tally_core::version::sign;
@@ -19,6 +21,7 @@ pub(crate) fn run(action: RulesAction, settings: &Settings) -> Result<Exit, Comm
         RulesAction::Kinds => KindRules::built_in_text().as_bytes().to_vec(),
         RulesAction::Roles => Roles::built_in_text().as_bytes().to_vec(),
         RulesAction::Agents => Agents::built_in_text().as_bytes().to_vec(),
+        RulesAction::Media => MediaRules::built_in_text().as_bytes().to_vec(),
         RulesAction::Settings => SettingRules::built_in_text().as_bytes().to_vec(),
         RulesAction::Check { file } => check(&file)?.into_bytes(),
         RulesAction::Headlines => Scores::built_in_text().as_bytes().to_vec(),

@@ -87,8 +87,7 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     let thumbnails = Mutex::new(Vec::new());
     if args.pictures && !tally_readers::DECODES_PICTURES {
         output::warn(&format!(
-            "built without pictures: their names, sizes and hashes are told, and nothing is drawn; {}",
-            WITH_PICTURES
+            "built without pictures: their names, sizes and hashes are told, and nothing is drawn; {WITH_PICTURES}"
         ));
     }
     let request = TakeRequest {

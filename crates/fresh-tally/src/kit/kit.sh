@@ -108,10 +108,9 @@ names() {
 bin sbin usr/bin usr/sbin usr/games usr/local/bin usr/local/sbin usr/local/games snap/bin usr/share/backgrounds usr/share/wallpapers
 usr/share/lxqt/wallpapers usr/share/lxqt/themes usr/share/pixmaps/backgrounds usr/share/fonts usr/local/share/fonts
 usr/libexec/sddm* usr/lib/*/sddm usr/libexec/glycin-loaders usr/lib/cups/filter usr/lib/cups/driver usr/lib/cups/backend
-lib/modules/*/kernel/fs usr/lib/modules/*/kernel/fs lib/modules/*/modules.order usr/lib/modules/*/modules.order
 END
-    for lib in 'usr/lib/*' usr/lib64 usr/lib; do
-        for name in gstreamer-1.0 vlc/plugins gdk-pixbuf-2.0 glycin-loaders qt5/plugins qt6/plugins dri vdpau sane atril evince 'firefox*/libxul.so' \
+    for lib in 'usr/lib/*' usr/lib64 usr/lib usr/local/lib lib; do
+        for name in gstreamer-1.0 vlc/plugins gdk-pixbuf-2.0 glycin-loaders qt5/plugins qt6/plugins dri vdpau sane atril evince 'modules/*/kernel/fs' 'modules/*/modules.[bo]*' 'firefox*/libxul.so' \
             'libavcodec.so*' 'libavformat.so*' 'libarchive.so*' 'libdvdcss.so*' 'libraw*.so*' 'libgdk_pixbuf-2.0.so*' 'libQt[56]Gui.so*'; do
             printf '%s/%s\n' "$lib" "$name"
         done

@@ -65,7 +65,7 @@ fn own_rules_are_checked_and_win() {
     let place = Place::with_installs(&["5.0-reedbed"]);
     place.write("own.toml", "[[kind]]\nkind = 'game'\nname = 'countstone'\n\n[[agent]]\nname = 'inkcap'\ndoes = 'usage-statistics'\n");
     let sound = place.run("rules check own.toml").plain();
-    assert_eq!(sound, "`own.toml` is valid: kinds 1, parts 0, roles 0, agents 1, scores 0\n");
+    assert_eq!(sound, "`own.toml` is valid: kinds 1, parts 0, roles 0, agents 1, settings 0, scores 0\n");
     let packages = place.run("show root-5.0-reedbed packages --format csv --rules own.toml").plain();
     let countstone = packages.lines().find(|line| line.contains(",countstone,")).unwrap();
     assert!(countstone.contains(",game,"), "{countstone}");

@@ -108,7 +108,18 @@ fn is_picture(path: &Path) -> bool {
 fn wallpapers(tree: &dyn Tree) -> Vec<Found> {
     let mut packs: BTreeMap<String, (u64, String)> = BTreeMap::new();
     let mut single = BTreeSet::new();
-    for (path, kind) in looks::WALLPAPERS.iter().flat_map(|folder| tree.files_below(folder, looks::DEPTH)) {
+    // A folder may be a link to where the pictures of a theme are.
+    let mut folders: Vec<String> = looks::WALLPAPERS.iter().map(ToString::to_string).collect();
+    for folder in looks::WALLPAPERS {
+        let links = tree.names(folder).into_iter().filter(|entry| entry.kind == NodeKind::Link);
+        let targets = links.map(|entry| resolved(tree, &format!("{folder}/{}", name_text(&entry.name))));
+        let elsewhere =
+            |target: &String| !looks::WALLPAPERS.iter().any(|known| Path::new(target).starts_with(known));
+        folders.extend(targets.filter(elsewhere).filter(|target| tree.is_folder(target)));
+    }
+    folders.sort();
+    folders.dedup();
+    for (path, kind) in folders.iter().flat_map(|folder| tree.files_below(folder, looks::DEPTH)) {
         if kind == NodeKind::Folder || !is_picture(&path) {
             continue;
         }
@@ -180,7 +191,8 @@ fn others(tree: &dyn Tree) -> Vec<Found> {
                 continue;
             }
             let path = path.to_string_lossy().into_owned();
-            if !seen.insert(resolved(tree, &path)) {
+            let real = resolved(tree, &path);
+            if !seen.insert(real.clone()) {
                 continue;
             }
             // The theme names it, where its own name says nothing.
@@ -188,7 +200,7 @@ fn others(tree: &dyn Tree) -> Vec<Found> {
                 path.strip_prefix(folder).and_then(|rest| rest.trim_start_matches('/').split_once('/'));
             let name = theme
                 .map_or_else(|| Text::from(stem.as_str()), |(theme, _)| format!("{theme}: {stem}").into());
-            found.push(Found { kind: *kind, name, path });
+            found.push(Found { kind: *kind, name, path: real });
         }
     }
     found
@@ -297,13 +309,9 @@ fn decoded(tree: &dyn Tree, content: &[u8], picture: &mut Picture, thumbnails: &
         }
     };
     if picture.format == "svg" {
-        match svg::harmless(content) {
-            Some(drawing) => keep("svg", drawing),
-            None if is_icon => {}
-            None => tree.note(
-                Path::new(picture.evidence.file.as_str()),
-                "is a drawing that is not kept: it is large, or could act",
-            ),
+        // One that could act is told all the same, and only not shown.
+        if let Some(drawing) = svg::harmless(content) {
+            keep("svg", drawing);
         }
         return;
     }
@@ -324,7 +332,7 @@ fn decoded(tree: &dyn Tree, content: &[u8], picture: &mut Picture, thumbnails: &
         }
     }
     #[cfg(not(feature = "pictures"))]
-    let _ = (tree, content, is_icon);
+    let _ = (tree, is_icon);
 }
 
 #[cfg(test)]

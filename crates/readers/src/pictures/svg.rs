@@ -4,7 +4,7 @@ use crate::xml::{Step, walk};
 use memchr::memmem;
 
 /// Bytes of a drawing that is kept.
-const KEPT: usize = 96 << 10;
+const KEPT: usize = 240 << 10;
 
 /// The pixels across and down that a drawing says: `width` and `height`, else its `viewBox`. None where it is no drawing.
 pub(super) fn size(bytes: &[u8]) -> Option<(u32, u32)> {
@@ -25,7 +25,7 @@ pub(super) fn size(bytes: &[u8]) -> Option<(u32, u32)> {
                 clippy::cast_sign_loss,
                 reason = "checked to be in range"
             )]
-            let whole = |number: f64| (number >= 1.0 && number <= 1e6).then(|| number.round() as u32);
+            let whole = |number: f64| (1.0..=1e6).contains(&number).then(|| number.round() as u32);
             if unit.trim() == "%" { None } else { number.parse().ok().and_then(whole) }
         };
         let sides = || Some((pixels(of("width")?)?, pixels(of("height")?)?));

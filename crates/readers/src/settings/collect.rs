@@ -78,7 +78,7 @@ impl Reader<'_, '_> {
         for place in places.clone().filter(|place| place.ways() > 0) {
             let Some(said) = self.said(place) else { continue };
             let raw = plain(&said.value);
-            if !place.only.is_empty() && !place.only.iter().any(|one| *one == raw) {
+            if !place.only.is_empty() && !place.only.contains(&raw) {
                 continue;
             }
             let value = self.called(rule, place, &said.value);

@@ -141,7 +141,7 @@ pub(super) fn user_add(tree: &dyn Tree, key: &str) -> Option<Said> {
             let rest = line.trim_start().strip_prefix(key)?;
             let value = rest.strip_prefix('=').or_else(|| rest.strip_prefix([' ', '\t']))?;
             let said = Said::of(value.trim().trim_matches('"').into(), file.to_owned());
-            (!said.value.is_empty()).then(|| Said { line: Some(number), ..said })
+            (!said.value.is_empty()).then_some(Said { line: Some(number), ..said })
         })
     };
     match key {

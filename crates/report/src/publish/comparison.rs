@@ -9,7 +9,7 @@ use crate::document::{Block, Column, Document, Line, Role, Span, Table};
 use crate::text::count_of;
 use crate::view::{
     CompareView, CompareWhat, ShowView, ShowWhat, TWO, capital, dim, figures, headlines, key_versions,
-    lifetime,
+    lifetime, wallpapers,
 };
 use crate::words;
 use tally_core::compare::{Comparison, PartChange, PartChangeKind};
@@ -84,10 +84,10 @@ impl<'a> Report<'a> {
                 open(
                     "looks",
                     "Looks",
-                    knowledge
-                        .pictures
-                        .of_comparison(comparison)
+                    wallpapers(comparison)
+                        .map(|said| Block::Paragraph(said.into()))
                         .into_iter()
+                        .chain(knowledge.pictures.of_comparison(comparison))
                         .chain(says(CompareWhat::Looks))
                         .collect(),
                 )

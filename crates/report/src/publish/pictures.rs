@@ -18,6 +18,8 @@ const SHEET: usize = 24;
 const ICON: usize = 12 << 10;
 /// Bytes of a thumbnail that is shown.
 const SHOT: usize = 48 << 10;
+/// Bytes of the picture that a page begins with.
+const LEAD: usize = 240 << 10;
 /// Bytes of all icons of a page.
 const ICONS: usize = 280 << 10;
 
@@ -87,7 +89,7 @@ impl Thumbnails {
     pub(super) fn lead(&self, tally: &Tally) -> Option<Block> {
         let is_default = |one: &&Picture| one.default && one.kind == PictureKind::Wallpaper;
         let picture = tally.pictures.iter().find(is_default)?;
-        let source = self.source(picture.thumbnail.as_deref()?, SHOT)?;
+        let source = self.source(picture.thumbnail.as_deref()?, LEAD)?;
         Some(Block::Lead(Shot { source, name: picture.name.as_str().into(), ..Shot::default() }))
     }
 

@@ -17,7 +17,7 @@ mod why;
 
 pub use check::CheckView;
 pub use compare::{CompareView, CompareWhat, Filter};
-pub(crate) use compare::{figures, headlines, key_versions, role_of, sides, step};
+pub(crate) use compare::{figures, headlines, key_versions, role_of, sides, step, wallpapers};
 pub use cost::CostView;
 pub use grid::GridView;
 pub(crate) use grid::{heading as grid_heading, likeness_by, shared as shared_by_all, shown as grid_cell};

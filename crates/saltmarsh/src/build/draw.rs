@@ -112,7 +112,10 @@ const SHORES: &[Shore] = &[
     },
 ];
 
-static DRAWN: Mutex<BTreeMap<(&'static str, u32, u32), Vec<u8>>> = Mutex::new(BTreeMap::new());
+/// Pictures by name, width and height.
+type Drawn = BTreeMap<(&'static str, u32, u32), Vec<u8>>;
+
+static DRAWN: Mutex<Drawn> = Mutex::new(BTreeMap::new());
 
 /// The wallpapers of a package: their names, and what is in the files.
 ///

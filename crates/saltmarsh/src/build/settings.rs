@@ -5,8 +5,11 @@ use std::fmt::Write;
 
 const SCHEMAS: &str = "usr/share/glib-2.0/schemas";
 
-/// Keys by schema, with their types and the defaults of upstream.
-const SHARED: &[(&str, &[(&str, &str, &str)])] = &[
+/// A key, its type, and the default of upstream.
+type Key = (&'static str, &'static str, &'static str);
+
+/// Keys by schema.
+const SHARED: &[(&str, &[Key])] = &[
     (
         "org.gnome.desktop.interface",
         &[
@@ -131,7 +134,7 @@ fn overridden(package: &Shipped<'_>, text: &str) -> (String, String) {
     (format!("{SCHEMAS}/10_{}.gschema.override", package.name), text.to_owned())
 }
 
-fn declared(schema: &str, keys: &[(&str, &str, &str)]) -> String {
+fn declared(schema: &str, keys: &[Key]) -> String {
     let path = schema.replace('.', "/");
     let mut text = format!("<schemalist>\n  <schema id=\"{schema}\" path=\"/{path}/\">\n");
     for (key, kind, default) in keys {

@@ -130,7 +130,7 @@ fn write_block(block: &Block, out: &mut String) {
         Block::Lead(shot) => out.push_str(&format!(
             "<img class=\"lead\" alt=\"Wallpaper {}, the default\" src=\"{}\">\n",
             encode_safe(&shot.name.text),
-            encode_safe(&shot.source)
+            html_escape::encode_double_quoted_attribute(&shot.source)
         )),
         Block::Gallery(shots) => parts::write_gallery(shots, out),
         Block::Folds(folds) => parts::write_folds(folds, out),

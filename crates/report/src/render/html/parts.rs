@@ -2,7 +2,7 @@
 
 use super::{span, spans};
 use crate::document::{Card, CardGroup, Fact, Fold, Role, Shot, Span};
-use html_escape::encode_safe;
+use html_escape::{encode_double_quoted_attribute, encode_safe};
 
 /// Figures in a row.
 pub(super) fn write_figures(facts: &[Fact], out: &mut String) {
@@ -73,7 +73,9 @@ fn tile(name: &Span, icon: &str) -> String {
         "" => {
             format!("<span class=\"tile\" aria-hidden=\"true\">{}</span>", encode_safe(&initials(&name.text)))
         }
-        icon => format!("<img class=\"tile icon\" alt=\"\" src=\"{}\">", encode_safe(icon)),
+        icon => {
+            format!("<img class=\"tile icon\" alt=\"\" src=\"{}\">", encode_double_quoted_attribute(icon))
+        }
     }
 }
 
@@ -85,7 +87,7 @@ pub(super) fn write_gallery(shots: &[Shot], out: &mut String) {
             "<li><img alt=\"Wallpaper {}\" src=\"{}\" loading=\"lazy\"><span class=\"what\"><strong>{}</strong>{}</span>\
              <span class=\"more\">{}</span></li>\n",
             encode_safe(&name.text),
-            encode_safe(source),
+            encode_double_quoted_attribute(source),
             span(name),
             badge(of),
             span(from)

@@ -2,7 +2,7 @@ mod rows;
 mod sections;
 mod tables;
 
-pub(crate) use sections::role_of;
+pub(crate) use sections::{role_of, wallpapers};
 pub(crate) use tables::{figures, headlines, key_versions, sides, step};
 
 use super::dim;

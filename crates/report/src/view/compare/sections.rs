@@ -131,26 +131,28 @@ pub(super) fn list(document: &mut Document, title: &str, nothing: &str, changes:
     document.table_or(table, nothing);
 }
 
-/// Wallpapers and other pictures, by what happened to them.
-pub(super) fn pictures(document: &mut Document, comparison: &Comparison) {
-    document.heading("Pictures");
-    let wallpapers = |kind: PictureChangeKind| {
+/// `Wallpapers: 3 new, 2 kept`; nothing where none are known on both sides.
+pub(crate) fn wallpapers(comparison: &Comparison) -> Option<String> {
+    let count = |kind: PictureChangeKind| {
         let is_it = |one: &&PictureChange| one.kind == PictureKind::Wallpaper && one.change == kind;
         comparison.pictures.iter().filter(is_it).count()
     };
     let counted = [
-        (wallpapers(PictureChangeKind::New), "new"),
-        (wallpapers(PictureChangeKind::Kept), "kept"),
-        (wallpapers(PictureChangeKind::Alike), "the same made anew"),
-        (wallpapers(PictureChangeKind::Gone), "gone"),
+        (count(PictureChangeKind::New), "new"),
+        (count(PictureChangeKind::Kept), "kept"),
+        (count(PictureChangeKind::Alike), "the same made anew"),
+        (count(PictureChangeKind::Gone), "gone"),
     ];
-    let parts: Vec<String> = counted
-        .iter()
-        .filter(|(count, _)| *count > 0)
-        .map(|(count, what)| format!("{count} {what}"))
-        .collect();
-    if !parts.is_empty() {
-        document.paragraph(format!("Wallpapers: {}", parts.join(", ")));
+    let there = counted.iter().filter(|(count, _)| *count > 0);
+    let parts: Vec<String> = there.map(|(count, what)| format!("{count} {what}")).collect();
+    (!parts.is_empty()).then(|| format!("Wallpapers: {}", parts.join(", ")))
+}
+
+/// Wallpapers and other pictures, by what happened to them.
+pub(super) fn pictures(document: &mut Document, comparison: &Comparison) {
+    document.heading("Pictures");
+    if let Some(said) = wallpapers(comparison) {
+        document.paragraph(said);
     }
     let mut table = Table::new(vec![
         Column::new(""),

@@ -57,18 +57,15 @@ fn table(tally: &Tally, family: MediaFamily, list: &[&MediaAnswer]) -> Table {
     let mut table = Table::new(columns);
     for answer in list {
         let (role, word) = words::media_verdict(answer.verdict);
-        let mut row: Vec<Cell> = vec![media().label(&answer.key).into(), Span::new(role, word).into()];
+        let mut row: Vec<Cell> = vec![media().label(&answer.key).into(), Span::new(role, word)];
         if !devices {
             row.push(
-                answer
-                    .application
-                    .as_deref()
-                    .map_or_else(|| dim("nothing").into(), |id| tally.holder(id).0.into()),
+                answer.application.as_deref().map_or_else(|| dim("nothing"), |id| tally.holder(id).0.into()),
             );
         }
         row.push(by(answer));
         let files: Vec<&str> = answer.decoders.iter().map(|decoder| decoder.evidence.file.as_str()).collect();
-        row.push(dim(files.last().copied().unwrap_or_default()).into());
+        row.push(dim(files.last().copied().unwrap_or_default()));
         table.row(row);
     }
     table
@@ -90,7 +87,7 @@ fn by(answer: &MediaAnswer) -> Cell {
             some => format!("on offer: {}", words::listed(some, 3)),
         };
         let parts: Vec<String> = [missing, offered].into_iter().filter(|part| !part.is_empty()).collect();
-        return Span::new(Role::LookTwice, format!("{framework}{}", parts.join("; "))).into();
+        return Span::new(Role::LookTwice, format!("{framework}{}", parts.join("; ")));
     }
     let mut packages: Vec<&str> =
         answer.decoders.iter().filter_map(|decoder| Some(decoder.package.as_ref()?.name())).collect();
@@ -98,9 +95,9 @@ fn by(answer: &MediaAnswer) -> Cell {
     packages.dedup();
     let packages = words::listed(&packages, 3);
     match &answer.framework {
-        Some(framework) if packages.is_empty() => dim(framework.as_str()).into(),
-        Some(framework) => dim(format!("{framework}: {packages}")).into(),
-        None => dim(packages).into(),
+        Some(framework) if packages.is_empty() => dim(framework.as_str()),
+        Some(framework) => dim(format!("{framework}: {packages}")),
+        None => dim(packages),
     }
 }
 

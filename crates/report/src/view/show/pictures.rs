@@ -55,7 +55,7 @@ fn table(list: &[&Picture]) -> Table {
     ]);
     for picture in list {
         let name: Cell = if picture.default {
-            Span::new(Role::Strong, format!("{} (default)", picture.name)).into()
+            Span::new(Role::Strong, format!("{} (default)", picture.name))
         } else {
             picture.name.as_str().into()
         };
@@ -68,8 +68,8 @@ fn table(list: &[&Picture]) -> Table {
             pixels.into(),
             words::picture_format(&picture.format).into(),
             bytes_human(picture.bytes).into(),
-            dim(picture.package.as_ref().map_or("no package", PackageRef::name)).into(),
-            dim(picture.evidence.file.as_str()).into(),
+            dim(picture.package.as_ref().map_or("no package", PackageRef::name)),
+            dim(picture.evidence.file.as_str()),
         ];
         table.row(row);
     }

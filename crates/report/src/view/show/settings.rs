@@ -59,20 +59,20 @@ fn table(tally: &Tally, list: &[&Setting]) -> Table {
     for setting in list {
         let own = setting.is_own();
         let value = said(tally, setting, &setting.value);
-        let value: Cell = if own { Span::new(Role::Changed, value).into() } else { value.into() };
+        let value: Cell = if own { Span::new(Role::Changed, value) } else { value.into() };
         let upstream = setting.upstream_value.as_deref().filter(|upstream| **upstream != setting.value);
         let by = match (&setting.set_by, setting.evidence.file.is_empty()) {
             (Some(package), _) if own => Cell::from(package.name()),
-            (Some(package), _) => dim(package.name()).into(),
-            (None, true) => dim("the program itself").into(),
-            (None, false) => dim("no package").into(),
+            (Some(package), _) => dim(package.name()),
+            (None, true) => dim("the program itself"),
+            (None, false) => dim("no package"),
         };
         table.row(vec![
             settings().label(&setting.key).into(),
             value,
-            dim(upstream.map(|value| said(tally, setting, value)).unwrap_or_default()).into(),
+            dim(upstream.map(|value| said(tally, setting, value)).unwrap_or_default()),
             by,
-            dim(setting.evidence.place()).into(),
+            dim(setting.evidence.place()),
         ]);
     }
     table
