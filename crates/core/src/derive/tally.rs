@@ -105,12 +105,17 @@ fn settle_sources(tally: &mut Tally) {
     let Some(desktop) = session_desktop(tally) else { return };
     let by_package: FxHashMap<&str, &Package> =
         tally.packages.iter().map(|package| (package.name.as_str(), package)).collect();
+    let distro = tally.label.distro_id.clone();
     for setting in &mut tally.settings {
         let owner = setting.set_by.as_ref().and_then(|owner| by_package.get(owner.name()));
         let of_project = owner.is_some_and(|package| {
             // What the packaging adds to a project's package is called like that package.
             let added = format!("_{}.gschema.override", package.name);
-            !setting.evidence.file.ends_with(&added) && desktops().is_of_project(desktop, package.source())
+            // So is a package that bears the name of the distribution.
+            let branded = !distro.is_empty() && package.source().split('-').any(|word| word == distro);
+            !branded
+                && !setting.evidence.file.ends_with(&added)
+                && desktops().is_of_project(desktop, package.source())
         });
         if setting.source == SettingSource::Set && of_project {
             setting.source = SettingSource::Desktop;

@@ -153,7 +153,9 @@ impl SettingRule {
         let leading = self.places.iter().take_while(|place| place.on.is_none());
         let rest = self.places.iter().skip_while(|place| place.on.is_none());
         let of_none = rest.filter(|place| place.on.is_none());
-        leading.chain(of(desktop)).chain(of(also)).chain(shared).chain(of_none)
+        // What another desktop does by itself is its own.
+        let beneath = of(also).filter(|place| place.ways() > 0);
+        leading.chain(of(desktop)).chain(beneath).chain(shared).chain(of_none)
     }
 }
 

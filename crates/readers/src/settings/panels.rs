@@ -110,21 +110,33 @@ fn launcher(text: &str) -> &str {
     last.strip_suffix(".desktop").unwrap_or(last)
 }
 
+/// The files of all folders of configuration: each key counts where it is found first.
 fn lxqt(user: &NewUser<'_>) -> Option<Panels> {
-    let file = first_file(user, "lxqt/panel.conf", &["usr/share/lxqt/panel.conf"])?;
-    let parsed = KeyFile::parse(&file, &user.tree.read(&file).ok()?);
-    let mut panels = Panels { file, ..Panels::default() };
-    let names = parsed.group("General").and_then(|group| group.get("panels").cloned()).unwrap_or_default();
+    const FILE: &str = "lxqt/panel.conf";
+    let folders = user.config.iter().map(String::as_str).chain(["usr/share"]);
+    let files: Vec<(String, KeyFile)> = folders
+        .filter_map(|folder| {
+            let path = format!("{folder}/{FILE}");
+            let parsed = KeyFile::parse(&path, &user.tree.read(&path).ok()?);
+            Some((path, parsed))
+        })
+        .collect();
+    let of = |group: &str, key: &str| files.iter().find_map(|(_, file)| file.group(group)?.get(key).cloned());
+    let mut panels = Panels { file: files.first()?.0.clone(), ..Panels::default() };
+    let names = of("General", "panels").unwrap_or_else(|| "panel1".into());
     for name in names.split(',').map(str::trim).filter(|name| !name.is_empty()) {
-        let Some(group) = parsed.group(name) else { continue };
-        panels.positions.extend(group.get("position").map(|edge| Text::from(edge.to_lowercase())));
-        panels.size = panels.size.take().or_else(|| group.get("panelSize").cloned());
-        for plugin in group.get("plugins").cloned().unwrap_or_default().split(',').map(str::trim) {
-            let Some(own) = parsed.group(plugin) else { continue };
-            let kind = own.get("type").cloned().unwrap_or_else(|| plugin.into());
+        panels.positions.extend(of(name, "position").map(|edge| Text::from(edge.to_lowercase())));
+        panels.size = panels.size.take().or_else(|| of(name, "panelSize"));
+        for plugin in of(name, "plugins").unwrap_or_default().split(',').map(str::trim) {
+            let Some(kind) = of(plugin, "type").or_else(|| (!plugin.is_empty()).then(|| plugin.into()))
+            else {
+                continue;
+            };
             if kind == "quicklaunch" {
-                let apps = own.keys().filter(|key| key.starts_with("apps\\") && key.ends_with("\\desktop"));
-                panels.favourites.extend(apps.filter_map(|key| Some(launcher(own.get(key)?).into())));
+                let group = files.iter().find_map(|(_, file)| file.group(plugin));
+                let apps = group.into_iter().flat_map(|own| own.keys().map(move |key| (own, key)));
+                let apps = apps.filter(|(_, key)| key.starts_with("apps\\") && key.ends_with("\\desktop"));
+                panels.favourites.extend(apps.filter_map(|(own, key)| Some(launcher(own.get(key)?).into())));
             } else if kind != "spacer" {
                 panels.applets.push(kind);
             }
@@ -329,4 +341,68 @@ fn code(script: &str) -> impl Iterator<Item = &str> {
 fn first_file(user: &NewUser<'_>, name: &str, elsewhere: &[&str]) -> Option<String> {
     let own = user.config.iter().map(|folder| format!("{folder}/{name}"));
     own.chain(elsewhere.iter().map(ToString::to_string)).find(|file| user.tree.exists(file))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::settings::Gsettings;
+    use tally_trees::MemoryTree;
+
+    /// Position, size, applets and favourites of a desktop's panels.
+    fn told(tree: &MemoryTree, desktop: &str) -> [String; 4] {
+        let mut user = NewUser::of(tree, None, &[]);
+        user.desktops = vec![desktop.into()];
+        user.gsettings = Gsettings::new(tree, &user.desktops);
+        let panels = Panels::of(&user);
+        let of = |fact| panels.as_ref().and_then(|panels| panels.told(fact)).unwrap_or_default().to_string();
+        [PanelFact::Position, PanelFact::Size, PanelFact::Applets, PanelFact::Favourites].map(of)
+    }
+
+    #[test]
+    fn each_desktop_has_its_own_layout() {
+        let tree = MemoryTree::new()
+            .file("etc/xdg/xfce4/panel/default.xml", "<channel name='xfce4-panel'><property name='panels' type='array'><value type='int' value='1'/>\
+                <property name='panel-1'><property name='position' value='p=6;x=0;y=0'/><property name='size' value='26'/><property name='plugin-ids' type='array'><value value='1'/><value value='2'/><value value='3'/></property></property></property>\
+                <property name='plugins'><property name='plugin-1' value='applicationsmenu'/><property name='plugin-2' value='separator'/><property name='plugin-3' value='launcher'><property name='items' type='array'><value value='inkcap.desktop'/></property></property></property></channel>")
+            .file("etc/xdg/lxqt/panel.conf", "[panel1]\nplugins=menu, quick\n[quick]\ntype=quicklaunch\napps\\1\\desktop=/usr/share/applications/inkcap.desktop\n")
+            .file("usr/share/lxqt/panel.conf", "panels=panel1\n[panel1]\nposition=Bottom\npanelSize=32\nplugins=other\n[menu]\ntype=fancymenu\n")
+            .file("etc/xdg/lxpanel/LXDE/panels/panel", "Global {\n  edge=bottom\n  height=26\n}\nPlugin {\n  type=launchbar\n  Config {\n    Button {\n      id=inkcap.desktop\n    }\n  }\n}\nPlugin {\n  type=tray\n}\n")
+            .file("usr/share/mate-panel/layouts/default.layout", "[Toplevel top]\norientation=top\nsize=24\n[Toplevel low]\norientation=bottom\n[Object m]\nobject-type=menu-bar\n[Object i]\nobject-type=launcher\nlauncher-location=/usr/share/applications/inkcap.desktop\n[Object a]\nobject-type=applet\napplet-iid=F::WindowListApplet\n")
+            .file("usr/share/glib-2.0/schemas/org.cinnamon.gschema.xml", "<schemalist><schema id='org.cinnamon' path='/org/cinnamon/'><key name='panels-enabled'><default>['1:0:bottom']</default></key><key name='panels-height'><default>['1:40']</default></key>\
+                <key name='enabled-applets'><default>['panel1:left:0:menu@cinnamon.org:0', 'panel1:left:1:separator@cinnamon.org:1']</default></key></schema></schemalist>")
+            .file("usr/share/budgie-desktop/panel.ini", "[Panels]\nPanels=Main\n[Main]\nPosition=Top\nChildren=Menu;Space;Clock\n[Menu]\nID=Budgie Menu\n[Space]\nID=Spacer\n[Clock]\nID=Clock\n")
+            .file("usr/share/plasma/look-and-feel/org.kde.breeze.desktop/contents/layouts/org.kde.plasma.desktop-layout.js", "loadTemplate(\"org.kde.plasma.desktop.defaultPanel\")\n")
+            .file("usr/share/plasma/layout-templates/org.kde.plasma.desktop.defaultPanel/contents/layout.js", "var panel = new Panel\n// panel.location = \"left\";\npanel.height = 2 * Math.ceil(gridUnit * 2.5 / 2)\npanel.addWidget(\"org.kde.plasma.kickoff\")\npanel.addWidget('org.kde.plasma.marginsseparator')\n")
+            .file("usr/share/plasma/plasmoids/org.kde.plasma.icontasks/contents/config/main.xml", "<kcfg><group><entry name='launchers' type='StringList'><default>applications:inkcap.desktop,preferred://browser</default></entry></group></kcfg>");
+        for (desktop, expected) in [
+            ("XFCE", ["top", "26", "applicationsmenu", "inkcap"]),
+            ("LXQt", ["bottom", "32", "fancymenu", "inkcap"]),
+            ("LXDE", ["bottom", "26", "tray", "inkcap"]),
+            ("MATE", ["top, bottom", "24", "menu-bar, WindowListApplet", "inkcap"]),
+            ("X-Cinnamon", ["bottom", "40", "menu", ""]),
+            ("Budgie", ["top", "", "Budgie Menu, Clock", ""]),
+            ("KDE", ["bottom", "", "kickoff", "inkcap, browser"]),
+            ("GNOME", ["", "", "", ""]),
+        ] {
+            assert_eq!(told(&tree, desktop), expected, "{desktop}");
+        }
+    }
+
+    #[test]
+    fn layouts_that_are_cut_or_nonsense_tell_nothing() {
+        for (desktop, file, text) in [
+            (
+                "XFCE",
+                "etc/xdg/xfce4/panel/default.xml",
+                "<channel><property name='panels'><property name='panel-1'><property name='position' value='x",
+            ),
+            ("LXQt", "etc/xdg/lxqt/panel.conf", "[panel1]\nplugins=,,\n"),
+            ("LXDE", "etc/xdg/lxpanel/LXDE/panels/panel", "Plugin {{{ = = ="),
+            ("MATE", "usr/share/mate-panel/layouts/default.layout", "[Toplevel"),
+            ("Budgie", "usr/share/budgie-desktop/panel.ini", "[Panels]\nPanels=None;;\n"),
+        ] {
+            assert_eq!(told(&MemoryTree::new().file(file, text), desktop), ["", "", "", ""], "{desktop}");
+        }
+    }
 }

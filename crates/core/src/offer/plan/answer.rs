@@ -142,9 +142,12 @@ impl<'p> State<'p> {
             let mut back: Vec<Ix> = broken.iter().filter_map(|(_, by)| self.may_go_back(*by)).collect();
             let pairs = at_odds.iter();
             back.extend(pairs.flat_map(|(one, other)| [*one, *other]).find_map(|at| self.may_go_back(at)));
+            let lacking = if broken.is_empty() && back.is_empty() { self.lacking() } else { Vec::new() };
+            // What misses something goes back, where it is no more than recommended.
+            back.extend(lacking.iter().filter_map(|(at, _)| self.may_go_back(*at)));
             if broken.is_empty() && back.is_empty() {
                 // What can't be beside one another, or misses what it needs, and has no other way, can't be had at all.
-                let mut impossible = self.lacking();
+                let mut impossible: Vec<Missing> = lacking.into_iter().map(|(_, missing)| missing).collect();
                 for (one, other) in &at_odds {
                     let with = Text::from(self.units[*other].name);
                     impossible.push(Missing::Conflict { path: self.path(*one), with });
@@ -235,8 +238,8 @@ impl<'p> State<'p> {
         false
     }
 
-    /// The needs of what is marked that nothing meets after all.
-    fn lacking(&mut self) -> Vec<Missing> {
+    /// What is marked, with each of its needs that nothing meets after all.
+    fn lacking(&mut self) -> Vec<(Ix, Missing)> {
         let mut lacking = Vec::new();
         for at in 0..self.units.len() {
             if self.units[at].mode != Mode::Install {
@@ -245,7 +248,8 @@ impl<'p> State<'p> {
             let Some((_, offered)) = self.units[at].candidate() else { continue };
             for need in self.needs(offered) {
                 if need.hard && !self.is_met(&need.group) {
-                    lacking.push(Missing::Need { path: self.path(at), need: group_text(&need.group) });
+                    let missing = Missing::Need { path: self.path(at), need: group_text(&need.group) };
+                    lacking.push((at, missing));
                 }
             }
         }
