@@ -202,7 +202,7 @@ fn fits(width: usize, height: usize) -> Result<(), Why> {
 }
 
 fn png(bytes: &[u8]) -> Result<Raster, Why> {
-    const BROKEN: Why = "is no PNG that can be decoded";
+    const BROKEN: Why = "is a broken PNG";
     let mut decoder = ::png::Decoder::new(Cursor::new(bytes));
     decoder.set_transformations(::png::Transformations::EXPAND | ::png::Transformations::STRIP_16);
     let mut reader = decoder.read_info().map_err(|_| BROKEN)?;
@@ -218,7 +218,7 @@ fn jpeg(bytes: &[u8]) -> Result<Raster, Why> {
     use zune_jpeg::zune_core::bytestream::ZCursor;
     use zune_jpeg::zune_core::colorspace::ColorSpace;
     use zune_jpeg::zune_core::options::DecoderOptions;
-    const BROKEN: Why = "is no JPEG that can be decoded";
+    const BROKEN: Why = "is a broken JPEG";
     let options = DecoderOptions::default().jpeg_set_out_colorspace(ColorSpace::RGB);
     let mut decoder = zune_jpeg::JpegDecoder::new_with_options(ZCursor::new(bytes), options);
     decoder.decode_headers().map_err(|_| BROKEN)?;
@@ -229,7 +229,7 @@ fn jpeg(bytes: &[u8]) -> Result<Raster, Why> {
 }
 
 fn webp(bytes: &[u8]) -> Result<Raster, Why> {
-    const BROKEN: Why = "is no WebP that can be decoded";
+    const BROKEN: Why = "is a broken WebP";
     let mut decoder = image_webp::WebPDecoder::new(Cursor::new(bytes)).map_err(|_| BROKEN)?;
     let (width, height) = decoder.dimensions();
     fits(width as usize, height as usize)?;

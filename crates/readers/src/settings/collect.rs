@@ -308,7 +308,7 @@ fn buttons(raw: &str) -> Text {
         ('M', false) | ('A', true) => Some("maximize"),
         ('C', false) | ('X', true) => Some("close"),
         ('S', false) | ('L', true) => Some("roll up"),
-        ('T', false) | ('S', true) => Some("on all desktops"),
+        ('T', false) | ('S', true) => Some("sticky"),
         ('H', true) => Some("help"),
         ('F', true) => Some("keep above"),
         ('B', true) => Some("keep below"),
@@ -366,7 +366,7 @@ mod tests {
             ("close,minimize,maximize:", "left: close, minimize, maximize"),
             (":close", "right: close"),
             ("O|SHMC", "left: menu; right: roll up, minimize, maximize, close"),
-            ("MS:HIAX", "left: menu, on all desktops; right: help, minimize, maximize, close"),
+            ("MS:HIAX", "left: menu, sticky; right: help, minimize, maximize, close"),
             ("XIA:", "left: close, minimize, maximize"),
             (":", "none"),
         ] {
