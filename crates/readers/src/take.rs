@@ -199,12 +199,19 @@ impl<'t> Menu<'t> {
         let judged = sessions::judged_by(&sessions, &start);
         let scripts = judged.map(|session| session.scripts(tree)).unwrap_or_default();
         let user = NewUser::of(tree, judged.map(|file| &file.session), &scripts);
-        let mut looks = timed("looks", || looks::read(tree));
-        looks::set(tree, &user, &mut looks);
-        let launchers = timed("launchers", || launchers::read(tree, &user.desktops));
-        let startup = timed("startup", || startup::read(tree, &user));
-        let settings = timed("settings", || settings::read(&user, rules));
-        let media = timed("media", || media::probe(tree, knowledge::media()));
+        let look = || {
+            let mut looks = timed("looks", || looks::read(tree));
+            looks::set(tree, &user, &mut looks);
+            looks
+        };
+        let rest = || {
+            let launchers = timed("launchers", || launchers::read(tree, &user.desktops));
+            let startup = timed("startup", || startup::read(tree, &user));
+            let settings = timed("settings", || settings::read(&user, rules));
+            let media = timed("media", || media::probe(tree, knowledge::media()));
+            (launchers, startup, settings, media)
+        };
+        let (mut looks, (launchers, startup, settings, media)) = rayon::join(look, rest);
         looks.sessions = sessions.into_iter().map(|file| file.session).collect();
         start.note(&mut looks);
         Self { launchers, startup, looks, settings, media, user }

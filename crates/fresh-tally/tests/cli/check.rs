@@ -62,7 +62,7 @@ fn every_subject_is_answered() {
         ("setting = 'night-light'\nexpect = 'absent'", "yes"),
         ("plays = 'pdf'", "yes"),
         ("plays = 'heic'", "no"),
-        ("plays = 'mp4'", "not-recorded"),
+        ("plays = 'mp4'", "no"),
         ("reading = 'memory'\nvalue = '<= 1GB'", "open"),
         ("finding = 'reports-home'", "no"),
         ("finding = 'removed-leftovers'", "yes"),

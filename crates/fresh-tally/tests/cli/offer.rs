@@ -82,7 +82,7 @@ fn what_can_be_had_and_from_where() {
         assert!(all.stdout.contains(said), "`{said}`: {}", all.stdout);
     }
     let overview = place.run("show reedbed").stdout;
-    assert!(overview.contains("On offer 184") && overview.contains("Updates waiting 6"), "{overview}");
+    assert!(overview.contains("On offer 187") && overview.contains("Updates waiting 6"), "{overview}");
 }
 
 #[test]

@@ -13,6 +13,10 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, Vec<u8>)> {
     let mut add = |path: String, content: &str| files.push((path, content.to_owned()));
     match package.shape {
         "lib" => add(format!("{LIBRARIES}/{name}.so"), ""),
+        // Formats that anybody may decode; what is patented somewhere is in another package.
+        "media" => ["isomp4", "matroska", "avi", "ogg", "vorbis", "opus", "vpx", "flac", "mpg123"]
+            .iter()
+            .for_each(|plugin| add(format!("{LIBRARIES}/gstreamer-1.0/libgst{plugin}.so"), "")),
         "prog" => add(format!("usr/bin/{name}"), ""),
         "sbin" => add(format!("usr/sbin/{name}"), ""),
         "runtime" => add(format!("usr/lib/{name}/program/brackwater.bin"), ""),

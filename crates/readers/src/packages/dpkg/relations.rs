@@ -19,6 +19,16 @@ pub(super) fn list(value: &[u8]) -> Vec<Dependency> {
     value.split(|b| *b == b',').filter_map(one).collect()
 }
 
+/// A flat list of what a package can't be beside: packages of another machine's (`a:i386`) are others.
+pub(super) fn enemies(value: &[u8]) -> Vec<Dependency> {
+    let of_any = |relation: &&[u8]| {
+        let end = relation.iter().position(|b| matches!(b, b'(' | b'[' | b'<')).unwrap_or(relation.len());
+        let qualifier = relation[..end].split(|b| *b == b':').nth(1).map(<[u8]>::trim_ascii);
+        qualifier.is_none_or(|qualifier| matches!(qualifier, b"any" | b"native"))
+    };
+    value.split(|b| *b == b',').filter(of_any).filter_map(one).collect()
+}
+
 /// The names of a flat list, without reading the rest.
 pub(super) fn names(value: &[u8]) -> impl Iterator<Item = &[u8]> {
     let name = |relation: &'_ [u8]| -> usize {
@@ -75,6 +85,15 @@ mod tests {
         };
         let groups = groups(value.as_bytes());
         groups.iter().map(|g| g.iter().map(one).collect::<Vec<_>>().join("|")).collect::<Vec<_>>().join(",")
+    }
+
+    #[test]
+    fn what_another_machine_has_is_no_enemy() {
+        let names: Vec<String> = enemies(b"a, b:i386, c:any (<< 2), d:x32 (>= 1:2), e (<< 1:3)")
+            .iter()
+            .map(|one| one.name.to_string())
+            .collect();
+        assert_eq!(names, ["a", "c", "e"]);
     }
 
     #[test]

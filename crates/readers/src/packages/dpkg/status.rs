@@ -115,7 +115,7 @@ pub(super) fn described(name: &[u8], field: &Field<'_>, package: &mut Package) {
         b"Suggests" => package.suggests = relations::groups(field.value),
         b"Provides" => package.provides = relations::list(field.value),
         b"Replaces" => package.replaces = relations::list(field.value),
-        b"Conflicts" | b"Breaks" => package.conflicts.extend(relations::list(field.value)),
+        b"Conflicts" | b"Breaks" => package.conflicts.extend(relations::enemies(field.value)),
         _ => {}
     }
 }

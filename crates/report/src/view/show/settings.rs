@@ -17,14 +17,9 @@ pub(super) fn document(tally: &Tally, all: bool) -> Document {
         return document;
     }
     document.paragraph(summary(tally));
-    for area in SettingArea::ALL.iter().filter(|area| all || **area != SettingArea::Other) {
-        let of_area: Vec<&Setting> = tally.settings.iter().filter(|one| one.area == *area).collect();
-        if of_area.is_empty() {
-            continue;
-        }
-        document.heading(words::setting_area(*area));
-        document.push(crate::document::Block::Table(table(tally, &of_area)));
-    }
+    let shown = |one: &&Setting| all || one.area != SettingArea::Other;
+    let list: Vec<&Setting> = tally.settings.iter().filter(shown).collect();
+    document.push(crate::document::Block::Table(table(tally, &list)));
     let other = tally.settings.iter().filter(|one| one.area == SettingArea::Other).count() as u64;
     if other > 0 && !all {
         document.paragraph(dim(format!(
@@ -51,12 +46,16 @@ fn summary(tally: &Tally) -> String {
 fn table(tally: &Tally, list: &[&Setting]) -> Table {
     let mut table = Table::new(vec![
         Column::new("setting").name(),
-        Column::new("value").name(),
+        Column::new("value").sentence(),
         Column::new("upstream").name().drops(2),
         Column::new("set by").name(),
         Column::new("read from").name().drops(1),
     ]);
+    let mut area = None;
     for setting in list {
+        if area.replace(setting.area) != Some(setting.area) {
+            table.group(Span::new(Role::Strong, words::setting_area(setting.area)));
+        }
         let own = setting.is_own();
         let value = said(tally, setting, &setting.value);
         let value: Cell = if own { Span::new(Role::Changed, value) } else { value.into() };
