@@ -261,6 +261,8 @@ vocabulary! {
         Kept = "kept",
         /// It shows the same, cut or compressed otherwise.
         Alike = "alike",
+        /// It is another file of the same name, and nothing tells whether it shows the same.
+        SameName = "same-name",
         /// Nothing shows it any more.
         Gone = "gone",
     }

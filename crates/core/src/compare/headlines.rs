@@ -264,7 +264,8 @@ impl<'a> HeadlineBuilder<'a> {
         let (new, kept) = (count(PictureChangeKind::New), count(PictureChangeKind::Kept));
         let (alike, gone) = (count(PictureChangeKind::Alike), count(PictureChangeKind::Gone));
         if new > 0 && self.new_desktop().is_none() {
-            let news = News::Wallpapers { new, kept: kept + alike, gone };
+            let news =
+                News::Wallpapers { new, kept: kept + alike + count(PictureChangeKind::SameName), gone };
             self.add("wallpapers-new", 0, None, news, "look:wallpapers".into());
         }
     }

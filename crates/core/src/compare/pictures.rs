@@ -41,6 +41,16 @@ pub(super) fn changes(old: &[Picture], new: &[Picture]) -> Vec<PictureChange> {
         let kind = if how == Sameness::Same { PictureChangeKind::Kept } else { PictureChangeKind::Alike };
         changes.push(change(kind, &new[is], Some(&old[was])));
     }
+    // Drawings and formats that are not decoded can only be told by their names.
+    after.retain(|is| {
+        let same_name = |was: &usize| {
+            let (old, new) = (&old[*was], &new[*is]);
+            old.kind == new.kind && old.name == new.name && old.distance(new).is_none()
+        };
+        let Some(at) = before.iter().position(same_name) else { return true };
+        changes.push(change(PictureChangeKind::SameName, &new[*is], Some(&old[before.remove(at)])));
+        false
+    });
     changes.extend(after.into_iter().map(|at| change(PictureChangeKind::New, &new[at], None)));
     changes.extend(before.into_iter().map(|at| change(PictureChangeKind::Gone, &old[at], None)));
     changes.sort_by(|a, b| (a.kind, a.change, &a.name).cmp(&(b.kind, b.change, &b.name)));
@@ -77,6 +87,9 @@ mod tests {
             .map(|one| format!("{} {} {}", one.change, one.name, one.old_name.as_deref().unwrap_or("-")))
             .collect();
         assert_eq!(told, ["new d -", "kept a2 a", "alike b -", "gone c -"]);
+        let drawn = |sha256: u8| Picture { likeness: None, ..picture("e", sha256, 0) };
+        let by_name = changes(&[drawn(1)], &[drawn(2)]);
+        assert_eq!((by_name.len(), by_name[0].change), (1, PictureChangeKind::SameName));
         assert!(changes(&[], &new).is_empty(), "the older one was taken without pictures");
     }
 

@@ -13,6 +13,8 @@ const PIXELS: u64 = 40_000_000;
 const THUMBNAIL: (u32, u32) = (320, 200);
 /// The sides of an icon.
 const ICON: u32 = 64;
+/// Pixels across or down that a picture is brought to before anything is made of it.
+const REDUCED: u32 = 1280;
 /// The quality of thumbnails, of 100.
 const QUALITY: u8 = 78;
 
@@ -49,7 +51,21 @@ impl Raster {
             "webp" => webp,
             _ => return Err("is in a format that is not decoded here"),
         };
-        catch_unwind(AssertUnwindSafe(|| decode(bytes))).unwrap_or(Err("can't be decoded"))
+        let whole = catch_unwind(AssertUnwindSafe(|| decode(bytes))).unwrap_or(Err("can't be decoded"))?;
+        Ok(whole.reduced())
+    }
+
+    /// At most [`REDUCED`] pixels across and down: all that is made of a picture is made of that, and the whole of it is let go.
+    fn reduced(self) -> Self {
+        let longest = self.width.max(self.height);
+        if longest <= REDUCED {
+            return self;
+        }
+        let side = |of: u32| {
+            u32::try_from(u64::from(of) * u64::from(REDUCED) / u64::from(longest)).unwrap_or(1).max(1)
+        };
+        let Small { width, height, pixels } = self.whole((side(self.width), side(self.height)));
+        Self { width, height, channels: 4, pixels }
     }
 
     fn of(width: usize, height: usize, channels: usize, pixels: Vec<u8>) -> Result<Self, Why> {

@@ -30,6 +30,7 @@ pub const fn picture_change(change: PictureChangeKind) -> (Role, &'static str) {
         PictureChangeKind::New => (Role::Came, "new"),
         PictureChangeKind::Kept => (Role::Plain, "kept"),
         PictureChangeKind::Alike => (Role::Changed, "same picture, made anew"),
+        PictureChangeKind::SameName => (Role::Changed, "same name, another file"),
         PictureChangeKind::Gone => (Role::Went, "gone"),
     }
 }

@@ -141,6 +141,7 @@ pub(crate) fn wallpapers(comparison: &Comparison) -> Option<String> {
         (count(PictureChangeKind::New), "new"),
         (count(PictureChangeKind::Kept), "kept"),
         (count(PictureChangeKind::Alike), "the same made anew"),
+        (count(PictureChangeKind::SameName), "other files of the same name"),
         (count(PictureChangeKind::Gone), "gone"),
     ];
     let there = counted.iter().filter(|(count, _)| *count > 0);
