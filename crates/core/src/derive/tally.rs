@@ -102,7 +102,9 @@ pub struct Rules<'a> {
 
 /// Tells what the project of the desktop sets itself from what the distribution sets.
 fn settle_sources(tally: &mut Tally) {
-    let Some(desktop) = session_desktop(tally) else { return };
+    // Where none starts by itself settings are those of the first that can be chosen.
+    let first = || tally.looks.sessions.iter().find_map(|one| desktops().called(one.desktop.as_deref()?));
+    let Some(desktop) = session_desktop(tally).or_else(first) else { return };
     let by_package: FxHashMap<&str, &Package> =
         tally.packages.iter().map(|package| (package.name.as_str(), package)).collect();
     let distro = tally.label.distro_id.clone();
@@ -111,8 +113,10 @@ fn settle_sources(tally: &mut Tally) {
         let of_project = owner.is_some_and(|package| {
             // What the packaging adds to a project's package is called like that package.
             let added = format!("_{}.gschema.override", package.name);
-            // So is a package that bears the name of the distribution.
-            let branded = !distro.is_empty() && package.source().split('-').any(|word| word == distro);
+            // So is what bears the name of the distribution: a package, or a file that its packaging added.
+            let file = setting.evidence.file.rsplit('/').next().unwrap_or_default();
+            let mut words = package.source().split('-').chain(file.split(['-', '_', '.']));
+            let branded = !distro.is_empty() && words.any(|word| word == distro);
             !branded
                 && !setting.evidence.file.ends_with(&added)
                 && desktops().is_of_project(desktop, package.source())
