@@ -9,8 +9,11 @@ use tally_core::knowledge::SettingArea;
 use tally_core::model::{Setting, SettingSource, Tally};
 use tally_trees::MemoryTree;
 
+/// Files of a package: paths and contents.
+type Files<'a> = &'a [(&'a str, &'a str)];
+
 /// An install of packages, each with its source and its files.
-fn install(session: (&str, &str), packages: &[(&str, &str, &[(&str, &str)])]) -> Tally {
+fn install(session: (&str, &str), packages: &[(&str, &str, Files<'_>)]) -> Tally {
     let mut status = String::new();
     let mut tree =
         MemoryTree::new().file("etc/os-release", "ID=marsh\nNAME=Marsh\n").file("usr/bin/session", "").file(
