@@ -3,7 +3,8 @@
 use super::{DefaultChange, DefaultChangeKind, ListChange, ListChangeKind, ListItem, ReadingChange};
 use crate::knowledge::{SettingArea, settings as settings_table};
 use crate::model::{
-    DecidedBy, DefaultChoice, Label, Looks, MediaAnswer, Reading, Repository, Setting, StartupItem, Text,
+    DecidedBy, DefaultChoice, Label, Looks, MediaAnswer, MediaVerdict, Reading, Repository, Setting,
+    StartupItem, Text,
 };
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
@@ -182,9 +183,14 @@ pub(super) fn media(old: &[MediaAnswer], new: &[MediaAnswer]) -> Vec<ListChange>
     if old.is_empty() || new.is_empty() {
         return Vec::new();
     }
+    // What one side does not tell has not changed.
+    let is_told = |list: &[MediaAnswer], key: &Text| {
+        list.iter().any(|answer| answer.key == *key && answer.verdict != MediaVerdict::Unknown)
+    };
     let things = |list: &[MediaAnswer]| -> Things {
         let verdict = |answer: &MediaAnswer| Text::from(answer.verdict.name());
-        list.iter().map(|answer| ((ListItem::Media, answer.key.clone()), verdict(answer))).collect()
+        let told = list.iter().filter(|answer| is_told(old, &answer.key) && is_told(new, &answer.key));
+        told.map(|answer| ((ListItem::Media, answer.key.clone()), verdict(answer))).collect()
     };
     differences(&things(old), &things(new))
 }

@@ -60,10 +60,8 @@ pub fn harmless_drawing(bytes: &[u8]) -> Option<Vec<u8>> {
     svg::harmless(bytes)
 }
 
-/// A picture by itself: its hash, and what it looks like, as a tally has them.
-///
-/// # Errors
-/// Why it can't be told; a file that is not decoded has its hash alone.
+/// A picture by itself: its hash, and what it looks like, as a tally has them. One that is not decoded has its hash alone; `format` is empty
+/// for what is no picture.
 pub fn likeness_of(name: &str, bytes: &[u8]) -> Picture {
     let tree = tally_trees::MemoryTree::new().file(name, bytes);
     let found = Found { kind: PictureKind::Wallpaper, name: name.into(), path: name.to_owned() };
@@ -215,7 +213,9 @@ fn looked_at(tree: &dyn Tree, found: &Found, thumbnails: &Mutex<Vec<Thumbnail>>)
     }
     let whole = (node.size <= WHOLE).then(|| tree.read(path).ok()).flatten();
     let (bytes, hash, head) = match &whole {
-        Some(content) => (content.len() as u64, Sha256::digest(content), content.clone_head()),
+        Some(content) => {
+            (content.len() as u64, Sha256::digest(content), content[..content.len().min(HEAD)].to_vec())
+        }
         None => hashed(tree, path)?,
     };
     let (format, size) = header(&found.path, &head, whole.as_deref());
@@ -239,16 +239,6 @@ fn looked_at(tree: &dyn Tree, found: &Found, thumbnails: &Mutex<Vec<Thumbnail>>)
         decoded(tree, &content, &mut picture, thumbnails);
     }
     Some(picture)
-}
-
-trait Head {
-    fn clone_head(&self) -> Vec<u8>;
-}
-
-impl Head for Vec<u8> {
-    fn clone_head(&self) -> Vec<u8> {
-        self[..self.len().min(HEAD)].to_vec()
-    }
 }
 
 /// The hash of a file that is too large to be held, and its beginning.

@@ -9,6 +9,7 @@ mod xfconf;
 
 pub(crate) use collect::read;
 pub(crate) use gsettings::Gsettings;
+pub(crate) use system::apt;
 use xfconf::property;
 
 use crate::keyfile::KeyFile;

@@ -55,7 +55,7 @@ pub(super) fn json(tree: &dyn Tree, pattern: &str, pointer: &str) -> Option<Said
 }
 
 /// A value of apt's configuration: the last file that has it, of `etc/apt/apt.conf.d` by name and then `etc/apt/apt.conf`.
-pub(super) fn apt(tree: &dyn Tree, name: &str) -> Option<Said> {
+pub(crate) fn apt(tree: &dyn Tree, name: &str) -> Option<Said> {
     let mut found = None;
     let mut all = files(tree, "etc/apt/apt.conf.d/*");
     // Files with another ending than this one are passed by, as apt does.

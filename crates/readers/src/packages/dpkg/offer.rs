@@ -228,21 +228,10 @@ pub(super) fn policy(tree: &dyn Tree) -> Policy {
             policy.pins.extend(stanzas(&bytes, 1).filter_map(|stanza| pin(&stanza)));
         }
     }
-    let mut configuration = vec!["etc/apt/apt.conf".to_owned()];
-    let mut names: Vec<Text> =
-        tree.names("etc/apt/apt.conf.d").iter().map(|entry| name_text(&entry.name)).collect();
-    names.sort();
-    configuration.splice(0..0, names.iter().map(|name| format!("etc/apt/apt.conf.d/{name}")));
-    for file in configuration {
-        let Ok(bytes) = tree.read(&file) else { continue };
-        for (_, line) in lines(&bytes) {
-            let line = text(line).to_ascii_lowercase();
-            if let Some((_, value)) = line.split_once("apt::install-recommends") {
-                policy.without_recommends =
-                    ["false", "no", "0", "off"].iter().any(|no| value.contains(&format!("\"{no}\"")));
-            }
-        }
-    }
+    let recommends = crate::settings::apt(tree, "APT::Install-Recommends");
+    policy.without_recommends = recommends.is_some_and(|said| {
+        ["false", "no", "0", "off", "without", "disable"].contains(&said.value.to_lowercase().as_str())
+    });
     policy
 }
 

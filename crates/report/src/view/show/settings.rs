@@ -1,7 +1,7 @@
 //! What is set for a new user, area by area.
 
 use crate::document::{Cell, Column, Document, Role, Span, Table};
-use crate::text::count_of;
+use crate::text::{count_of, width};
 use crate::view::dim;
 use crate::wire::CsvTable;
 use crate::words;
@@ -30,6 +30,9 @@ pub(super) fn document(tally: &Tally, all: bool) -> Document {
     document
 }
 
+/// Columns of a value that stands in its row.
+const LONGEST: usize = 30;
+
 /// How many there are, and how many of them the makers of the distribution set.
 fn summary(tally: &Tally) -> String {
     let known = || tally.settings.iter().filter(|one| one.area != SettingArea::Other);
@@ -46,7 +49,7 @@ fn summary(tally: &Tally) -> String {
 fn table(tally: &Tally, list: &[&Setting]) -> Table {
     let mut table = Table::new(vec![
         Column::new("setting").name(),
-        Column::new("value").sentence(),
+        Column::new("value").name(),
         Column::new("upstream").name().drops(2),
         Column::new("set by").name(),
         Column::new("read from").name().drops(1),
@@ -58,8 +61,12 @@ fn table(tally: &Tally, list: &[&Setting]) -> Table {
         }
         let own = setting.is_own();
         let value = said(tally, setting, &setting.value);
-        let value: Cell = if own { Span::new(Role::Changed, value) } else { value.into() };
         let upstream = setting.upstream_value.as_deref().filter(|upstream| **upstream != setting.value);
+        let upstream = upstream.map(|value| said(tally, setting, value)).unwrap_or_default();
+        let role = if own { Role::Changed } else { Role::Plain };
+        // What is long stands below its row, whole.
+        let (long, long_before) = (width(&value) > LONGEST, width(&upstream) > LONGEST);
+        let cell: Cell = if long { dim("below") } else { Span::new(role, value.as_str()) };
         let by = match (&setting.set_by, setting.evidence.file.is_empty()) {
             (Some(package), _) if own => Cell::from(package.name()),
             (Some(package), _) => dim(package.name()),
@@ -68,11 +75,17 @@ fn table(tally: &Tally, list: &[&Setting]) -> Table {
         };
         table.row(vec![
             settings().label(&setting.key).into(),
-            value,
-            dim(upstream.map(|value| said(tally, setting, value)).unwrap_or_default()),
+            cell,
+            dim(if long_before { "below" } else { upstream.as_str() }),
             by,
             dim(setting.evidence.place()),
         ]);
+        if long {
+            table.note(Span::new(role, value));
+        }
+        if long_before {
+            table.note(dim(format!("upstream: {upstream}")));
+        }
     }
     table
 }
