@@ -3,7 +3,7 @@
 use crate::text::{lines, text};
 use smol_str::SmolStr;
 use tally_core::knowledge::names;
-use tally_core::model::{Kind, Label, Package, Reason, Unread};
+use tally_core::model::{Evidence, Kind, Label, Package, Reason, Unread};
 use tally_trees::Tree;
 
 /// What the release files say, and what in them could not be read.
@@ -83,7 +83,10 @@ fn os_release(path: &str, bytes: &[u8], facts: &mut LabelFacts) {
             b"VERSION" if label.codename.is_none() => label.codename = bracketed(&value),
             b"BUILD_ID" | b"IMAGE_VERSION" if value != "rolling" => build = some(),
             b"VARIANT" => label.edition = some(),
-            b"SUPPORT_END" => label.support_end = some(),
+            b"SUPPORT_END" => {
+                label.support_end = some();
+                label.support_end_from = some().map(|_| Evidence::line(path, line));
+            }
             _ => {}
         }
     }
@@ -257,6 +260,9 @@ impl Overrides {
             if given.is_some() {
                 *field = some(given);
             }
+        }
+        if self.release_date.is_some() {
+            label.release_date_from = None;
         }
     }
 }

@@ -16,6 +16,7 @@ pub mod listings;
 pub mod packages;
 
 mod database;
+mod days;
 mod defaults;
 mod extensions;
 mod gvariant;

@@ -2,6 +2,7 @@
 
 use crate::text::name_text;
 use std::collections::BTreeMap;
+use std::rc::Rc;
 use tally_core::knowledge::{MediaRules, matches};
 use tally_core::model::Text;
 use tally_trees::Tree;
@@ -28,18 +29,21 @@ pub(crate) fn probe(tree: &dyn Tree, rules: &MediaRules) -> BTreeMap<Text, Text>
 /// Folders, each listed once.
 struct Listed<'t> {
     tree: &'t dyn Tree,
-    folders: BTreeMap<String, Vec<Text>>,
+    folders: BTreeMap<String, Rc<[Text]>>,
 }
 
 impl Listed<'_> {
-    fn names(&mut self, folder: &str) -> Vec<Text> {
+    fn names(&mut self, folder: &str) -> Rc<[Text]> {
+        if let Some(known) = self.folders.get(folder) {
+            return Rc::clone(known);
+        }
         let list = || {
             let mut names: Vec<Text> =
                 self.tree.names(folder).iter().map(|entry| name_text(&entry.name)).collect();
             names.sort();
-            names
+            Rc::from(names)
         };
-        self.folders.entry(folder.to_owned()).or_insert_with(list).clone()
+        Rc::clone(self.folders.entry(folder.to_owned()).or_insert_with(list))
     }
 
     /// The first file by name that a pattern with `*` in any of its parts leads to.
@@ -51,14 +55,18 @@ impl Listed<'_> {
                 let join =
                     |name: &str| if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
                 // A folder that is asked for by its name need not be listed.
-                let names = if part.contains('*') { self.names(&folder) } else { vec![part.into()] };
-                next.extend(names.iter().filter(|name| matches(part, name)).map(|name| join(name)));
+                if part.contains('*') {
+                    let names = self.names(&folder);
+                    next.extend(names.iter().filter(|name| matches(part, name)).map(|name| join(name)));
+                } else {
+                    next.push(join(part));
+                }
             }
             here = next;
         }
         here.into_iter().find(|file| {
             let Some((folder, name)) = file.rsplit_once('/') else { return false };
-            self.names(folder).iter().any(|known| known == name)
+            self.names(folder).binary_search_by(|known| known.as_str().cmp(name)).is_ok()
         })
     }
 }

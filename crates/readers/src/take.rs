@@ -9,10 +9,10 @@ use crate::pictures::{self, Thumbnail};
 use crate::settings::NewUser;
 use crate::timed::timed;
 use crate::{
-    defaults, extensions, left_out, listings, looks, media, parts, sessions, settings, startup, storage,
+    days, defaults, extensions, left_out, listings, looks, media, parts, sessions, settings, startup, storage,
 };
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::BufRead;
 use std::path::Path;
@@ -20,7 +20,7 @@ use std::sync::Mutex;
 use tally_core::derive::{self, Facts, Rules};
 use tally_core::knowledge::{self, PartRules, SettingRules};
 use tally_core::model::{
-    Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, Setting, StartupItem,
+    Delivery, Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, PackageRef, Setting, StartupItem,
     System, Taken, Tally, Text, Unread,
 };
 use tally_core::offer::Catalog;
@@ -41,6 +41,8 @@ pub struct TakeOptions<'a> {
     pub on_medium: OnMedium,
     /// The rules by which the tally is derived.
     pub rules: Rules<'a>,
+    /// Whether the day of every package is read where that takes a file each; else those of programs and parts.
+    pub all_dates: bool,
     /// Where thumbnails go; without it pictures are not read.
     pub thumbnails: Option<&'a Mutex<Vec<Thumbnail>>>,
 }
@@ -101,7 +103,7 @@ fn note_failures(watched: &Watched<'_>, unread: &mut Vec<Unread>) {
 
 /// Gathers the facts of all readers, and derives the tally from them.
 fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
-    let label = label::read(tree);
+    let mut label = label::read(tree);
     let (systems, mut menu) = rayon::join(|| read_systems(tree), || Menu::read(tree, options.rules.settings));
     let (systems, mut found) = systems?;
     if systems.is_empty() && !label.found {
@@ -111,6 +113,8 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     facts.unread.extend(left_out::read(tree));
     facts.unread.extend(extensions::read(tree));
     menu.embed(&mut found);
+    days::fill(tree, &options.on_medium, &menu.launchers.system_releases, &mut label.label);
+    facts.releases = std::mem::take(&mut menu.launchers.releases);
     collect(&mut facts, label, found, &options.overrides, options.rules.parts);
     let past = || history::read(tree, &systems, &facts.packages, options.installed);
     let (records, unread) = timed("the past", past);
@@ -135,6 +139,7 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     (facts.associations, facts.probes, facts.storage) = (associations, probes, storage);
     facts.findings = options.on_medium.disagreements(&facts.packages);
     let mut tally = timed("the tally", || derive::tally(facts, &options.rules));
+    timed("days of packages", || fill_built(tree, &systems, &mut tally, options.all_dates));
     derive::note_help(&mut tally.media, knowledge::media(), &catalogs);
     if let Some(thumbnails) = options.thumbnails {
         tally.pictures = timed("pictures", || pictures::read(tree, &tally, thumbnails));
@@ -143,6 +148,19 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     let offer = |catalog: &Catalog| tally_core::offer::summary(&tally.packages, catalog);
     tally.offers = timed("the offer", || catalogs.iter().map(offer).collect());
     Ok(tally)
+}
+
+/// The day that packages were built, where no database says so: of programs and parts, or of all.
+fn fill_built(tree: &dyn Tree, systems: &[&'static dyn PackageReader], tally: &mut Tally, all: bool) {
+    let of_parts = tally.parts.iter().filter_map(|part| part.package.clone());
+    let of_programs = tally.applications.iter().flat_map(|one| &one.delivered).map(Delivery::reference);
+    let asked: FxHashSet<PackageRef> = of_parts.chain(of_programs).collect();
+    tally.packages.par_iter_mut().filter(|one| one.built.is_none() && one.is_present()).for_each(|package| {
+        if all || asked.contains(&package.reference()) {
+            let system = systems.iter().find(|system| system.system() == package.system);
+            package.built = system.and_then(|system| system.built(tree, package));
+        }
+    });
 }
 
 /// When files changed that no package owns, and repositories that were dropped in.

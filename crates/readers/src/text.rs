@@ -21,6 +21,11 @@ pub(crate) fn name_text(name: &OsStr) -> SmolStr {
 
 pub(crate) use tally_core::history::time_text;
 
+/// Seconds since 1970 as a day, UTC; none for times that nobody set.
+pub(crate) fn day_text(seconds: i64) -> Option<SmolStr> {
+    time_text(seconds).and_then(|time| time.get(..10).map(SmolStr::from))
+}
+
 /// `Some` unless empty.
 pub(crate) fn filled(value: SmolStr) -> Option<SmolStr> {
     (!value.is_empty()).then_some(value)

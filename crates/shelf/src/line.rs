@@ -190,6 +190,7 @@ mod tests {
             download_bytes: None,
             kind_because: tally_core::model::KindReason::default(),
             installed_at: None,
+            built: None,
             repository: None,
             evidence: Evidence::default(),
             ..package.clone()

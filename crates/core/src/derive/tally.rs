@@ -6,11 +6,7 @@ use crate::knowledge::{
     Agents, Desktop, KindRules, PartRules, Probes, Roles, SettingRules, Traits, desktops, fold_companions,
     media,
 };
-use crate::model::{
-    Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks,
-    Medium, MissingFact, Package, PackageRef, Phase, Repository, Setting, SettingSource, ShippedChoice,
-    StartupItem, Storage, Taken, Tally, Text, Unread,
-};
+use crate::model::{Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks, Medium, MissingFact, Package, PackageRef, Phase, ReleaseHistory, Repository, Setting, SettingSource, ShippedChoice, StartupItem, Storage, Taken, Tally, Text, Unread};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
@@ -42,6 +38,8 @@ pub struct Facts {
     pub repositories: Vec<Repository>,
     /// What `mimeapps.list` files, caches and alternatives say.
     pub associations: Associations,
+    /// When versions of programs and parts came out, as they say themselves.
+    pub releases: Vec<ReleaseHistory>,
     /// Answers to what the rules for parts ask of files.
     pub probes: Probes,
     /// Logs of package systems, records of installers.
@@ -74,6 +72,7 @@ impl Facts {
             media_files: super::MediaFiles::new(),
             repositories: Vec::new(),
             associations: Associations::default(),
+            releases: Vec::new(),
             probes: Probes::new(),
             records: Records::default(),
             changed_at: BTreeMap::new(),
@@ -138,6 +137,7 @@ pub fn tally(facts: Facts, rules: &Rules<'_>) -> Tally {
     tally.settings = facts.settings;
     settle_sources(&mut tally);
     tally.repositories = facts.repositories;
+    tally.releases = facts.releases;
     tally.storage = facts.storage;
     tally.unread = facts.unread;
     tally.missing_facts = facts.missing_facts;

@@ -1,5 +1,6 @@
 //! What makers released, and when: the reviewer's own file.
 
+use super::known::ReleaseSource;
 use crate::knowledge::{RulesError, line_of};
 use crate::model::Text;
 use crate::version::compare_plain;
@@ -34,10 +35,12 @@ pub struct Project {
 pub struct Release {
     /// Its version.
     pub version: Text,
-    /// The day that it came out.
+    /// The day that it came out, or was out at the latest.
     pub date: Date,
     /// The long-term series that it belongs to.
     pub series: Option<Text>,
+    /// Who says so.
+    pub source: ReleaseSource,
 }
 
 #[derive(Deserialize)]
@@ -78,7 +81,12 @@ impl Upstream {
             for release in project.releases {
                 let line = line_of(text, release.date.span().start);
                 let date = day(release.date.get_ref(), line)?;
-                releases.push(Release { version: release.version, date, series: release.series });
+                releases.push(Release {
+                    version: release.version,
+                    date,
+                    series: release.series,
+                    source: ReleaseSource::file(line),
+                });
             }
             projects.push(Project { name: project.name, also: project.also, releases });
         }
@@ -119,6 +127,7 @@ impl Upstream {
                 version: field(version, "version")?,
                 date: day(&field(date, "date")?, line)?,
                 series: series.and_then(|i| record.get(i)).filter(|text| !text.is_empty()).map(Text::from),
+                source: ReleaseSource::file(line),
             };
             let i = *at.entry(name.clone()).or_insert_with(|| {
                 projects.push(Project { name, also: Vec::new(), releases: Vec::new() });

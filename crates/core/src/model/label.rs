@@ -1,4 +1,4 @@
-use super::Text;
+use super::{Evidence, Text};
 use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -39,8 +39,14 @@ pub struct Label {
     pub base_id: Vec<Text>,
     /// Day of the release, `YYYY-MM-DD`.
     pub release_date: Option<Text>,
+    /// The file that says so; empty when it was given by hand.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub release_date_from: Option<Evidence>,
     /// Day that support ends, `YYYY-MM-DD`.
     pub support_end: Option<Text>,
+    /// The file that says so.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub support_end_from: Option<Evidence>,
     /// Short name on the shelf.
     pub handle: Text,
     /// What of it is shown; tallies themselves are as found, and do not say so.

@@ -13,6 +13,7 @@ mod package;
 mod part;
 mod picture;
 mod reading;
+mod release;
 mod repository;
 #[cfg(test)]
 pub(crate) mod samples;
@@ -38,6 +39,7 @@ pub use package::{Alternatives, Dependency, Kind, Package, PackageRef, Phase, Re
 pub use part::Part;
 pub use picture::{Picture, PictureKind, Sameness};
 pub use reading::{Conditions, MEASURES, Measure, MeasuredWhen, Method, NotComparable, Reading};
+pub use release::{ReleaseHistory, day_of};
 pub use repository::{EMBEDDED_KEY, Repository};
 pub use setting::{Setting, SettingSource};
 pub use shelved::{PictureSighting, Shelved, Sighting, Sightings};

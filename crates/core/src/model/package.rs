@@ -222,6 +222,9 @@ pub struct Package {
     /// When it was installed, RFC 3339 UTC.
     #[serde(default)]
     pub installed_at: Option<Text>,
+    /// The day that its makers built it, `YYYY-MM-DD`; of dpkg, the day of its last change.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub built: Option<Text>,
     /// The repository it came from.
     #[serde(default)]
     pub repository: Option<Text>,
@@ -300,6 +303,7 @@ impl Package {
             phase: Phase::Shipped,
             shipped_version: None,
             installed_at: None,
+            built: None,
             repository: None,
             depends: Vec::new(),
             recommends: Vec::new(),

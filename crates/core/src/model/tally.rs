@@ -1,6 +1,6 @@
 use super::{
     Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, MediaAnswer,
-    Note, Package, Part, Picture, Reading, Repository, Setting, StartupItem, Storage, System, Text,
+    Note, Package, Part, Picture, Reading, ReleaseHistory, Repository, Setting, StartupItem, Storage, System, Text,
 };
 use crate::offer::OfferSummary;
 use crate::vocabulary;
@@ -295,6 +295,9 @@ pub struct Tally {
     /// Wallpapers, logos, icons and the like, where they were asked for; by what they are for, and by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub pictures: Vec<Picture>,
+    /// What programs and parts say of their own releases, by component.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub releases: Vec<ReleaseHistory>,
     /// The disk.
     #[serde(default)]
     pub storage: Storage,
@@ -412,6 +415,7 @@ impl Tally {
             settings: Vec::new(),
             media: Vec::new(),
             pictures: Vec::new(),
+            releases: Vec::new(),
             storage: Storage::default(),
             readings: Vec::new(),
             notes: Vec::new(),
@@ -456,6 +460,7 @@ impl Tally {
             settings: self.settings.clone(),
             media: self.media.clone(),
             pictures: self.pictures.clone(),
+            releases: self.releases.clone(),
             storage: self.storage.clone(),
             readings: self.readings.clone(),
             notes: self.notes.clone(),

@@ -64,7 +64,8 @@ usr/share/desktop-base/*/wallpaper/*.xml usr/share/desktop-base/*/lockscreen/*.x
 usr/share/lxqt/*.conf usr/share/pcmanfm-qt usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime
 etc/login.defs usr/share/xfwm4/defaults usr/share/mate-panel/layouts usr/share/plasma/look-and-feel/*/contents/layouts
 usr/share/plasma/layout-templates usr/share/plasma/plasmoids/*/contents/config usr/share/lxpanel/profile usr/share/budgie-desktop
-etc/budgie-desktop usr/share/gnome-shell/modes
+etc/budgie-desktop usr/share/gnome-shell/modes usr/share/metainfo usr/share/appdata usr/local/share/metainfo
+var/lib/flatpak/exports/share/metainfo usr/share/distro-info/*.csv
 END
     [ -z "$pictures" ] || cat <<'END'
 usr/share/backgrounds usr/share/wallpapers usr/share/lxqt/wallpapers usr/share/pixmaps usr/share/desktop-base usr/share/sddm/themes

@@ -7,13 +7,14 @@ use crate::keyfile::{Group, KeyFile};
 use crate::packages::Embedded;
 use crate::programs::Programs;
 use crate::text::{filled, name_text};
+pub(crate) use appstream::SystemRelease;
 use exec::Exec;
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use std::path::PathBuf;
 use tally_core::knowledge::menu_of;
 use tally_core::model::{
-    Does, Evidence, HiddenBecause, HiddenBy, Launcher, Menu, PackageRef, System, Text, Unread,
+    Does, Evidence, HiddenBecause, HiddenBy, Launcher, Menu, PackageRef, ReleaseHistory, System, Text, Unread,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -37,6 +38,10 @@ const DEPTH: usize = 4;
 pub struct LauncherFacts {
     /// Launchers by ID; owner and version are not filled yet.
     pub launchers: Vec<Launcher>,
+    /// When versions of programs and parts came out, as they say themselves.
+    pub releases: Vec<ReleaseHistory>,
+    /// What the distribution says of its own releases.
+    pub(crate) system_releases: Vec<SystemRelease>,
     /// Lines and files that could not be read.
     pub unread: Vec<Unread>,
     /// Whether the tree holds programs at all, so that a missing one can be told.
@@ -70,7 +75,9 @@ pub fn read(tree: &dyn Tree, desktops: &[Text]) -> LauncherFacts {
         }
         facts.launchers.push(launcher);
     }
-    facts.unread.extend(appstream::assign(tree, &mut facts.launchers));
+    let components = appstream::assign(tree, &mut facts.launchers);
+    (facts.releases, facts.system_releases) = (components.releases, components.system);
+    facts.unread.extend(components.unread);
     facts
 }
 

@@ -5,7 +5,7 @@ use super::offers::{LINES, ListRead};
 use super::{
     KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
 };
-use crate::text::{filled, lines, name_text, text, time_text};
+use crate::text::{day_text, filled, lines, name_text, text, time_text};
 use rustc_hash::FxHashSet;
 use smallvec::smallvec;
 use std::io::Read;
@@ -215,6 +215,7 @@ fn package(record: &[u8], path: &str, line: u32, world: &Option<FxHashSet<Text>>
             b'S' => package.download_bytes = number(value),
             b'I' => package.installed_bytes = number(value),
             b'T' => package.summary = text(value),
+            b't' => package.built = number::<i64>(value).and_then(day_text),
             b'U' => package.homepage = text(value),
             b'L' => package.license = filled(text(value)),
             b'o' => package.source = filled(text(value)).filter(|origin| *origin != package.name),

@@ -166,6 +166,10 @@ impl Description {
             ["Package", "Summary"] if package.summary.is_empty() => package.summary = text.into(),
             ["Package", "PartOf"] => package.section = text.into(),
             ["Package", "License"] => self.licenses.push(text.into()),
+            // The newest update is the first.
+            ["Package", "History", "Update", "Date"] if package.built.is_none() => {
+                package.built = tally_core::model::day_of(text).map(|day| day.to_string().into());
+            }
             ["Package", "Architecture"] => package.arch = text.into(),
             ["Package", "InstalledSize"] => package.installed_bytes = text.parse().ok(),
             ["Package", "PackageSize"] => package.download_bytes = text.parse().ok(),

@@ -15,9 +15,7 @@ use rusqlite::Row;
 use rusqlite::types::ValueRef;
 use rustc_hash::FxHashMap;
 use smallvec::smallvec;
-use tally_core::model::{
-    Dependency, Evidence, Label, MissingFact, Package, Reason, Repository, System, Text, Unread, VersionOp,
-};
+use tally_core::model::{Dependency, Evidence, Label, MissingFact, Package, Reason, Repository, System, Text, Unread, VersionOp, day_of};
 use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_core::systems::upstream;
 use tally_trees::Tree;
@@ -233,8 +231,10 @@ fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseErr
         "pkg_annotation",
         "SELECT l.package_id, k.annotation, v.annotation FROM pkg_annotation l JOIN annotation k ON k.annotation_id = l.tag_id JOIN annotation v ON v.annotation_id = l.value_id ORDER BY 1, 2",
         &|package, key, value| {
-            if key == "repository" {
-                package.repository = filled(value);
+            match key.as_str() {
+                "repository" => package.repository = filled(value),
+                "build_timestamp" => package.built = day_of(&value).map(|day| day.to_string().into()),
+                _ => {}
             }
         },
     )?;

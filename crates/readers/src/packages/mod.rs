@@ -206,6 +206,11 @@ pub trait PackageReader: Sync {
     /// Reads the configured repositories, and finds where the packages of this system came from.
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts;
 
+    /// The day that a package was built, where its database does not say and another file does: one file each.
+    fn built(&self, _tree: &dyn Tree, _package: &Package) -> Option<Text> {
+        None
+    }
+
     /// Reads what logs and lists tell of the time since the install was made. Without any, times alone tell.
     fn history(
         &self,

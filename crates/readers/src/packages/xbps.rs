@@ -246,6 +246,7 @@ fn field(package: &mut Package, key: &str, value: &str) {
         "automatic-install" if value == "true" => package.reason = Reason::Dependency,
         "state" if value != "installed" => package.state = State::Half,
         "install-date" => package.installed_at = moment(value),
+        "build-date" => package.built = tally_core::model::day_of(value).map(|day| day.to_string().into()),
         "run_depends" => package.depends.extend(relation(value).map(|one| smallvec![one])),
         "provides" => package.provides.extend(relation(value)),
         "replaces" => package.replaces.extend(relation(value)),

@@ -1,10 +1,12 @@
 //! Pictures decoded, within bounds: thumbnails, and what they look like.
 //!
 //! A file may say anything of itself. What it says it measures is looked at before anything is allocated, and what does not fit is not
-//! decoded. Decoders are crates in safe Rust; should one panic all the same, the picture counts as one that can't be decoded.
+//! decoded. Decoders are crates in safe Rust; should one panic all the same or take too long, the picture counts as one that can't be
+//! decoded.
 
+use super::deadline::{Deadline, Undone};
 use std::io::Cursor;
-use std::panic::{AssertUnwindSafe, catch_unwind};
+use tally_core::model::Text;
 
 /// Pixels of a picture that is decoded, at most.
 const PIXELS: u64 = 40_000_000;
@@ -42,6 +44,30 @@ struct Small {
 /// Why a picture is not decoded.
 pub(super) type Why = &'static str;
 
+/// What is made of a picture.
+pub(super) struct Made {
+    /// Its thumbnail as JPEG; of an icon, a small PNG.
+    pub(super) small: Option<Vec<u8>>,
+    /// What it looks like; not for icons.
+    pub(super) likeness: Option<String>,
+}
+
+/// Decodes a picture of a format that is told by its name, in the time that it may take, and makes of it what is kept.
+pub(super) fn made_of(deadline: &Deadline, format: Text, is_icon: bool, bytes: Vec<u8>) -> Result<Made, Why> {
+    let work = move || {
+        let raster = Raster::decode(&format, &bytes)?;
+        let small = if is_icon { raster.icon() } else { raster.thumbnail() };
+        Ok(Made { small, likeness: (!is_icon).then(|| raster.likeness()) })
+    };
+    deadline.run(work).unwrap_or_else(|undone| {
+        Err(match undone {
+            Undone::Late => "takes too long to be decoded",
+            Undone::NotBegun => "is not decoded: others took too long",
+            Undone::Failed => "can't be decoded",
+        })
+    })
+}
+
 impl Raster {
     /// Decodes a picture of a format that is told by its name.
     pub(super) fn decode(format: &str, bytes: &[u8]) -> Result<Self, Why> {
@@ -51,8 +77,7 @@ impl Raster {
             "webp" => webp,
             _ => return Err("is in a format that is not decoded here"),
         };
-        let whole = catch_unwind(AssertUnwindSafe(|| decode(bytes))).unwrap_or(Err("can't be decoded"))?;
-        Ok(whole.reduced())
+        decode(bytes).map(Self::reduced)
     }
 
     /// At most [`REDUCED`] pixels across and down: all that is made of a picture is made of that, and the whole of it is let go.
@@ -345,9 +370,10 @@ mod tests {
                 let at = at.index(bytes.len());
                 bytes[at] = byte;
             }
-            _ = Raster::decode(format, &bytes);
-            _ = Raster::decode(format, &bytes[..cut.index(bytes.len())]);
-            _ = Raster::decode(format, &noise);
+            let cut = bytes[..cut.index(bytes.len())].to_vec();
+            for bytes in [bytes, cut, noise] {
+                _ = made_of(&Deadline::default(), format.into(), false, bytes);
+            }
         }
     }
 }

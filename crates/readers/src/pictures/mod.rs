@@ -5,6 +5,8 @@
 //! them was made anew, but for small drawings (SVG) that hold nothing that could act or ask for something.
 
 #[cfg(feature = "pictures")]
+mod deadline;
+#[cfg(feature = "pictures")]
 mod decode;
 mod icons;
 mod svg;
@@ -45,6 +47,15 @@ pub struct Thumbnail {
     pub bytes: Vec<u8>,
 }
 
+/// What pictures are looked at with.
+struct Looking<'a> {
+    tree: &'a dyn Tree,
+    /// Thumbnails that are kept.
+    thumbnails: &'a Mutex<Vec<Thumbnail>>,
+    #[cfg(feature = "pictures")]
+    deadline: deadline::Deadline,
+}
+
 /// A picture that was found, before it is looked at.
 struct Found {
     kind: PictureKind,
@@ -65,7 +76,7 @@ pub fn harmless_drawing(bytes: &[u8]) -> Option<Vec<u8>> {
 pub fn likeness_of(name: &str, bytes: &[u8]) -> Picture {
     let tree = tally_trees::MemoryTree::new().file(name, bytes);
     let found = Found { kind: PictureKind::Wallpaper, name: name.into(), path: name.to_owned() };
-    let looked = looked_at(&tree, &found, &Mutex::new(Vec::new()));
+    let looked = Looking::new(&tree, &Mutex::new(Vec::new())).at(&found);
     looked.unwrap_or_else(|| Picture::unread(name))
 }
 
@@ -79,12 +90,11 @@ pub(crate) fn read(tree: &dyn Tree, tally: &Tally, thumbnails: &Mutex<Vec<Thumbn
         tree.note(Path::new("usr/share"), &format!("has {more} more pictures than are told"));
         found.truncate(MOST);
     }
-    let look = || found.par_iter().filter_map(|one| looked_at(tree, one, thumbnails)).collect::<Vec<_>>();
+    let looking = Looking::new(tree, thumbnails);
+    let look = || found.par_iter().filter_map(|one| looking.at(one)).collect::<Vec<_>>();
     let pool = rayon::ThreadPoolBuilder::new().num_threads(AT_ONCE).build();
-    let mut pictures = pool.map_or_else(
-        |_| found.iter().filter_map(|one| looked_at(tree, one, thumbnails)).collect(),
-        |pool| pool.install(look),
-    );
+    let mut pictures = pool
+        .map_or_else(|_| found.iter().filter_map(|one| looking.at(one)).collect(), |pool| pool.install(look));
     for picture in &mut pictures {
         picture.default = picture.kind == PictureKind::Wallpaper
             && tally.looks.default_wallpaper.as_ref().is_some_and(|name| *name == picture.name);
@@ -204,43 +214,6 @@ fn others(tree: &dyn Tree) -> Vec<Found> {
     found
 }
 
-/// What the file of a picture says; none where there is no file.
-fn looked_at(tree: &dyn Tree, found: &Found, thumbnails: &Mutex<Vec<Thumbnail>>) -> Option<Picture> {
-    let path = Path::new(&found.path);
-    let node = tree.node(path, true).ok()?;
-    if node.kind != NodeKind::File {
-        return None;
-    }
-    let whole = (node.size <= WHOLE).then(|| tree.read(path).ok()).flatten();
-    let (bytes, hash, head) = match &whole {
-        Some(content) => {
-            (content.len() as u64, Sha256::digest(content), content[..content.len().min(HEAD)].to_vec())
-        }
-        None => hashed(tree, path)?,
-    };
-    let (format, size) = header(&found.path, &head, whole.as_deref());
-    let mut sha256 = String::with_capacity(64);
-    hash.iter().for_each(|byte| _ = write!(sha256, "{byte:02x}"));
-    let mut picture = Picture {
-        kind: found.kind,
-        name: found.name.clone(),
-        format: format.into(),
-        width: size.map(|size| size.0),
-        height: size.map(|size| size.1),
-        bytes,
-        sha256: sha256.into(),
-        likeness: None,
-        thumbnail: None,
-        default: false,
-        package: None,
-        evidence: Evidence::file(found.path.as_str()),
-    };
-    if let Some(content) = whole {
-        decoded(tree, &content, &mut picture, thumbnails);
-    }
-    Some(picture)
-}
-
 /// The hash of a file that is too large to be held, and its beginning.
 fn hashed(tree: &dyn Tree, path: &Path) -> Option<(u64, sha2::digest::Output<Sha256>, Vec<u8>)> {
     let file = tree.open(path).ok()?;
@@ -288,41 +261,90 @@ fn header(path: &str, head: &[u8], whole: Option<&[u8]>) -> (&'static str, Optio
     (format, sides)
 }
 
-/// Makes a thumbnail, and tells what a picture looks like.
-fn decoded(tree: &dyn Tree, content: &[u8], picture: &mut Picture, thumbnails: &Mutex<Vec<Thumbnail>>) {
-    let is_icon = picture.kind == PictureKind::Icon;
-    let mut keep = |ending: &str, bytes: Vec<u8>| {
+impl<'a> Looking<'a> {
+    fn new(tree: &'a dyn Tree, thumbnails: &'a Mutex<Vec<Thumbnail>>) -> Self {
+        Self {
+            tree,
+            thumbnails,
+            #[cfg(feature = "pictures")]
+            deadline: deadline::Deadline::default(),
+        }
+    }
+
+    /// What the file of a picture says; none where there is no file.
+    fn at(&self, found: &Found) -> Option<Picture> {
+        let tree = self.tree;
+        let path = Path::new(&found.path);
+        let node = tree.node(path, true).ok()?;
+        if node.kind != NodeKind::File {
+            return None;
+        }
+        let whole = (node.size <= WHOLE).then(|| tree.read(path).ok()).flatten();
+        let (bytes, hash, head) = match &whole {
+            Some(content) => {
+                (content.len() as u64, Sha256::digest(content), content[..content.len().min(HEAD)].to_vec())
+            }
+            None => hashed(tree, path)?,
+        };
+        let (format, size) = header(&found.path, &head, whole.as_deref());
+        let mut sha256 = String::with_capacity(64);
+        hash.iter().for_each(|byte| _ = write!(sha256, "{byte:02x}"));
+        let mut picture = Picture {
+            kind: found.kind,
+            name: found.name.clone(),
+            format: format.into(),
+            width: size.map(|size| size.0),
+            height: size.map(|size| size.1),
+            bytes,
+            sha256: sha256.into(),
+            likeness: None,
+            thumbnail: None,
+            default: false,
+            package: None,
+            evidence: Evidence::file(found.path.as_str()),
+        };
+        if let Some(content) = whole {
+            self.decode(content, &mut picture);
+        }
+        Some(picture)
+    }
+
+    /// Makes a thumbnail, and tells what a picture looks like.
+    fn decode(&self, content: Vec<u8>, picture: &mut Picture) {
+        if picture.format == "svg" {
+            // One that could act is told all the same, and only not shown.
+            if let Some(drawing) = svg::harmless(&content) {
+                self.keep(picture, "svg", drawing);
+            }
+            return;
+        }
+        #[cfg(feature = "pictures")]
+        {
+            let (format, is_icon) = (picture.format.clone(), picture.kind == PictureKind::Icon);
+            match decode::made_of(&self.deadline, format, is_icon, content) {
+                Ok(decode::Made { small, likeness }) => {
+                    if let Some(bytes) = small {
+                        self.keep(picture, if is_icon { "png" } else { "jpg" }, bytes);
+                    }
+                    picture.likeness = likeness.map(Text::from);
+                }
+                Err(why) => {
+                    // A format that is only told is no failure.
+                    if ["png", "jpeg", "webp"].contains(&picture.format.as_str()) {
+                        self.tree.note(Path::new(picture.evidence.file.as_str()), why);
+                    }
+                }
+            }
+        }
+    }
+
+    fn keep(&self, picture: &mut Picture, ending: &str, bytes: Vec<u8>) {
         let name = format!("{}.{ending}", &picture.sha256[..16]);
         picture.thumbnail = Some(name.as_str().into());
-        if let Ok(mut kept) = thumbnails.lock() {
+        if let Ok(mut kept) = self.thumbnails.lock() {
             kept.push(Thumbnail { name, bytes });
         }
-    };
-    if picture.format == "svg" {
-        // One that could act is told all the same, and only not shown.
-        if let Some(drawing) = svg::harmless(content) {
-            keep("svg", drawing);
-        }
-        return;
     }
-    #[cfg(feature = "pictures")]
-    match decode::Raster::decode(&picture.format, content) {
-        Ok(raster) => {
-            let made = if is_icon { (raster.icon(), "png") } else { (raster.thumbnail(), "jpg") };
-            if let (Some(bytes), ending) = made {
-                keep(ending, bytes);
-            }
-            picture.likeness = (!is_icon).then(|| raster.likeness().into());
-        }
-        Err(why) => {
-            // A format that is only told is no failure.
-            if ["png", "jpeg", "webp"].contains(&picture.format.as_str()) {
-                tree.note(Path::new(picture.evidence.file.as_str()), why);
-            }
-        }
-    }
-    #[cfg(not(feature = "pictures"))]
-    let _ = (tree, is_icon);
 }
 
 #[cfg(test)]

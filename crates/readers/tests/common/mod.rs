@@ -22,6 +22,7 @@ pub(crate) fn taken(tree: &dyn Tree, installed: Option<i64>) -> Tally {
         overrides: Overrides::default(),
         installed,
         on_medium: OnMedium::default(),
+        all_dates: false,
         thumbnails: None,
         rules: Rules {
             parts: &PartRules::built_in().unwrap(),

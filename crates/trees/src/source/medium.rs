@@ -75,7 +75,8 @@ pub(crate) fn layered(
 /// Bytes that a list on a medium may have: 16 MiB.
 const LIST_LIMIT: u64 = 16 << 20;
 
-/// Lists called like the layer, or `filesystem` where it has none of its own: `minimal.manifest`, `filesystem.packages-remove`.
+/// Lists called like the layer, or `filesystem` where it has none of its own: `minimal.manifest`, `filesystem.packages-remove`; and
+/// what the medium says of itself, `.disk/info`.
 fn lists_beside(medium: &dyn Tree, layer: &Path) -> Vec<(PathBuf, Vec<u8>)> {
     let folder = layer.parent().unwrap_or(Path::new(""));
     let mut found = Vec::new();
@@ -88,6 +89,10 @@ fn lists_beside(medium: &dyn Tree, layer: &Path) -> Vec<(PathBuf, Vec<u8>)> {
                 break;
             }
         }
+    }
+    let (path, mut content) = (PathBuf::from(".disk/info"), Vec::new());
+    if medium.read_into(&path, LIST_LIMIT, &mut content).is_ok() {
+        found.push((path, content));
     }
     found
 }

@@ -1,5 +1,6 @@
 //! Debian packages: `var/lib/dpkg`, by deb822(5), deb-control(5) and dpkg(1). See `docs/formats/dpkg.md`.
 
+mod changelog;
 mod control;
 mod extended;
 mod history;
@@ -17,7 +18,7 @@ use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, Wante
 use crate::logs::Clock;
 use crate::text::name_text;
 use tally_core::history::SystemRecords;
-use tally_core::model::{Label, MissingFact, Package, System, Unread};
+use tally_core::model::{Label, MissingFact, Package, System, Text, Unread};
 use tally_trees::{Tree, TreeError};
 
 const STATUS: &str = "var/lib/dpkg/status";
@@ -110,6 +111,10 @@ impl PackageReader for Dpkg {
 
     fn repositories(&self, tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
         sources::read(tree, packages, label)
+    }
+
+    fn built(&self, tree: &dyn Tree, package: &Package) -> Option<Text> {
+        changelog::day(tree, package)
     }
 
     fn history(

@@ -8,7 +8,7 @@ mod sync;
 use super::files::{Files, survey_each};
 use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::logs::Clock;
-use crate::text::{filled, name_text, time_text};
+use crate::text::{day_text, filled, name_text, time_text};
 pub(crate) use desc::relation;
 use desc::{Record, text_of};
 pub(crate) use offer::list_of;
@@ -113,6 +113,7 @@ fn read_one(tree: &dyn Tree, folder: &OsStr, buffer: &mut Vec<u8>) -> Result<Pac
     while let Some((key, line)) = record.next_key() {
         match key {
             "SIZE" => package.installed_bytes = record.number(),
+            "BUILDDATE" => package.built = record.number().and_then(day_text),
             "INSTALLDATE" => package.installed_at = record.number().and_then(time_text),
             // Who was asked for has no such field.
             "REASON" if record.value() == "1" => package.reason = Reason::Dependency,

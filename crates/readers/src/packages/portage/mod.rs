@@ -12,7 +12,7 @@ use super::{
 };
 use crate::keyfile::KeyFile;
 use crate::logs::{Clock, Versions, read_log};
-use crate::text::{filled, lines, name_text, text, time_text};
+use crate::text::{day_text, filled, lines, name_text, text, time_text};
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use std::path::Path;
@@ -222,6 +222,7 @@ fn read_one(tree: &dyn Tree, category: &str, folder: &str) -> Result<Package, Un
     package.upstream_version = upstream(System::Portage, version).into();
     package.section = category.into();
     package.summary = get("DESCRIPTION").unwrap_or_default();
+    package.built = get("BUILD_TIME").and_then(|seconds| seconds.parse().ok()).and_then(day_text);
     package.homepage =
         get("HOMEPAGE").and_then(|all| all.split(' ').next().map(Text::from)).unwrap_or_default();
     package.license = get("LICENSE");

@@ -9,6 +9,7 @@ pub(super) mod tag {
     pub(crate) const RELEASE: u32 = 1002;
     pub(crate) const EPOCH: u32 = 1003;
     pub(crate) const SUMMARY: u32 = 1004;
+    pub(crate) const BUILD_TIME: u32 = 1006;
     pub(crate) const INSTALL_TIME: u32 = 1008;
     pub(crate) const SIZE: u32 = 1009;
     pub(crate) const LICENSE: u32 = 1014;

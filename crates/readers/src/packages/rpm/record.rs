@@ -1,7 +1,7 @@
 //! From a header to a package.
 
 use super::header::{Header, tag};
-use crate::text::{filled, text, time_text};
+use crate::text::{day_text, filled, text, time_text};
 use rustc_hash::FxHashSet;
 use smallvec::smallvec;
 use tally_core::model::{Alternatives, Dependency, Evidence, Package, System, Text, VersionOp};
@@ -21,8 +21,9 @@ pub(super) fn package(header: Header<'_>, file: &str) -> Option<Package> {
     package.homepage = get(tag::URL);
     package.license = filled(get(tag::LICENSE));
     package.installed_bytes = header.number(tag::LONG_SIZE).or_else(|| header.number(tag::SIZE));
-    let installed = header.number(tag::INSTALL_TIME).and_then(|seconds| i64::try_from(seconds).ok());
-    package.installed_at = installed.and_then(time_text);
+    let time = |tag| header.number(tag).and_then(|seconds| i64::try_from(seconds).ok());
+    package.installed_at = time(tag::INSTALL_TIME).and_then(time_text);
+    package.built = time(tag::BUILD_TIME).and_then(day_text);
     package.depends = needs(header, tag::REQUIRES);
     package.recommends = needs(header, tag::RECOMMENDS);
     package.suggests = needs(header, tag::SUGGESTS);
