@@ -157,6 +157,7 @@ fn options(medium: Medium) -> TakeOptions<'static> {
         overrides: Overrides::default(),
         installed: None,
         on_medium: OnMedium::default(),
+        all_dates: false,
         thumbnails: None,
         rules: tally_core::derive::Rules {
             parts: &RULES.parts,

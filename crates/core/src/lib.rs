@@ -10,12 +10,14 @@
 //! - [`history`]: what was shipped, and what came later;
 //! - [`graph`]: what needs what, why a package is there, what would leave with it;
 //! - [`compare`]: two tallies in, one comparison out;
+//! - [`mod@age`]: how old what is in an install was on its release day;
 //! - [`ask`]: one thing asked of one install;
 //! - [`check`]: a reviewer's standing questions, answered by evidence;
 //! - [`grid`]: many installs side by side;
 //! - [`lag`]: how far behind upstream an install was on its release day;
 //! - [`trail`]: one thing followed through many tallies.
 
+pub mod age;
 pub mod ask;
 pub mod check;
 pub mod compare;

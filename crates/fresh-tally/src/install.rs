@@ -43,11 +43,22 @@ pub(crate) fn find_in_brief(
     find_by(asked, settings, rules, Detail::Brief)
 }
 
+/// As [`find`], for who asks when packages were built.
+pub(crate) fn find_with_dates(
+    asked: &str,
+    settings: &Settings,
+    rules: &PartRules,
+) -> Result<Tally, CommandError> {
+    find_by(asked, settings, rules, Detail::AllDates)
+}
+
 /// How much of a kept tally is read.
 #[derive(Clone, Copy)]
 enum Detail {
     All,
     Brief,
+    /// Of a source that is read on the fly, the day of every package as well.
+    AllDates,
 }
 
 fn find_by(
@@ -79,14 +90,14 @@ fn find_as_found(
 ) -> Result<Tally, CommandError> {
     if settings.shelf.has(asked) {
         return Ok(match detail {
-            Detail::All => settings.shelf.get(asked)?,
+            Detail::All | Detail::AllDates => settings.shelf.get(asked)?,
             Detail::Brief => settings.shelf.get_in_brief(asked)?,
         });
     }
     let path = Path::new(asked);
     if path.is_file() && is_tally(path) {
         let read = match detail {
-            Detail::All => read_tally(path),
+            Detail::All | Detail::AllDates => read_tally(path),
             Detail::Brief => read_tally_in_brief(path),
         };
         return match read {
@@ -95,7 +106,8 @@ fn find_as_found(
         };
     }
     if path.exists() || asked == STDIN {
-        return take(path, TakeRequest::of(settings, rules));
+        let all_dates = matches!(detail, Detail::AllDates);
+        return take(path, TakeRequest { all_dates, ..TakeRequest::of(settings, rules) });
     }
     Err(unknown(asked, settings))
 }
@@ -112,6 +124,8 @@ pub(crate) struct TakeRequest<'a> {
     pub(crate) root: Option<String>,
     /// Where thumbnails go; without it pictures are not read.
     pub(crate) thumbnails: Option<&'a Mutex<Vec<Thumbnail>>>,
+    /// Whether the day of every package is read.
+    pub(crate) all_dates: bool,
     pub(crate) settings: &'a Settings,
     pub(crate) rules: &'a PartRules,
 }
@@ -126,6 +140,7 @@ impl<'a> TakeRequest<'a> {
             installs: None,
             root: None,
             thumbnails: None,
+            all_dates: false,
             settings,
             rules,
         }
@@ -237,7 +252,8 @@ fn is_text(head: &[u8], source: &Path) -> Result<(), CommandError> {
 
 /// Reads an install that was found inside a file.
 fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Result<Tally, CommandError> {
-    let TakeRequest { mut overrides, installed, installs, thumbnails, settings, rules, .. } = request;
+    let TakeRequest { mut overrides, installed, installs, thumbnails, all_dates, settings, rules, .. } =
+        request;
     let medium = if opened.is_medium { Medium::Image } else { request.medium };
     let mut options = Options::new(source, medium, installed, settings)?;
     let layers: Vec<String> =
@@ -259,6 +275,7 @@ fn take_opened(opened: Source, source: &Path, request: TakeRequest<'_>) -> Resul
     }
     options.taken.layer = (!layers.is_empty()).then(|| layers.join(" + ").into());
     overrides.profile = overrides.profile.or(opened.profile);
+    options.all_dates = all_dates;
     options.on_medium = OnMedium { lists: opened.lists, installs };
     // Said at once as well: it may be why there is nothing in it.
     opened.remarks.iter().for_each(|remark| output::warn(&format!("`{}`: {remark}", source.display())));
@@ -366,6 +383,7 @@ struct Options {
     taken: Taken,
     installed: Option<i64>,
     on_medium: OnMedium,
+    all_dates: bool,
     kinds: KindRules,
     roles: Roles,
     agents: Agents,
@@ -393,7 +411,16 @@ impl Options {
         };
         let (kinds, roles, agents) = (settings.own.kinds()?, settings.own.roles()?, settings.own.agents()?);
         let rules = settings.own.settings()?;
-        Ok(Self { taken, installed, on_medium: OnMedium::default(), kinds, roles, agents, settings: rules })
+        Ok(Self {
+            taken,
+            installed,
+            on_medium: OnMedium::default(),
+            all_dates: false,
+            kinds,
+            roles,
+            agents,
+            settings: rules,
+        })
     }
 
     fn of<'a>(
@@ -408,6 +435,7 @@ impl Options {
             overrides,
             installed: self.installed,
             on_medium: self.on_medium.clone(),
+            all_dates: self.all_dates,
             thumbnails,
             rules: Rules {
                 parts: rules,
@@ -450,8 +478,8 @@ pub(crate) fn take(source: &Path, request: TakeRequest<'_>) -> Result<Tally, Com
         });
     }
     let tree = tree.as_ref();
-    let TakeRequest { medium, overrides, installed, thumbnails, settings, rules, .. } = request;
-    let options = Options::new(source, medium, installed, settings)?;
+    let TakeRequest { medium, overrides, installed, thumbnails, all_dates, settings, rules, .. } = request;
+    let options = Options { all_dates, ..Options::new(source, medium, installed, settings)? };
     let mut result = tally_readers::take(tree, &options.of(overrides, rules, thumbnails));
     if let Ok(tally) = &mut result
         && options.taken.from == "/"

@@ -1,16 +1,50 @@
 //! The only door to standard output, standard error and answer files.
 
+use crate::args::ChartArgs;
 use crate::error::CommandError;
 use crate::settings::Settings;
 use std::io::Write;
 use std::path::Path;
-use tally_report::{View, render};
+use tally_report::chart::Chart;
+use tally_report::{Theme, View, render};
 use tally_shelf::{Draft, ShelfError, read_file, write_atomically};
 
 /// Renders a view, and sends it where the answer goes.
 pub(crate) fn show(view: &dyn View, settings: &Settings) -> Result<(), CommandError> {
     let bytes = render(view, settings.format(), settings.options)?;
     answer(&bytes, settings)
+}
+
+/// The picture that the ending of `-o` asks for, as with a report; none where a format is named.
+pub(crate) fn chart_form(settings: &Settings) -> Option<ChartForm> {
+    let ending = settings.output.as_deref().and_then(Path::extension).and_then(|ending| ending.to_str());
+    match (settings.format, ending) {
+        (None, Some("svg")) => Some(ChartForm::Svg),
+        (None, Some("png")) => Some(ChartForm::Png),
+        _ => None,
+    }
+}
+
+/// The file that a chart is written to.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum ChartForm {
+    Svg,
+    Png,
+}
+
+/// Draws a chart, and sends it where the answer goes.
+pub(crate) fn chart(
+    chart: &Chart,
+    form: ChartForm,
+    how: &ChartArgs,
+    settings: &Settings,
+) -> Result<(), CommandError> {
+    let theme = if how.dark { Theme::Dark } else { Theme::Light };
+    let drawn = match form {
+        ChartForm::Svg => chart.svg(how.size, theme, how.transparent).into_bytes(),
+        ChartForm::Png => chart.png(how.size, theme, how.transparent).map_err(CommandError::Picture)?,
+    };
+    answer(&drawn, settings)
 }
 
 /// Sends the answer to standard output, or to the file of `-o`.

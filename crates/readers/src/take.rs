@@ -20,8 +20,8 @@ use std::sync::Mutex;
 use tally_core::derive::{self, Facts, Rules};
 use tally_core::knowledge::{self, PartRules, SettingRules};
 use tally_core::model::{
-    Delivery, Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, PackageRef, Setting, StartupItem,
-    System, Taken, Tally, Text, Unread,
+    Delivery, Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, PackageRef,
+    Setting, StartupItem, System, Taken, Tally, Text, Unread,
 };
 use tally_core::offer::Catalog;
 use tally_trees::{NodeKind, Tree, Watched};
@@ -103,7 +103,7 @@ fn note_failures(watched: &Watched<'_>, unread: &mut Vec<Unread>) {
 
 /// Gathers the facts of all readers, and derives the tally from them.
 fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
-    let mut label = label::read(tree);
+    let label = label::read(tree);
     let (systems, mut menu) = rayon::join(|| read_systems(tree), || Menu::read(tree, options.rules.settings));
     let (systems, mut found) = systems?;
     if systems.is_empty() && !label.found {
@@ -113,7 +113,7 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
     facts.unread.extend(left_out::read(tree));
     facts.unread.extend(extensions::read(tree));
     menu.embed(&mut found);
-    days::fill(tree, &options.on_medium, &menu.launchers.system_releases, &mut label.label);
+    days::fill(tree, &options.on_medium, &menu.launchers.system_releases, &mut facts.label);
     facts.releases = std::mem::take(&mut menu.launchers.releases);
     collect(&mut facts, label, found, &options.overrides, options.rules.parts);
     let past = || history::read(tree, &systems, &facts.packages, options.installed);

@@ -22,9 +22,10 @@ pub use render::{Format, RenderError, RenderOptions, render};
 pub use style::{Colour, Palette, Theme};
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{
-    CheckView, CompareView, CompareWhat, CostView, Filter, FindView, GridView, LagView, OfferChangeView,
-    OfferView, OwnedFile, OwnerView, PackageFilter, PictureFindView, RootRow, RootsView, ShelfFindView,
-    ShelfView, ShowView, ShowWhat, SourcesView, TrailView, WeighView, WhyView, touched,
+    AgeView, CheckView, CompareView, CompareWhat, CostView, Filter, FindView, GridView, LagChangeView,
+    LagView, OfferChangeView, OfferView, OwnedFile, OwnerView, PackageFilter, PictureFindView, RootRow,
+    RootsView, ShelfFindView, ShelfView, ShowView, ShowWhat, SourcesView, TrailView, WeighView, WhyView,
+    touched,
 };
 pub use wire::{CsvTable, PackageRows, Sbom};
 

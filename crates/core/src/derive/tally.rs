@@ -6,7 +6,11 @@ use crate::knowledge::{
     Agents, Desktop, KindRules, PartRules, Probes, Roles, SettingRules, Traits, desktops, fold_companions,
     media,
 };
-use crate::model::{Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks, Medium, MissingFact, Package, PackageRef, Phase, ReleaseHistory, Repository, Setting, SettingSource, ShippedChoice, StartupItem, Storage, Taken, Tally, Text, Unread};
+use crate::model::{
+    Application, Counts, Decided, DecidedBy, DefaultChoice, Finding, FindingDetails, Label, Launcher, Looks,
+    Medium, MissingFact, Package, PackageRef, Phase, ReleaseHistory, Repository, Setting, SettingSource,
+    ShippedChoice, StartupItem, Storage, Taken, Tally, Text, Unread,
+};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;

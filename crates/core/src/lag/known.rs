@@ -60,11 +60,8 @@ impl Known {
 
     /// Adds what a project says of a release of its own; what is no version or no day is left out.
     pub fn add_stated(&mut self, project: &str, version: &str, day: &str, install: &Text, at: &Evidence) {
-        let source = ReleaseSource {
-            by: KnownBy::Metainfo,
-            install: Some(install.clone()),
-            evidence: at.clone(),
-        };
+        let source =
+            ReleaseSource { by: KnownBy::Metainfo, install: Some(install.clone()), evidence: at.clone() };
         self.add(project.to_lowercase(), version, day_of(day), source);
     }
 
@@ -180,7 +177,10 @@ mod tests {
         known.add_stated("org.Ink", "3.1", "soon", &"marsh-5".into(), &Evidence::file("a"));
         let found = known.of_keys(&["none".into(), "org.ink".into()], "3.0");
         assert_eq!(found.len(), 1);
-        assert_eq!((found[0].source.by, found[0].date.to_string().as_str()), (KnownBy::Metainfo, "2025-12-24"));
+        assert_eq!(
+            (found[0].source.by, found[0].date.to_string().as_str()),
+            (KnownBy::Metainfo, "2025-12-24")
+        );
     }
 
     proptest! {

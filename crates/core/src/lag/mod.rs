@@ -145,7 +145,10 @@ pub fn lag(tally: &Tally, against: &Against<'_>, day: Date) -> Lag {
     items.sort_by(|a, b| {
         let far = |item: &LagItem| (item.newest.releases > 0, item.newest.days, item.newest.releases);
         let old = |item: &LagItem| item.age_days;
-        far(b).cmp(&far(a)).then_with(|| old(b).cmp(&old(a))).then_with(|| (a.what, &a.name).cmp(&(b.what, &b.name)))
+        far(b)
+            .cmp(&far(a))
+            .then_with(|| old(b).cmp(&old(a)))
+            .then_with(|| (a.what, &a.name).cmp(&(b.what, &b.name)))
     });
     unknown.sort_unstable();
     unknown.dedup();
@@ -159,10 +162,26 @@ pub fn lag(tally: &Tally, against: &Against<'_>, day: Date) -> Lag {
     }
 }
 
-/// The day that counts where nobody names one: that of the release, else of the newest package that came with it.
+/// The day that counts where nobody names one: that of the release, if someone who knows it said so. Else what the install says of it,
+/// or the day of the newest package that came with it: a medium that was made anew has what was updated since the release.
 pub fn day_that_counts(tally: &Tally) -> Option<Date> {
     let released = tally.label.release_date.as_deref().and_then(day_of);
-    released.or_else(|| tally.present().filter_map(|package| day_of(package.built.as_deref()?)).max())
+    if released.is_some() && tally.label.release_date_from.is_none() {
+        return released;
+    }
+    released.max(newest_package(tally))
+}
+
+/// The day by which all that an install has was out, at the latest.
+pub fn day_of_proof(tally: &Tally) -> Option<Date> {
+    let by_hand = tally.label.release_date.is_some() && tally.label.release_date_from.is_none();
+    // Where no package has a day it may have been updated since it was released.
+    let known = by_hand || newest_package(tally).is_some();
+    day_that_counts(tally).filter(|_| known).or_else(|| day_of(&tally.taken.at))
+}
+
+fn newest_package(tally: &Tally) -> Option<Date> {
+    tally.present().filter_map(|package| day_of(package.built.as_deref()?)).max()
 }
 
 /// The source of each package, by its reference.
@@ -175,7 +194,9 @@ fn versions(tally: &Tally) -> FxHashMap<String, Text> {
     let parts = tally.parts.iter().filter_map(|part| Some((key_of_part(part), part.version.clone()?)));
     let applications = tally.applications.iter().flat_map(|application| {
         let version = application.version.clone();
-        keys_of_application(tally, application).into_iter().filter_map(move |key| Some((key, version.clone()?)))
+        keys_of_application(tally, application)
+            .into_iter()
+            .filter_map(move |key| Some((key, version.clone()?)))
     });
     parts.chain(applications).collect()
 }
@@ -211,7 +232,14 @@ impl LagFinder<'_> {
         let application = tally.applications.iter().find(same);
         keys.extend(application.into_iter().flat_map(|one| keys_of_application(tally, one)));
         let names = self.names(&[&part.name, &part.part], part.package.as_ref());
-        self.add(Held { what: "part", name: &part.name, version, names, keys, evidence: part.evidence.clone() });
+        self.add(Held {
+            what: "part",
+            name: &part.name,
+            version,
+            names,
+            keys,
+            evidence: part.evidence.clone(),
+        });
     }
 
     fn application(&mut self, tally: &Tally, application: &Application) {
@@ -255,8 +283,10 @@ impl LagFinder<'_> {
             return;
         };
         // Programs of one suite, or a part that is an application as well, are told once, a suite by its own name.
-        let alike = |known: &&mut LagItem| known.project == item.project && known.version == item.version
-            || known.name == item.name && known.version == item.version;
+        let alike = |known: &&mut LagItem| {
+            known.project == item.project && known.version == item.version
+                || known.name == item.name && known.version == item.version
+        };
         if let Some(known) = self.items.iter_mut().find(alike) {
             if known.what == "application" && known.name != item.name {
                 known.name = item.project;
@@ -269,10 +299,21 @@ impl LagFinder<'_> {
     fn by_file(&self, held: &Held<'_>, project: &Project) -> Option<LagItem> {
         let series = project.series_of(held.version);
         let of_series = |series: &Text| {
-            behind(project.releases.iter().filter(|one| one.series.as_ref() == Some(series)), held.version, self.day)
+            behind(
+                project.releases.iter().filter(|one| one.series.as_ref() == Some(series)),
+                held.version,
+                self.day,
+            )
         };
         let in_series = series.as_ref().map(of_series);
-        Some(self.item(held, project.name.clone(), &project.releases, held.version, (series, in_series), false))
+        Some(self.item(
+            held,
+            project.name.clone(),
+            &project.releases,
+            held.version,
+            (series, in_series),
+            false,
+        ))
     }
 
     fn by_others(&self, held: &Held<'_>) -> Option<LagItem> {
@@ -281,7 +322,8 @@ impl LagFinder<'_> {
         let project = held.keys.first().map(Text::from).unwrap_or_default();
         // Where a newer release is outside what is guessed to be the series, it is worth telling what the series had.
         let series = series_of(&own);
-        let inside = |release: &&Release| series.as_deref().is_some_and(|series| is_in(&release.version, series));
+        let inside =
+            |release: &&Release| series.as_deref().is_some_and(|series| is_in(&release.version, series));
         let in_series = behind(releases.iter().filter(inside), &own, self.day);
         let all = behind(releases.iter(), &own, self.day);
         let differs = all.releases > in_series.releases;
@@ -300,7 +342,10 @@ impl LagFinder<'_> {
         at_least: bool,
     ) -> LagItem {
         let newest = behind(releases.iter(), own, self.day);
-        let is_own = |one: &&Release| one.date <= self.day && compare_plain(&one.version, own).is_eq();
+        // That another install of the same day has it tells nothing.
+        let tells = |one: &Release| one.date < self.day || one.source.by != KnownBy::Shipped;
+        let is_own =
+            |one: &&Release| one.date <= self.day && tells(one) && compare_plain(&one.version, own).is_eq();
         let itself = releases.iter().find(is_own);
         let base = held.keys.iter().find_map(|key| self.base.get(key));
         let held_by = base.filter(|_| newest.releases > 0).and_then(|base| {
@@ -348,7 +393,8 @@ fn behind<'r>(releases: impl Iterator<Item = &'r Release>, version: &str, day: D
     let out: Vec<&Release> = releases.filter(|release| release.date <= day).collect();
     let newer = || out.iter().filter(|release| compare_plain(&release.version, version).is_gt());
     let newest = newer().max_by(|a, b| compare_plain(&a.version, &b.version));
-    let first = newer().min_by(|a, b| a.date.cmp(&b.date).then_with(|| compare_plain(&a.version, &b.version)));
+    let first =
+        newer().min_by(|a, b| a.date.cmp(&b.date).then_with(|| compare_plain(&a.version, &b.version)));
     let own = out.iter().find(|release| compare_plain(&release.version, version).is_eq());
     let shown = newest.or(own);
     Behind {
@@ -539,7 +585,10 @@ releases = [
     #[test]
     fn what_another_install_says_or_shipped_tells_how_far_behind_at_least() {
         let install = with_application("48.2", &[("48.2", "2026-01-01")]);
-        let newer = with_application("49.1", &[("48.3", "2026-02-01"), ("49.0", "2026-04-01"), ("49.1", "2026-06-01")]);
+        let newer = with_application(
+            "49.1",
+            &[("48.3", "2026-02-01"), ("49.0", "2026-04-01"), ("49.1", "2026-06-01")],
+        );
         let mut known = Known::of(&newer);
         known.add_shipped("org.marsh.inkcap", "49.0.1", "2026-04-26", &"fenland-13".into());
         let told = without_a_file(&install, known, "2026-05-04");
@@ -577,8 +626,18 @@ releases = [
             install.packages.push(package);
         }
         assert_eq!(day_that_counts(&install), Some(Date::constant(2026, 3, 1)));
-        install.label.release_date = Some("2026-05-04".into());
-        assert_eq!(day_that_counts(&install), Some(Date::constant(2026, 5, 4)));
+        install.label.release_date = Some("2026-01-04".into());
+        assert_eq!(day_that_counts(&install), Some(Date::constant(2026, 1, 4)), "someone said so");
+        install.label.release_date_from = Some(Evidence::file("usr/share/distro-info/marsh.csv"));
+        assert_eq!(day_that_counts(&install), Some(Date::constant(2026, 3, 1)), "it was made anew since");
+        assert_eq!(day_of_proof(&install), Some(Date::constant(2026, 3, 1)));
+        install.packages.clear();
+        install.taken.at = "2026-07-01T10:00:00Z".into();
+        assert_eq!(
+            day_of_proof(&install),
+            Some(Date::constant(2026, 7, 1)),
+            "nothing tells what was updated"
+        );
     }
 
     proptest! {

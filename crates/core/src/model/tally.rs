@@ -1,6 +1,7 @@
 use super::{
     Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, MediaAnswer,
-    Note, Package, Part, Picture, Reading, ReleaseHistory, Repository, Setting, StartupItem, Storage, System, Text,
+    Note, Package, Part, Picture, Reading, ReleaseHistory, Repository, Setting, StartupItem, Storage, System,
+    Text,
 };
 use crate::offer::OfferSummary;
 use crate::vocabulary;

@@ -127,27 +127,101 @@ pub(crate) struct CheckArgs {
 
 /// Tell how far parts and programs were behind upstream on the release day
 ///
-/// You provide the upstream releases in a file (TOML or CSV); nothing is looked up online. Projects that are not in the file are
-/// listed as such.
+/// Nothing is looked up online. What is known comes from what programs say of their own releases (AppStream), here and in the other
+/// installs on the shelf; from what those shipped by then; and from your own file of upstream releases (TOML or CSV), which wins. The
+/// first two do not know all releases, so they tell how far behind it was at least. What is not known is listed.
+/// With two installs it tells which gaps grew and which shrank.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
+  fresh-tally lag saltmarsh-5.0-reedbed-full
+  fresh-tally lag saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full
   fresh-tally lag --starter -o upstream.toml
   fresh-tally lag saltmarsh-5.0-reedbed-full --upstream upstream.toml --day 2026-05-04
-  fresh-tally lag saltmarsh-5.0-reedbed-full --upstream releases.csv --format csv")]
+  fresh-tally lag my-derivative --base saltmarsh-5.0-reedbed-full --format csv")]
 pub(crate) struct LagArgs {
-    /// Handle, tally file, or source
-    #[arg(required_unless_present = "starter", value_parser = NonEmpty::new(), add = handles())]
-    pub(crate) install: Option<String>,
-    /// The file of upstream releases
-    #[arg(long, value_name = "FILE", required_unless_present = "starter")]
+    /// Handle, tally file, or source; a second one is held against the first
+    #[arg(required_unless_present = "starter", value_name = "INSTALL", num_args = 1..=2, value_parser = NonEmpty::new(), add = handles())]
+    pub(crate) installs: Vec<String>,
+    /// A file of upstream releases
+    #[arg(long, value_name = "FILE")]
     pub(crate) upstream: Option<PathBuf>,
-    /// The day to compare with [default: the release date of the install]
+    /// The day to compare with [default: the release date of the install, else the day of its newest package]
     #[arg(long, value_name = "YYYY-MM-DD")]
     pub(crate) day: Option<String>,
+    /// The distribution it is made from: tell whether that has the same version, or a newer one
+    #[arg(long, value_name = "INSTALL", value_parser = NonEmpty::new(), add = handles())]
+    pub(crate) base: Option<String>,
     /// Print an example file of releases
-    #[arg(long, conflicts_with_all = ["install", "upstream", "day"])]
+    #[arg(long, conflicts_with_all = ["installs", "upstream", "day", "base"])]
     pub(crate) starter: bool,
+    #[command(flatten)]
+    pub(crate) chart: ChartArgs,
+}
+
+/// How a chart is drawn.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct ChartArgs {
+    /// Size of the chart, which an -o that ends with .svg or .png asks for
+    #[arg(long, value_name = "WIDTHxHEIGHT", default_value = "1920x1080")]
+    pub(crate) size: Size,
+    /// A chart with a transparent background
+    #[arg(long)]
+    pub(crate) transparent: bool,
+    /// A chart with a dark background
+    #[arg(long)]
+    pub(crate) dark: bool,
+}
+
+impl Default for ChartArgs {
+    fn default() -> Self {
+        Self { size: Size::VIDEO, transparent: false, dark: false }
+    }
+}
+
+impl LagArgs {
+    /// All that is known of an install.
+    pub(crate) fn of(install: &str) -> Self {
+        Self {
+            installs: vec![install.to_owned()],
+            upstream: None,
+            day: None,
+            base: None,
+            starter: false,
+            chart: ChartArgs::default(),
+        }
+    }
+}
+
+impl AgeArgs {
+    /// The ages of an install, on the day that counts.
+    pub(crate) fn of(install: &str) -> Self {
+        Self { install: install.to_owned(), day: None, all: false, chart: ChartArgs::default() }
+    }
+}
+
+/// Tell how old packages were on the release day
+///
+/// By the day that each package was built, as its package system records it; on dpkg by its changelog, of programs and parts (of all
+/// packages where it was taken with --all-dates, or is read now). Old is not the same as behind: `lag` tells that.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally age saltmarsh-5.0-reedbed-full
+  fresh-tally age /mnt/fresh --all
+  fresh-tally age saltmarsh-5.0-reedbed-full -o age.png")]
+pub(crate) struct AgeArgs {
+    /// Handle, tally file, or source
+    #[arg(value_parser = NonEmpty::new(), add = handles())]
+    pub(crate) install: String,
+    /// The day from which ages are counted [default: the release date of the install, else the day of its newest package]
+    #[arg(long, value_name = "YYYY-MM-DD")]
+    pub(crate) day: Option<String>,
+    /// List all packages, not the oldest alone
+    #[arg(long)]
+    pub(crate) all: bool,
+    #[command(flatten)]
+    pub(crate) chart: ChartArgs,
 }
 
 /// Follow one part, program or package through releases
@@ -167,13 +241,6 @@ pub(crate) struct TrailArgs {
     /// Handles, tally files, or sources [default: everything on the shelf]
     #[arg(add = handles())]
     pub(crate) installs: Vec<String>,
-    /// Size of the chart, which an -o that ends with .svg or .png asks for
-    #[arg(long, value_name = "WIDTHxHEIGHT", default_value = "1920x1080")]
-    pub(crate) size: Size,
-    /// A chart with a transparent background
-    #[arg(long)]
-    pub(crate) transparent: bool,
-    /// A chart with a dark background
-    #[arg(long)]
-    pub(crate) dark: bool,
+    #[command(flatten)]
+    pub(crate) chart: ChartArgs,
 }

@@ -59,6 +59,9 @@ pub(crate) struct TakeArgs {
     /// Read wallpapers, logos and icons as well: their sizes and hashes, and thumbnails in a folder beside the tally
     #[arg(long, conflicts_with_all = ["each_profile", "list_roots"])]
     pub(crate) pictures: bool,
+    /// Read the day on which each package was last changed, not of programs and parts alone; on dpkg that takes a file for each
+    #[arg(long, conflicts_with_all = ["each_profile", "list_roots"])]
+    pub(crate) all_dates: bool,
     /// Record the SHA-256 of the file, which takes reading it once more
     #[arg(long)]
     pub(crate) sha256: bool,

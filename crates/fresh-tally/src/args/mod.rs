@@ -7,7 +7,9 @@ mod rules;
 mod shelf;
 mod words;
 
-pub(crate) use comparison::{CheckArgs, CompareArgs, GridArgs, LagArgs, OnlyArg, TrailArgs};
+pub(crate) use comparison::{
+    AgeArgs, ChartArgs, CheckArgs, CompareArgs, GridArgs, LagArgs, OnlyArg, TrailArgs,
+};
 pub(crate) use complete::handles;
 pub(crate) use install::{
     FindArgs, KitArgs, LabelArgs, ListsArgs, NoteArgs, OfferArgs, ReportArgs, ShowArgs, TakeArgs, WeighArgs,
@@ -111,6 +113,7 @@ pub(crate) enum Command {
     Grid(GridArgs),
     Check(CheckArgs),
     Lag(LagArgs),
+    Age(AgeArgs),
     Trail(TrailArgs),
     Report(ReportArgs),
     Shelf(ShelfArgs),
@@ -134,6 +137,8 @@ impl Command {
                 | Self::Compare(_)
                 | Self::Grid(_)
                 | Self::Check(_)
+                | Self::Lag(_)
+                | Self::Age(_)
                 | Self::Trail(_)
                 | Self::Rules(_)
                 | Self::Completions(_)

@@ -1,7 +1,7 @@
 //! The whole story on made-up installs: each step with the exact command that repeats it.
 
 use crate::args::{
-    CheckArgs, CompareArgs, GridArgs, LabelArgs, LagArgs, ListsArgs, NoteArgs, OfferArgs, OnlyArg,
+    AgeArgs, CheckArgs, CompareArgs, GridArgs, LabelArgs, LagArgs, ListsArgs, NoteArgs, OfferArgs, OnlyArg,
     READ_BY_HAND, ReportArgs, ShelfAction, TakeArgs, WeighArgs,
 };
 use crate::config::Config;
@@ -128,6 +128,8 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     step.say("Answer it for each edition", &format!("check {} {}", questions.display(), handles.join(" ")))?;
     let check = CheckArgs { checklist: Some(questions), installs: handles, starter: false };
     super::check::run(&check, own)?;
+    step.say("See how far behind upstream the old release was, as far as the shelf knows", &format!("lag {old}"))?;
+    super::lag::run(&LagArgs::of(old), own)?;
     let upstream = folder.join("upstream.toml");
     step.say(
         "Get an example list of upstream releases",
@@ -135,17 +137,10 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     )?;
     output::file(&upstream, Upstream::starter().as_bytes())?;
     let (file, day) = (upstream.display(), "2026-05-04");
-    step.say(
-        "See how far behind upstream it was on release day",
-        &format!("lag {new} --upstream {file} --day {day}"),
-    )?;
-    let lag = LagArgs {
-        install: Some(new.into()),
-        upstream: Some(upstream),
-        day: Some(day.into()),
-        starter: false,
-    };
-    super::lag::run(&lag, own)?;
+    step.say("With that list every release is known", &format!("lag {new} --upstream {file} --day {day}"))?;
+    super::lag::run(&LagArgs { upstream: Some(upstream), day: Some(day.into()), ..LagArgs::of(new) }, own)?;
+    step.say("See how old its packages were", &format!("age {new}"))?;
+    super::age::run(&AgeArgs::of(new), own)?;
     let (source, used) = (root(folder, USED), "reedbed-a-week-later");
     step.say(
         "A week later the owner has added, updated and removed programs. Read that install",
@@ -217,6 +212,7 @@ fn full(source: PathBuf) -> TakeArgs {
         root: None,
         list_roots: false,
         sha256: false,
+        all_dates: false,
     }
 }
 

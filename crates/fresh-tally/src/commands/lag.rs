@@ -5,20 +5,59 @@ use crate::settings::Settings;
 use crate::{install, output};
 use jiff::civil::Date;
 use std::path::Path;
-use tally_core::lag::{Upstream, lag};
-use tally_core::model::Label;
-use tally_report::LagView;
+use tally_core::history::Moment;
+use tally_core::lag::{Against, Known, Lag, Upstream, day_that_counts, lag};
+use tally_core::model::Tally;
+use tally_report::chart::of_lag;
+use tally_report::{LagChangeView, LagView};
 
 pub(crate) fn run(args: &LagArgs, settings: &Settings) -> Result<Exit, CommandError> {
-    let (Some(asked), Some(path)) = (&args.install, &args.upstream) else {
+    if args.starter {
         output::answer(Upstream::starter().as_bytes(), settings)?;
         return Ok(Exit::Done);
+    }
+    let upstream = args.upstream.as_deref().map(read).transpose()?;
+    let rules = settings.own.parts()?;
+    let base = args.base.as_deref().map(|base| install::find(base, settings, &rules)).transpose()?;
+    let tallies: Vec<Tally> =
+        args.installs.iter().map(|asked| install::find(asked, settings, &rules)).collect::<Result<_, _>>()?;
+    // Those that are asked for may not be on the shelf, and know of each other all the same.
+    let mut of_all = Known::default();
+    tallies.iter().chain(&base).for_each(|tally| of_all.merge(&Known::of(tally)));
+    let held = |tally: &Tally| -> Result<Lag, CommandError> {
+        let mut known = of_the_shelf(tally, settings)?;
+        known.merge(&of_all);
+        let against = Against { upstream: upstream.as_ref(), known, base: base.as_ref() };
+        Ok(lag(tally, &against, day(args.day.as_deref(), tally)?))
     };
-    let upstream = read(path)?;
-    let tally = install::find(asked, settings, &settings.own.parts()?)?;
-    let day = day(args.day.as_deref(), &tally.label)?;
-    output::show(&LagView { lag: &lag(&tally, &upstream, day) }, settings)?;
+    match &tallies[..] {
+        [old, new] => {
+            let (old, new) = (held(old)?, held(new)?);
+            output::show(&LagChangeView { old: &old, new: &new }, settings)?;
+        }
+        tallies => {
+            for tally in tallies {
+                let lag = held(tally)?;
+                if let Some(form) = output::chart_form(settings) {
+                    let none =
+                        "-o: fewer than three programs and parts are known to be behind: there is no chart";
+                    let chart = of_lag(&lag).ok_or_else(|| CommandError::Usage(none.into()))?;
+                    output::chart(&chart, form, &args.chart, settings)?;
+                } else {
+                    output::show(&LagView { lag: &lag, by_file: upstream.is_some() }, settings)?;
+                }
+            }
+        }
+    }
     Ok(Exit::Done)
+}
+
+/// What the other installs on the shelf say and shipped; nothing where there is no shelf.
+pub(super) fn of_the_shelf(tally: &Tally, settings: &Settings) -> Result<Known, CommandError> {
+    if !settings.shelf.folder().is_dir() || settings.seen == Moment::Found {
+        return Ok(Known::default());
+    }
+    Ok(super::shelf::index(settings)?.releases_for(tally)?)
 }
 
 /// CSV by its ending, else TOML.
@@ -29,14 +68,17 @@ fn read(path: &Path) -> Result<Upstream, CommandError> {
     parsed.map_err(|source| CommandError::Upstream { path: path.into(), source })
 }
 
-fn day(asked: Option<&str>, label: &Label) -> Result<Date, CommandError> {
-    let no_day = |day: &str| CommandError::Usage(format!("`{day}` is not a date such as 2026-05-04"));
-    match (asked, label.release_date.as_deref()) {
-        (Some(day), _) => day.parse().map_err(|_| no_day(day)),
-        (None, Some(day)) => day.parse().map_err(|_| no_day(day)),
-        (None, None) => Err(CommandError::Usage(format!(
-            "the release date of `{}` is not known: use --day YYYY-MM-DD (or take it with --release-date)",
-            label.handle
-        ))),
+/// The day that was asked for, else the one that counts for the install.
+pub(super) fn day(asked: Option<&str>, tally: &Tally) -> Result<Date, CommandError> {
+    if let Some(day) = asked {
+        let is_none = |_| CommandError::Usage(format!("`{day}` is not a date such as 2026-05-04"));
+        return day.parse().map_err(is_none);
     }
+    day_that_counts(tally).ok_or_else(|| {
+        CommandError::Usage(format!(
+            "the release date of `{}` is not known, nor a day of any of its packages: use --day YYYY-MM-DD (or take it with \
+             --release-date)",
+            tally.label.handle
+        ))
+    })
 }

@@ -1,5 +1,6 @@
 //! One file per command: settings in, exit code out.
 
+mod age;
 mod check;
 mod compare;
 mod demo;
@@ -38,6 +39,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Command
         Command::Note(args) => note::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
         Command::Check(args) => check::run(&args, settings),
+        Command::Age(args) => age::run(&args, settings),
         Command::Lag(args) => lag::run(&args, settings),
         Command::Grid(args) => grid::run(&args, settings),
         Command::Report(args) => report::run(&args, settings),

@@ -97,6 +97,7 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
         installs: None,
         root: args.root.clone(),
         thumbnails: args.pictures.then_some(&thumbnails),
+        all_dates: args.all_dates,
         settings,
         rules,
     };

@@ -4,13 +4,12 @@ use crate::exit::Exit;
 use crate::settings::Settings;
 use crate::{install, output};
 use std::collections::BTreeMap;
-use std::path::Path;
 use tally_core::history::Moment;
 use tally_core::model::{Tally, Text};
 use tally_core::trail::follow;
 use tally_core::version::compare_plain;
+use tally_report::TrailView;
 use tally_report::chart::of_trail;
-use tally_report::{Theme, TrailView};
 
 pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let tallies = tallies(args, settings)?;
@@ -32,9 +31,7 @@ pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Command
         })
         .collect();
     let exit = if trails.is_empty() { Exit::No } else { Exit::Done };
-    // The ending says what is asked for, as with a report.
-    let ending = settings.output.as_deref().and_then(Path::extension).and_then(|ending| ending.to_str());
-    if let (None, Some(form @ ("svg" | "png"))) = (settings.format, ending) {
+    if let Some(form) = output::chart_form(settings) {
         if trails.is_empty() {
             output::status(settings, &format!("No install has `{}`: there is no chart of it.", args.name));
             return Ok(exit);
@@ -45,11 +42,7 @@ pub(crate) fn run(args: &TrailArgs, settings: &Settings) -> Result<Exit, Command
                 args.name
             ))
         })?;
-        let drawn = match form {
-            "svg" => chart.svg(args.size, theme(args.dark), args.transparent).into_bytes(),
-            _ => chart.png(args.size, theme(args.dark), args.transparent).map_err(CommandError::Picture)?,
-        };
-        output::answer(&drawn, settings)?;
+        output::chart(&chart, form, &args.chart, settings)?;
         return Ok(exit);
     }
     output::show(&TrailView { schema_version: 2, asked: args.name.clone(), trails }, settings)?;
@@ -74,8 +67,4 @@ fn tallies(args: &TrailArgs, settings: &Settings) -> Result<Vec<Tally>, CommandE
         }
     }
     Ok(index.around(&args.name)?)
-}
-
-const fn theme(dark: bool) -> Theme {
-    if dark { Theme::Dark } else { Theme::Light }
 }

@@ -4,6 +4,7 @@
 #   sh kit.sh                    writes tally-kit.tar here (compressed with gzip where it is there: tally-kit.tar.gz)
 #   sh kit.sh -o FILE            writes that file; `-` is standard output
 #   sh kit.sh --list             shows what it would take, and takes nothing
+#   sh kit.sh --all-dates        takes the changelogs of Debian packages as well: when each was last changed
 #   sh kit.sh --pictures         takes wallpapers, logos and the icons of programs as well
 #   sh kit.sh --root DIR         collects from an install that is mounted there, and takes no readings
 #   ssh host sh -s -- -o - < kit.sh | fresh-tally take -
@@ -17,14 +18,15 @@ LC_ALL=C
 export LC_ALL
 umask 077
 
-root=/ out='' list='' pictures=''
+root=/ out='' list='' pictures='' dates=''
 while [ $# -gt 0 ]; do
     case $1 in
         -o | --output) [ $# -gt 1 ] || { echo "kit: $1 needs a file" >&2; exit 2; }; out=$2; shift ;;
         --root) [ $# -gt 1 ] || { echo "kit: --root needs a folder" >&2; exit 2; }; root=$2; shift ;;
         --list) list=yes ;;
         --pictures) pictures=yes ;;
-        -h | --help) sed -n '2,13s/^# \{0,1\}//p' "$0" 2>/dev/null; exit 0 ;;
+        --all-dates) dates=yes ;;
+        -h | --help) sed -n '2,14s/^# \{0,1\}//p' "$0" 2>/dev/null; exit 0 ;;
         *) echo "kit: unknown option $1" >&2; exit 2 ;;
     esac
     shift
@@ -67,6 +69,7 @@ usr/share/plasma/layout-templates usr/share/plasma/plasmoids/*/contents/config u
 etc/budgie-desktop usr/share/gnome-shell/modes usr/share/metainfo usr/share/appdata usr/local/share/metainfo
 var/lib/flatpak/exports/share/metainfo usr/share/distro-info/*.csv
 END
+    [ -z "$dates" ] || echo 'usr/share/doc/*/changelog.Debian*.gz usr/share/doc/*/changelog.gz'
     [ -z "$pictures" ] || cat <<'END'
 usr/share/backgrounds usr/share/wallpapers usr/share/lxqt/wallpapers usr/share/pixmaps usr/share/desktop-base usr/share/sddm/themes
 usr/share/plymouth/themes usr/share/plasma/avatars usr/share/icons/hicolor/48x48/apps usr/share/icons/hicolor/64x64/apps

@@ -30,7 +30,7 @@ fn an_archive_of_the_kit_gives_the_same_tally_as_the_root() {
             let install = world.install("5.0-reedbed").unwrap();
             saltmarsh::write_a_week_later(&world, install, &place.path(name)).unwrap();
         }
-        let said = collect(&place, &["--root", name, "-o", "out.tar.gz"]);
+        let said = collect(&place, &["--root", name, "-o", "out.tar.gz", "--all-dates"]);
         assert!(said.status.success(), "{name}: {}", String::from_utf8_lossy(&said.stderr));
         let tally = |source: &str| {
             let taken = place.run(&format!("take {source} -q -o taken.tally.json"));

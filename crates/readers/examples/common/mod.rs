@@ -22,6 +22,7 @@ pub(crate) fn take(tree: &dyn Tree) -> Result<Tally, Box<dyn std::error::Error>>
         installed: None,
         on_medium: tally_readers::OnMedium::default(),
         overrides: Overrides::default(),
+        all_dates: false,
         thumbnails: None,
         rules: Rules {
             parts: &PartRules::built_in()?,

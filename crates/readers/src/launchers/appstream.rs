@@ -362,7 +362,8 @@ mod tests {
             );
         let told = assign(&tree, &mut []);
         let (ink, reed) = (&told.releases[0], &told.releases[1]);
-        let days: Vec<(&str, &str)> = ink.released.iter().map(|(v, day)| (v.as_str(), day.as_str())).collect();
+        let days: Vec<(&str, &str)> =
+            ink.released.iter().map(|(v, day)| (v.as_str(), day.as_str())).collect();
         assert_eq!(days, [("3.1", "2025-01-01"), ("3.2", "2026-01-10")]);
         assert_eq!((reed.name.as_str(), reed.released["1.4"].as_str()), ("Reed", "2025-05-05"));
         assert!(reed.evidence.file.ends_with("org.marsh.Reed.releases.xml"));
@@ -379,6 +380,9 @@ mod tests {
         let file = format!("<component><id>a</id><releases>{all}</releases></component>");
         let told = assign(&MemoryTree::new().file("usr/share/metainfo/a.xml", file.as_str()), &mut []);
         let released = &told.releases[0].released;
-        assert_eq!((released.len(), released.contains_key("1.999"), released.contains_key("1.899")), (100, true, false));
+        assert_eq!(
+            (released.len(), released.contains_key("1.999"), released.contains_key("1.899")),
+            (100, true, false)
+        );
     }
 }

@@ -15,7 +15,10 @@ use rusqlite::Row;
 use rusqlite::types::ValueRef;
 use rustc_hash::FxHashMap;
 use smallvec::smallvec;
-use tally_core::model::{Dependency, Evidence, Label, MissingFact, Package, Reason, Repository, System, Text, Unread, VersionOp, day_of};
+use tally_core::model::{
+    Dependency, Evidence, Label, MissingFact, Package, Reason, Repository, System, Text, Unread, VersionOp,
+    day_of,
+};
 use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_core::systems::upstream;
 use tally_trees::Tree;
@@ -230,12 +233,10 @@ fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseErr
     side(
         "pkg_annotation",
         "SELECT l.package_id, k.annotation, v.annotation FROM pkg_annotation l JOIN annotation k ON k.annotation_id = l.tag_id JOIN annotation v ON v.annotation_id = l.value_id ORDER BY 1, 2",
-        &|package, key, value| {
-            match key.as_str() {
-                "repository" => package.repository = filled(value),
-                "build_timestamp" => package.built = day_of(&value).map(|day| day.to_string().into()),
-                _ => {}
-            }
+        &|package, key, value| match key.as_str() {
+            "repository" => package.repository = filled(value),
+            "build_timestamp" => package.built = day_of(&value).map(|day| day.to_string().into()),
+            _ => {}
         },
     )?;
     if !columns.iter().any(|column| column == "automatic") {

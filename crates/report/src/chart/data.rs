@@ -3,15 +3,17 @@
 use super::{Chart, Ink, NamedColumn, Rung, Shape, Stop, Tile};
 use crate::text::{bytes_human, bytes_signed};
 use crate::view::capital;
-use crate::view::{edition_name, release_name};
+use crate::view::{edition_name, release_name, span_name};
 use crate::words;
 use jiff::Unit;
 use jiff::civil::Date;
 use std::collections::{BTreeMap, HashMap};
+use tally_core::age::{Age, AgeSpan, age};
 use tally_core::compare::{ApplicationChangeKind, Comparison, Decision, PartChangeKind, Section};
 use tally_core::grid::{Grid, RowGroup, short_names};
 use tally_core::knowledge::PartRules;
-use tally_core::model::{MissingFact, PackageRef, Tally, Text};
+use tally_core::lag::{Lag, LagItem, day_that_counts};
+use tally_core::model::{Label, MissingFact, PackageRef, Tally, Text};
 use tally_core::trail::{Trail, TrailStep};
 use tally_core::version::{Step, compare_plain};
 use tally_core::weigh::choices;
@@ -24,11 +26,16 @@ const NAMES: usize = 18;
 const ROWS: usize = 18;
 const PROGRAMS: usize = 24;
 
-/// What one install holds: disk space by choice.
-#[allow(clippy::cast_precision_loss, reason = "areas")]
+/// What one install holds, disk space by choice; and how old that was.
 pub fn of_install(tally: &Tally) -> Vec<Chart> {
+    let aged = day_that_counts(tally).and_then(|day| of_age(&age(tally, day)));
+    of_choices(tally).into_iter().chain(aged).collect()
+}
+
+#[allow(clippy::cast_precision_loss, reason = "areas")]
+fn of_choices(tally: &Tally) -> Option<Chart> {
     if tally.lacks(MissingFact::Sizes) {
-        return Vec::new();
+        return None;
     }
     let found = choices(tally);
     let mut applications: HashMap<PackageRef, &str> = HashMap::new();
@@ -79,7 +86,7 @@ pub fn of_install(tally: &Tally) -> Vec<Chart> {
         ),
         shape: Shape::Treemap(tiles),
     };
-    Some(chart).filter(|chart| !chart.is_empty()).into_iter().collect()
+    Some(chart).filter(|chart| !chart.is_empty())
 }
 
 /// What differs between two installs: disk space by decision, and how far versions moved.
@@ -368,6 +375,73 @@ pub fn of_trail(trails: &[Trail]) -> Option<Chart> {
     }
     let chart = Chart { name: "trail", title, aside: aside.join("; "), shape: Shape::Steps(stops) };
     Some(chart).filter(|chart| !chart.is_empty())
+}
+
+/// Figures beside one another, each from 0.
+fn bars(named: impl Iterator<Item = (String, u32, String)>, ink: Ink) -> Shape {
+    Shape::Waterfall(
+        named
+            .map(|(name, value, shown)| Rung { name, from: 0.0, to: f64::from(value), shown, ink })
+            .collect(),
+    )
+}
+
+/// In which years the packages of an install were built. `None` where too little is known.
+pub fn of_age(age: &Age) -> Option<Chart> {
+    let median = words::days(age.median_days?);
+    let when = if age.day_is_release { "the day of its release" } else { "that day" };
+    let bar = |span: &AgeSpan| (span_name(span), span.packages, span.packages.to_string());
+    let known = age.packages.len() as u64;
+    let unknown = if age.unknown > 0 { format!(", {} without a day", age.unknown) } else { String::new() };
+    let chart = Chart {
+        name: "age",
+        title: format!("Half of {} was built {median} or longer before {when}", short_name(&age.install)),
+        aside: format!(
+            "packages by the year that they were built in; {}{unknown}, {}",
+            crate::text::count_of(known, "package"),
+            age.day
+        ),
+        shape: bars(age.spans.iter().map(bar), Ink::Plain),
+    };
+    Some(chart).filter(|chart| !chart.is_empty())
+}
+
+/// What is furthest behind its makers. `None` where less than three things are.
+pub fn of_lag(lag: &Lag) -> Option<Chart> {
+    const MOST: usize = 14;
+    let behind: Vec<&LagItem> = lag.items.iter().filter(|item| item.newest.releases > 0).collect();
+    let first = behind.first()?;
+    let least = if lag.items.iter().any(|item| item.at_least) { "at least " } else { "" };
+    let bar = |item: &&LagItem| {
+        let shown = format!("{} ({} → {})", words::days(item.newest.days), item.version, item.newest.version);
+        (item.name.to_string(), item.newest.days, shown)
+    };
+    let number = crate::text::count_of(behind.len() as u64, "program or part");
+    let more =
+        if behind.len() > MOST { format!("; the first {MOST} of {}", behind.len()) } else { String::new() };
+    let chart = Chart {
+        name: "lag",
+        title: format!(
+            "{} of {} was {least}{} behind on {}",
+            first.name,
+            short_name(&lag.install),
+            words::days(first.newest.days),
+            lag.day
+        ),
+        aside: format!("{number} behind: days since the first newer release{more}"),
+        shape: bars(behind.iter().take(MOST).map(bar), Ink::Changed),
+    };
+    Some(chart).filter(|chart| !chart.is_empty())
+}
+
+/// A distribution and its release.
+fn short_name(label: &Label) -> String {
+    [Some(&label.distro), label.release.as_ref()]
+        .into_iter()
+        .flatten()
+        .map(Text::as_str)
+        .collect::<Vec<_>>()
+        .join(" ")
 }
 
 /// The number of a day, `YYYY-MM-DD`.

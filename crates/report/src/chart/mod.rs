@@ -11,7 +11,7 @@ mod scene;
 mod svg;
 
 pub use crate::style::Ink;
-pub use data::{of_comparison, of_grid, of_install, of_releases, of_trail};
+pub use data::{of_age, of_comparison, of_grid, of_install, of_lag, of_releases, of_trail};
 pub use scene::{Anchor, Item, Scene};
 
 use crate::style::Theme;
@@ -19,7 +19,7 @@ use crate::style::Theme;
 /// A picture of figures.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Chart {
-    /// Stable name: `choices` of an install; `decisions`, `steps`, `releases` of two; `apps`, `likeness`, `releases` of more; `trail`.
+    /// Stable name: `choices`, `age` of an install, `lag`; `decisions`, `steps`, `releases` of two; `apps`, `likeness`, `releases` of more; `trail`.
     pub name: &'static str,
     /// What it says, as a sentence.
     pub title: String,
@@ -32,7 +32,7 @@ pub struct Chart {
 /// How figures are shown.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Shape {
-    /// From one sum to another, step by step.
+    /// From one sum to another, step by step; or figures beside one another, each from 0.
     Waterfall(Vec<Rung>),
     /// What a sum is made of.
     Treemap(Vec<Tile>),

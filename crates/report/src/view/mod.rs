@@ -1,5 +1,6 @@
 //! One folder or file per command: its answer as a document, as CSV, as JSON.
 
+mod age;
 mod check;
 mod compare;
 mod cost;
@@ -15,13 +16,15 @@ mod show;
 mod trail;
 mod why;
 
+pub use age::AgeView;
+pub(crate) use age::span_name;
 pub use check::CheckView;
 pub use compare::{CompareView, CompareWhat, Filter};
 pub(crate) use compare::{figures, headlines, key_versions, role_of, sides, step, wallpapers};
 pub use cost::CostView;
 pub use grid::GridView;
 pub(crate) use grid::{heading as grid_heading, likeness_by, shared as shared_by_all, shown as grid_cell};
-pub use lag::LagView;
+pub use lag::{LagChangeView, LagView};
 pub use offer::{OfferChangeView, OfferView, SourcesView, touched};
 pub use owner::{OwnedFile, OwnerView};
 pub use picture_find::PictureFindView;

@@ -3,6 +3,7 @@
 //! `core` and the documents hold no sentences: they hold enums with arguments, and here each of them is put into words, by matches
 //! that name every case. The words themselves are listed in `docs/words.md`.
 
+mod ages;
 mod answers;
 mod changes;
 mod decisions;
@@ -17,6 +18,7 @@ mod rows;
 mod settings;
 mod sources;
 
+pub use ages::{days, first_newer, held_by, release_source};
 pub use answers::{answer, verdict};
 pub use changes::{
     application_change, default_change, list_change, list_item, package_change, package_change_title,

@@ -1,18 +1,19 @@
 //! The kept install, and every view of two installs.
 
+use tally_core::age::age;
 use tally_core::check::{Checklist, check};
 use tally_core::compare::{Comparison, HeadlineRules, compare_in_full};
 use tally_core::find::find;
 use tally_core::grid::{GridRules, Likeness, RowGroup, grid};
 use tally_core::knowledge::{Agents, PartRules, Roles, Scores};
-use tally_core::lag::{Upstream, lag};
+use tally_core::lag::{Against, Upstream, lag};
 use tally_core::model::{PackageRef, Reason, System, Tally};
 use tally_core::offer::{Catalog, CostAsked, answer, cost};
 use tally_core::trail::follow;
 use tally_core::weigh::weigh;
 use tally_report::{
-    CheckView, CompareView, CompareWhat, CostView, FindView, GridView, LagView, OfferView, OwnedFile,
-    OwnerView, ShowView, ShowWhat, SourcesView, TrailView, View, WeighView, WhyView,
+    AgeView, CheckView, CompareView, CompareWhat, CostView, FindView, GridView, LagChangeView, LagView,
+    OfferView, OwnedFile, OwnerView, ShowView, ShowWhat, SourcesView, TrailView, View, WeighView, WhyView,
 };
 
 pub(crate) const KEPT: &str = include_str!("../../../fresh-tally/tests/fixtures/schema-1.tally.json");
@@ -75,7 +76,14 @@ pub(crate) fn each_view(old: &Tally, new: &Tally, mut with: impl FnMut(&str, &dy
     with("check", &CheckView { check: &check(&checklist, &[old, new], &[]) });
     with("check one", &CheckView { check: &check(&checklist, &[new], &[]) });
     let upstream = Upstream::parse_toml(Upstream::starter()).unwrap();
-    with("lag", &LagView { lag: &lag(new, &upstream, "2031-05-02".parse().unwrap()) });
+    let against = Against { upstream: Some(&upstream), ..Against::default() };
+    let day = "2031-05-02".parse().unwrap();
+    with("lag", &LagView { lag: &lag(new, &against, day), by_file: true });
+    let (old_lag, new_lag) = (lag(old, &against, day), lag(new, &against, day));
+    with("lag of two", &LagChangeView { old: &old_lag, new: &new_lag });
+    for all in [false, true] {
+        with("age", &AgeView { age: &age(new, day), all });
+    }
     with("find", &FindView { label: new.label.clone(), result: find(new, "wriitr") });
     with("offer", &OfferView::kept(new, parts));
     let catalog = Catalog::new(System::Dpkg, "");

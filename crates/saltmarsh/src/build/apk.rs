@@ -1,6 +1,6 @@
 //! The database of apk, what was asked for, the repositories, and OpenRC, which starts things there.
 
-use super::item::{INSTALLED_AT, Item, Need, items};
+use super::item::{Item, Need, items};
 use super::{Root, gzip, lines};
 use crate::world::Shipped;
 use crate::{Install, WorldError};
@@ -52,13 +52,14 @@ fn record(item: &Item<'_>) -> String {
     let all = |needs: &[Need]| needs.iter().map(relation).collect::<Vec<_>>().join(" ");
     let Item { upstream, revision, .. } = item;
     let mut record = format!(
-        "C:Q1AAAA=\nP:{}\nV:{upstream}-r{revision}\nA:{}\nS:{}\nI:{}\nT:{}\nU:https://saltmarsh.example/\nL:MIT\no:{}\nm:Saltmarsh Makers <makers@saltmarsh.example>\nt:{INSTALLED_AT}\n",
+        "C:Q1AAAA=\nP:{}\nV:{upstream}-r{revision}\nA:{}\nS:{}\nI:{}\nT:{}\nU:https://saltmarsh.example/\nL:MIT\no:{}\nm:Saltmarsh Makers <makers@saltmarsh.example>\nt:{}\n",
         item.name(),
         item.arch("noarch"),
         item.shipped.kib * 300,
         item.bytes(),
         item.shipped.summary,
         item.source(),
+        item.shipped.built,
     );
     for (key, needs) in [('D', &item.needs), ('p', &item.provides), ('r', &item.replaces)] {
         if !needs.is_empty() {

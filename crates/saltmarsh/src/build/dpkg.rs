@@ -253,10 +253,25 @@ fn stanza(package: &Shipped<'_>, install: &Install, there: &BTreeSet<&str>, left
     stanza
 }
 
+/// The changelog of a package, of which the first entry is all that is written.
+fn changelog(package: &Shipped<'_>) -> Result<(String, Vec<u8>), WorldError> {
+    let path = format!("usr/share/doc/{}/changelog.Debian.gz", package.name);
+    let day = jiff::Timestamp::from_second(package.built.cast_signed()).unwrap_or_default();
+    let text = format!(
+        "{} ({}) stable; urgency=medium\n\n  * Made up.\n\n -- Saltmarsh Makers <makers@saltmarsh.example>  {}\n",
+        package.name,
+        package.version,
+        day.strftime("%a, %d %b %Y %H:%M:%S +0000")
+    );
+    let packed = super::gzip(text.as_bytes())
+        .map_err(|source| WorldError::Io { path: path.clone().into(), source })?;
+    Ok((path, packed))
+}
+
 /// The files of a package, and the list that names them with the folders above.
 fn files(root: &Root<'_>, package: &Shipped<'_>) -> Result<(), WorldError> {
     let mut list = vec!["/.".to_owned()];
-    for (path, content) in shape::files(package) {
+    for (path, content) in shape::files(package).into_iter().chain([changelog(package)?]) {
         root.file(&path, content)?;
         let mut above = path.as_str();
         while let Some((parent, _)) = above.rsplit_once('/') {

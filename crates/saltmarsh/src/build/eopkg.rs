@@ -49,12 +49,13 @@ fn metadata(item: &Item<'_>, release: &str) -> String {
     format!(
         "<PISI>\n<Source><Name>{}</Name><Homepage>https://saltmarsh.example/</Homepage></Source>\n<Package>\n<Name>{}</Name>\n\
          <Summary xml:lang=\"en\">{}</Summary>\n<PartOf>{}</PartOf>\n<License>MIT</License>\n<RuntimeDependencies>{needs}</RuntimeDependencies>\n\
-         <Replaces>{replaces}</Replaces>\n<History><Update release=\"{release}\"><Date>2026-05-04</Date><Version>{}</Version></Update></History>\n\
+         <Replaces>{replaces}</Replaces>\n<History><Update release=\"{release}\"><Date>{}</Date><Version>{}</Version></Update></History>\n\
          <Architecture>{}</Architecture>\n<InstalledSize>{}</InstalledSize>\n<PackageSize>{}</PackageSize>\n</Package>\n</PISI>\n",
         xml(item.source()),
         xml(item.name()),
         xml(item.shipped.summary),
         item.shipped.section,
+        item.built("%Y-%m-%d"),
         item.upstream,
         item.arch("noarch"),
         item.bytes(),

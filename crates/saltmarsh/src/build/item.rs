@@ -56,6 +56,12 @@ impl<'w> Item<'w> {
         listed.map(|shipped| Self::of(shipped, false, Vec::new())).collect()
     }
 
+    /// When it was built, as a format of `strftime` says it.
+    pub(super) fn built(&self, format: &str) -> String {
+        let built = jiff::Timestamp::from_second(self.shipped.built.cast_signed()).unwrap_or_default();
+        built.strftime(format).to_string()
+    }
+
     pub(super) fn name(&self) -> &str {
         self.shipped.name
     }

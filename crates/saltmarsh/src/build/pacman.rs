@@ -80,6 +80,7 @@ fn desc(package: &Shipped<'_>, version: &str, followed: bool) -> String {
     field("BASE", vec![relations.source.clone().unwrap_or_else(|| package.name.to_owned())]);
     field("DESC", vec![package.summary.to_owned()]);
     field("ARCH", vec![if shape::arch(package.shape) == "all" { "any".into() } else { "x86_64".into() }]);
+    field("BUILDDATE", vec![package.built.to_string()]);
     field("INSTALLDATE", vec!["1777888000".into()]);
     field("SIZE", vec![(package.kib * 1024).to_string()]);
     if followed {

@@ -25,6 +25,7 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
             ("DESCRIPTION", item.shipped.summary.to_owned()),
             ("HOMEPAGE", "https://saltmarsh.example/".to_owned()),
             ("LICENSE", "MIT".to_owned()),
+            ("BUILD_TIME", item.shipped.built.to_string()),
             ("SLOT", "0".to_owned()),
             ("SIZE", item.bytes().to_string()),
             ("CHOST", "x86_64-pc-linux-gnu".to_owned()),

@@ -1,9 +1,26 @@
 //! Which files a package of each shape brings.
 
-use crate::world::Shipped;
+use crate::world::{ComponentRow, Shipped};
 
 /// Multiarch folder of libraries.
 const LIBRARIES: &str = "usr/lib/x86_64-linux-gnu";
+
+/// What a component says of itself, with its releases up to the version that is shipped, the newest first.
+fn metainfo(component: &ComponentRow, version: &str) -> String {
+    let ComponentRow { id, launcher, releases, .. } = component;
+    let shipped = version.split(['-', '+']).next().unwrap_or_default();
+    let last = releases.iter().position(|[version, _]| version == shipped).unwrap_or(0);
+    let releases: String = releases[..=last]
+        .iter()
+        .rev()
+        .map(|[version, day]| format!("    <release version=\"{version}\" date=\"{day}\"/>\n"))
+        .collect();
+    format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<component type=\"desktop-application\">\n  <id>{id}</id>\n  <name>{}</name>\n  \
+         <launchable type=\"desktop-id\">{launcher}.desktop</launchable>\n  <releases>\n{releases}  </releases>\n</component>\n",
+        id.rsplit('.').next().unwrap_or(id)
+    )
+}
 
 /// Files with their content, by path; launchers come on top.
 pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, Vec<u8>)> {
@@ -60,6 +77,9 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, Vec<u8>)> {
         files.push((launcher.file(), launcher.content()));
         files.extend(launcher.program().map(|program| (format!("usr/bin/{program}"), String::new())));
     }
+    files.extend(package.component.map(|component| {
+        (format!("usr/share/metainfo/{}.metainfo.xml", component.id), metainfo(component, package.version))
+    }));
     let icons = package.launchers.iter().filter(|launcher| launcher.program().is_some());
     files.extend(icons.map(|launcher| {
         (

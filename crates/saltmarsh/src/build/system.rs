@@ -1,7 +1,7 @@
 //! What belongs to no package: the merged `/usr`, os-release, the chosen display manager.
 
 use super::Root;
-use crate::world::Shipped;
+use crate::world::{RELEASED, Shipped};
 use crate::{Install, WorldError};
 
 pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]) -> Result<(), WorldError> {
@@ -13,6 +13,7 @@ pub(super) fn write(root: &Root<'_>, install: &Install, packages: &[Shipped<'_>]
     root.link("etc/os-release", "../usr/lib/os-release")?;
     root.file("usr/lib/os-release", os_release(install))?;
     root.link("usr/bin/sh", "dash")?;
+    root.file("usr/share/metainfo/org.saltmarsh.os.metainfo.xml", own_component(install))?;
     root.file("usr/bin/env", "")?;
     root.file("usr/bin/xdg-open", "")?;
     if has("lockgate") {
@@ -100,6 +101,18 @@ pub(super) fn repositories(
     root.file(
         "var/lib/apt/lists/packages.tidewrack.example_apt_dists_stable_InRelease",
         "Origin: Tidewrack\nSuite: stable\n",
+    )
+}
+
+/// What the distribution says of its own releases.
+fn own_component(install: &Install) -> String {
+    let day = jiff::Timestamp::from_second(RELEASED[install.column].cast_signed()).unwrap_or_default();
+    format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<component type=\"operating-system\">\n  <id>example.saltmarsh.os</id>\n  \
+         <name>Saltmarsh Linux</name>\n  <releases>\n    <release version=\"{}\" date=\"{}\" date_eol=\"{}\"/>\n  </releases>\n</component>\n",
+        install.version_id,
+        day.strftime("%Y-%m-%d"),
+        install.support_end
     )
 }
 

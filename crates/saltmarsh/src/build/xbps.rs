@@ -69,6 +69,7 @@ fn entry(item: &Item<'_>) -> String {
     let mut text =
         |key: &str, value: &str| _ = writeln!(entry, "<key>{key}</key>\n<string>{}</string>", xml(value));
     text("architecture", item.arch("noarch"));
+    text("build-date", &format!("{} UTC", item.built("%Y-%m-%d %H:%M")));
     text("homepage", "https://saltmarsh.example/");
     text("install-date", "2026-05-04 09:46 UTC");
     text("license", "MIT");

@@ -137,7 +137,7 @@ pub(crate) struct Relations {
 pub struct Install {
     /// Short name: `5.0-reedbed`.
     pub key: String,
-    column: usize,
+    pub(crate) column: usize,
     pub(crate) version_id: String,
     pub(crate) codename: String,
     pub(crate) variant: String,
@@ -173,6 +173,45 @@ pub(crate) struct Shipped<'w> {
     pub(crate) summary: &'w str,
     pub(crate) relations: Relations,
     pub(crate) launchers: Vec<LauncherRow>,
+    /// When its makers built it, seconds since 1970 UTC.
+    pub(crate) built: u64,
+    /// What it says of its own releases.
+    pub(crate) component: Option<&'w ComponentRow>,
+}
+
+/// A component and its releases: versions and days.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct ComponentRow {
+    package: String,
+    pub(crate) id: String,
+    pub(crate) launcher: String,
+    pub(crate) releases: Vec<[String; 2]>,
+}
+
+#[derive(Deserialize)]
+struct ComponentTable {
+    component: Vec<ComponentRow>,
+}
+
+/// The days of the two releases, seconds since 1970 UTC: 2024-05-04 and 2026-05-04.
+pub(crate) const RELEASED: [u64; 2] = [1_714_780_800, 1_777_852_800];
+
+/// When a version was built: some time before the first release that has it, how long follows from its name, so that it is the same
+/// every time. What came later was built five days after the last release.
+fn built(source: &str, version: &str, old: &str, new: &str) -> u64 {
+    const DAY: u64 = 86_400;
+    if version != old && version != new {
+        return RELEASED[1] + 5 * DAY;
+    }
+    let release = RELEASED[usize::from(version != old)];
+    let sum = source
+        .bytes()
+        .chain(version.bytes())
+        .fold(7_u64, |sum, byte| (sum * 31 + u64::from(byte)) % 1_000_003);
+    // Most are a few months old, some a few years.
+    let days = 12 + sum % 240 + if sum % 7 == 0 { 400 + sum % 1900 } else { 0 };
+    release - days * DAY - sum % DAY
 }
 
 impl LauncherRow {
@@ -219,6 +258,7 @@ pub struct World {
     later: Vec<Install>,
     sandboxes: Sandboxes,
     archive: Archive,
+    components: Vec<ComponentRow>,
 }
 
 impl World {
@@ -239,6 +279,7 @@ impl World {
             later: installs.later,
             sandboxes: parse::<Sandboxes>(include_str!("sandboxes.toml"))?,
             archive: parse::<Archive>(include_str!("archive.toml"))?,
+            components: parse::<ComponentTable>(include_str!("metainfo.toml"))?.component,
         })
     }
 
@@ -336,6 +377,12 @@ impl World {
             shape,
             needs: needs.join(", "),
             summary,
+            built: {
+                let source = self.relations.get(name).and_then(|one| one.source.as_deref()).unwrap_or(name);
+                let updated = install.updated.get(name);
+                built(source, updated.unwrap_or(if install.column == 0 { old } else { new }), old, new)
+            },
+            component: self.components.iter().find(|one| one.package == *name),
             relations: self.relations.get(name).cloned().unwrap_or_default(),
             launchers: self.launchers_of(name, install.hidden.contains(name)),
         }
@@ -396,6 +443,26 @@ mod tests {
         for name in world.relations.keys() {
             assert!(names.contains(name.as_str()), "relations of {name}, which is nowhere");
         }
+    }
+
+    #[test]
+    fn components_are_of_packages_and_the_newest_release_is_the_version_that_ships() {
+        let world = World::load().unwrap();
+        let install = world.install("5.0-reedbed").unwrap();
+        let shipped = world.shipped(install);
+        for component in &world.components {
+            let package = shipped.iter().find(|package| package.name == component.package).unwrap();
+            let newest = component.releases.last().unwrap();
+            assert!(package.version.starts_with(newest[0].as_str()), "{}: {}", component.id, package.version);
+            assert!(
+                package.launchers.iter().any(|launcher| launcher.1 == component.launcher),
+                "{}",
+                component.id
+            );
+        }
+        let late: Vec<&str> =
+            shipped.iter().filter(|one| one.built >= RELEASED[1]).map(|one| one.name).collect();
+        assert_eq!(late, [""; 0], "nothing is built after the release that ships it");
     }
 
     #[test]

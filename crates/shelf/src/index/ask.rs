@@ -5,8 +5,10 @@ use super::{FILE, Index, failed};
 use crate::ShelfError;
 use rusqlite::OptionalExtension;
 use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
 use std::path::Path;
 use tally_core::find::{MATCH, NameScore};
+use tally_core::lag::{Known, key_of_part, keys_of_application};
 use tally_core::model::{
     Application, Delivery, Dependency, Evidence, Label, Medium, Menu, Package, PackageRef, Part, Picture,
     PictureKind, PictureSighting, Sameness, Shelved, Sighting, Sightings, System, Taken, Tally, Text,
@@ -113,6 +115,95 @@ impl Index {
             Ok(found)
         };
         query().map_err(|error| failed(Path::new(FILE), error))
+    }
+
+    /// What installs of the shelf say, and have, of the releases of all that an install has.
+    ///
+    /// # Errors
+    /// When the index can't be read.
+    pub fn releases_for(&self, tally: &Tally) -> Result<Known, ShelfError> {
+        self.known_releases(tally).map_err(|error| failed(Path::new(FILE), error))
+    }
+
+    fn known_releases(&self, tally: &Tally) -> rusqlite::Result<Known> {
+        let mut installs = self.installs_with_days()?;
+        // That an install has what it has proves nothing of it.
+        installs.retain(|_, (handle, _)| *handle != tally.label.handle);
+        let mut known = Known::default();
+        for application in &tally.applications {
+            for key in keys_of_application(tally, application) {
+                self.stated_releases(&key, &installs, &mut known)?;
+            }
+            let key = application.id.to_lowercase();
+            self.shipped_releases(RowKind::Application, &key, None, &installs, (&key, &mut known))?;
+        }
+        for part in &tally.parts {
+            let key = key_of_part(part);
+            let told = (key.as_str(), &mut known);
+            self.shipped_releases(
+                RowKind::Part,
+                &part.part.to_lowercase(),
+                Some(&part.name),
+                &installs,
+                told,
+            )?;
+        }
+        Ok(known)
+    }
+
+    /// Every install by its number, with the day by which what it has was out.
+    fn installs_with_days(&self) -> rusqlite::Result<FxHashMap<i64, (Text, String)>> {
+        let mut rows = self.db.prepare_cached("SELECT id, handle, day FROM install WHERE day IS NOT NULL")?;
+        let rows =
+            rows.query_map([], |row| Ok((row.get(0)?, (Text::from(row.get::<_, String>(1)?), row.get(2)?))))?;
+        rows.collect()
+    }
+
+    fn stated_releases(
+        &self,
+        project: &str,
+        installs: &FxHashMap<i64, (Text, String)>,
+        known: &mut Known,
+    ) -> rusqlite::Result<()> {
+        let mut rows = self.db.prepare_cached(
+            "SELECT r.released, r.file, max(o.install) FROM releases r JOIN releases_of o ON o.releases = r.id
+                JOIN install i ON i.id = o.install WHERE r.project = ?1 GROUP BY r.id ORDER BY r.id",
+        )?;
+        let mut rows = rows.query([project])?;
+        while let Some(row) = rows.next()? {
+            let Some((handle, _)) = installs.get(&row.get::<_, i64>(2)?) else { continue };
+            let released: BTreeMap<Text, Text> =
+                serde_json::from_str(&row.get::<_, String>(0)?).unwrap_or_default();
+            let evidence = Evidence::file(row.get::<_, String>(1)?);
+            for (version, day) in &released {
+                known.add_stated(project, version, day, handle, &evidence);
+            }
+        }
+        Ok(())
+    }
+
+    fn shipped_releases(
+        &self,
+        kind: RowKind,
+        key: &str,
+        name: Option<&Text>,
+        installs: &FxHashMap<i64, (Text, String)>,
+        (told, known): (&str, &mut Known),
+    ) -> rusqlite::Result<()> {
+        let Some(key) = self.word(key)? else { return Ok(()) };
+        let mut rows = self.db.prepare_cached(
+            "SELECT t.install, v.text, n.text FROM thing t JOIN word v ON v.id = t.version LEFT JOIN word n ON n.id = t.name
+                WHERE t.key = ?1 AND t.sort = ?2",
+        )?;
+        let mut rows = rows.query((key, kind as i64))?;
+        while let Some(row) = rows.next()? {
+            let Some((handle, day)) = installs.get(&row.get::<_, i64>(0)?) else { continue };
+            let own = row.get::<_, Option<String>>(2)?;
+            if name.is_none_or(|name| own.as_deref().is_none_or(|own| own == name.as_str())) {
+                known.add_shipped(told, &row.get::<_, String>(1)?, day, handle);
+            }
+        }
+        Ok(())
     }
 
     /// Names that things have, likest first.

@@ -18,15 +18,18 @@ use std::time::Duration;
 const FILE: &str = ".index.sqlite";
 
 /// Changes whenever the tables do; an index of another number is made anew.
-const SCHEMA: i64 = 5;
+const SCHEMA: i64 = 6;
 
 const TABLES: &str = "
     CREATE TABLE install (id INTEGER PRIMARY KEY, handle TEXT NOT NULL UNIQUE, size INTEGER NOT NULL, changed INTEGER NOT NULL,
-        label TEXT, taken_at TEXT, packages INTEGER, applications INTEGER, bytes INTEGER, problem TEXT);
+        label TEXT, taken_at TEXT, packages INTEGER, applications INTEGER, bytes INTEGER, problem TEXT, day TEXT);
     CREATE TABLE word (id INTEGER PRIMARY KEY, text TEXT NOT NULL UNIQUE);
     CREATE TABLE thing (key INTEGER, install INTEGER, sort INTEGER, number INTEGER, name INTEGER, version INTEGER, system INTEGER,
         source INTEGER, PRIMARY KEY (key, install, sort, number)) WITHOUT ROWID;
     CREATE TABLE picture (install INTEGER NOT NULL, kind TEXT NOT NULL, name TEXT NOT NULL, sha256 TEXT NOT NULL, likeness TEXT);
+    CREATE TABLE releases (id INTEGER PRIMARY KEY, project TEXT NOT NULL, file TEXT NOT NULL, released TEXT NOT NULL,
+        UNIQUE (project, file, released));
+    CREATE TABLE releases_of (install INTEGER, releases INTEGER, PRIMARY KEY (releases, install)) WITHOUT ROWID;
     CREATE TABLE kin (family INTEGER, key INTEGER, PRIMARY KEY (family, key)) WITHOUT ROWID;
     CREATE TABLE claim (claimed INTEGER, claimant INTEGER, PRIMARY KEY (claimed, claimant)) WITHOUT ROWID;
 ";

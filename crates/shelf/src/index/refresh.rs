@@ -67,6 +67,8 @@ impl Index {
         let count = |query: &str| self.db.query_row(query, [], |row| row.get::<_, i64>(0));
         let live = count("SELECT count(*) FROM install")?;
         if count("SELECT count(*) FROM thing WHERE key = 0")? > 2 * live + 64 {
+            self.db.execute("DELETE FROM releases_of WHERE install NOT IN (SELECT id FROM install)", [])?;
+            self.db.execute("DELETE FROM releases WHERE id NOT IN (SELECT releases FROM releases_of)", [])?;
             self.db.execute("DELETE FROM picture WHERE install NOT IN (SELECT id FROM install)", [])?;
             self.db.execute("DELETE FROM thing WHERE install NOT IN (SELECT id FROM install)", [])?;
         }
@@ -119,7 +121,9 @@ impl Index {
                 transaction.execute("DELETE FROM install WHERE handle = ?1", [&file.handle])?;
                 let summary = rows.as_ref().ok();
                 transaction
-                    .prepare_cached("INSERT INTO install VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)")?
+                    .prepare_cached(
+                        "INSERT INTO install VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
+                    )?
                     .execute(params![
                         install,
                         file.handle,
@@ -131,6 +135,7 @@ impl Index {
                         summary.map(|rows| rows.applications),
                         summary.map(|rows| rows.bytes),
                         rows.as_ref().err(),
+                        summary.map(|rows| rows.day.as_str()),
                     ])?;
                 // Key 0 remembers the numbers that were given.
                 things.push([0, install, 0, 0, 0, 0, 0, 0]);
@@ -145,6 +150,17 @@ impl Index {
                             picture.likeness.as_deref()
                         ],
                     )?;
+                }
+                for (project, file, released) in &rows.releases {
+                    // Most installs say the same of a project.
+                    transaction
+                        .prepare_cached("INSERT OR IGNORE INTO releases VALUES (NULL, ?1, ?2, ?3)")?
+                        .execute([project, file, released])?;
+                    transaction
+                        .prepare_cached(
+                            "INSERT OR IGNORE INTO releases_of SELECT ?4, id FROM releases WHERE project = ?1 AND file = ?2 AND released = ?3",
+                        )?
+                        .execute(params![project, file, released, install])?;
                 }
                 for (number, thing) in (0..).zip(&rows.things) {
                     let key = intern.id(&thing.key)?;

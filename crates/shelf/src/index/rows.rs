@@ -1,6 +1,7 @@
 //! What the index keeps of a tally.
 
-use tally_core::model::{Package, Picture, PictureKind, System, Tally};
+use tally_core::lag::day_of_proof;
+use tally_core::model::{Package, Picture, PictureKind, ReleaseHistory, System, Tally};
 use tally_core::systems::upstream;
 
 /// What a row of the index is about, and so what its texts mean.
@@ -53,6 +54,8 @@ pub(crate) struct Thing {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Rows {
     pub(crate) label: String,
+    /// The day by which all that it has was out; empty where there is none.
+    pub(crate) day: String,
     pub(crate) taken_at: String,
     pub(crate) packages: i64,
     pub(crate) applications: i64,
@@ -60,6 +63,8 @@ pub(crate) struct Rows {
     pub(crate) things: Vec<Thing>,
     /// Icons are too many, and say nothing of a distribution.
     pub(crate) pictures: Vec<Picture>,
+    /// What programs say of their own releases: the project in small letters, the file, and the days by version as JSON.
+    pub(crate) releases: Vec<(String, String, String)>,
 }
 
 impl Rows {
@@ -94,14 +99,21 @@ impl Rows {
         }
         Self {
             label: serde_json::to_string(&tally.label).unwrap_or_default(),
+            day: day_of_proof(tally).map(|day| day.to_string()).unwrap_or_default(),
             taken_at: tally.taken.at.to_string(),
             packages: number(tally.present().count() as u64),
             applications: number(tally.applications.len() as u64),
             bytes: number(tally.installed_bytes()),
             things,
+            releases: tally.releases.iter().map(releases).collect(),
             pictures: tally.pictures.iter().filter(|one| one.kind != PictureKind::Icon).cloned().collect(),
         }
     }
+}
+
+fn releases(of: &ReleaseHistory) -> (String, String, String) {
+    let released = serde_json::to_string(&of.released).unwrap_or_default();
+    (of.project.to_lowercase(), of.evidence.file.to_string(), released)
 }
 
 fn package(package: &Package) -> Thing {

@@ -69,6 +69,7 @@ fn described(item: &Item<'_>) -> Vec<(u32, Value)> {
         (1002, Text(format!("{}.sm", item.revision))),
         (1004, Translated(item.shipped.summary.into())),
         (1005, Translated(format!("{}\nPart of Saltmarsh Linux, which is made up.", item.shipped.summary))),
+        (1006, Word(vec![item.shipped.built as u32])),
         (1009, Word(vec![item.bytes() as u32])),
         (1011, Text("Saltmarsh Makers".into())),
         (1014, Text("MIT".into())),
