@@ -128,19 +128,6 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     step.say("Answer it for each edition", &format!("check {} {}", questions.display(), handles.join(" ")))?;
     let check = CheckArgs { checklist: Some(questions), installs: handles, starter: false };
     super::check::run(&check, own)?;
-    step.say("See how far behind upstream the old release was, as far as the shelf knows", &format!("lag {old}"))?;
-    super::lag::run(&LagArgs::of(old), own)?;
-    let upstream = folder.join("upstream.toml");
-    step.say(
-        "Get an example list of upstream releases",
-        &format!("lag --starter -o {}", upstream.display()),
-    )?;
-    output::file(&upstream, Upstream::starter().as_bytes())?;
-    let (file, day) = (upstream.display(), "2026-05-04");
-    step.say("With that list every release is known", &format!("lag {new} --upstream {file} --day {day}"))?;
-    super::lag::run(&LagArgs { upstream: Some(upstream), day: Some(day.into()), ..LagArgs::of(new) }, own)?;
-    step.say("See how old its packages were", &format!("age {new}"))?;
-    super::age::run(&AgeArgs::of(new), own)?;
     let (source, used) = (root(folder, USED), "reedbed-a-week-later");
     step.say(
         "A week later the owner has added, updated and removed programs. Read that install",
@@ -150,6 +137,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let (shipped, found) = (format!("{used}@shipped"), format!("{used}@found"));
     step.say("Tell what shipped from what was added later", &format!("compare {shipped} {found}"))?;
     super::compare::run(&CompareArgs::of(&shipped, &found), own)?;
+    ages(folder, (old, new), &mut step, own)?;
     step.say("Search all installs on the shelf", "shelf find inkcap")?;
     super::shelf::run(Some(ShelfAction::Find { words: vec!["inkcap".into()], picture: None }), own)?;
     step.say("List the shelf", "shelf")?;
@@ -159,6 +147,35 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let report = ReportArgs { installs: vec![old.into(), new.into()], ..ReportArgs::default() };
     super::report::run(&report, &Settings { output: Some(page.clone()), ..of_page(own) })?;
     Ok(page)
+}
+
+/// How far behind its makers each release was, and how old what is in it.
+fn ages(
+    folder: &Path,
+    (old, new): (&str, &str),
+    step: &mut Steps<'_>,
+    own: &Settings,
+) -> Result<(), CommandError> {
+    step.say(
+        "See how far behind upstream the old release was, as far as the shelf knows",
+        &format!("lag {old}"),
+    )?;
+    super::lag::run(&LagArgs::of(old), own)?;
+    let upstream = folder.join("upstream.toml");
+    step.say(
+        "Get an example list of upstream releases",
+        &format!("lag --starter -o {}", upstream.display()),
+    )?;
+    output::file(&upstream, Upstream::starter().as_bytes())?;
+    let (file, day) = (upstream.display(), "2026-05-04");
+    step.say(
+        "See how far behind the new one was, by that list",
+        &format!("lag {new} --upstream {file} --day {day}"),
+    )?;
+    super::lag::run(&LagArgs { upstream: Some(upstream), day: Some(day.into()), ..LagArgs::of(new) }, own)?;
+    step.say("See how old its packages were", &format!("age {new}"))?;
+    super::age::run(&AgeArgs::of(new), own)?;
+    Ok(())
 }
 
 /// What a reviewer with a slow line adds to a light edition, the medium of which is that large, and the most that may come of it.
