@@ -1,9 +1,11 @@
 //! One question put to one install.
 
 use super::document::{Answer, Answered, Verdict};
-use super::{Asked, Bound, Expect, LookAsked, Subject, Total};
+use super::{Asked, Beside, Bound, Expect, LookAsked, Subject, Total};
+use crate::age::median_age;
 use crate::ask::{AskFor, ask};
 use crate::knowledge::{matches, media};
+use crate::lag::{Against, Known, day_that_counts, lag};
 use crate::model::{
     DecidedBy, DefaultChoice, Evidence, Finding, FindingName, Kind, Look, MediaVerdict, Medium, MissingFact,
     Package, Part, Reason, Tally, Text, VersionOp,
@@ -15,7 +17,8 @@ use std::cmp::Ordering;
 /// Names of a list that an answer shows, and places that it points at.
 const SHOWN: usize = 4;
 
-pub(super) fn answer(asked: &Asked, tally: &Tally, offers: &[Catalog]) -> Answer {
+pub(super) fn answer(asked: &Asked, tally: &Tally, beside: &Beside) -> Answer {
+    let offers = beside.offers.as_deref().unwrap_or_default();
     let expect = &asked.expect;
     match &asked.subject {
         Subject::Anything(name) => thing(tally, name, AskFor::Anything, expect),
@@ -77,6 +80,7 @@ pub(super) fn answer(asked: &Asked, tally: &Tally, offers: &[Catalog]) -> Answer
         }
         Subject::Offered(name) => offered(tally, offers, name, expect),
         Subject::Updates(pattern) => updates(tally, pattern, expect),
+        Subject::Behind(name) => behind(tally, &beside.known, name, expect),
         Subject::AddedCost(names) => added_cost(tally, offers, names, expect),
         Subject::Person => of_person(tally, &asked.name),
     }
@@ -93,6 +97,21 @@ fn offered(tally: &Tally, offers: &[Catalog], name: &str, expect: &Expect) -> An
     };
     let holds = !expect.absent && version_holds(expect, source.version.as_deref());
     said(holds, Answered::Thing { name: source.package, version: source.version }, &[])
+}
+
+/// Days that something was behind on the day that counts, as far as is known.
+fn behind(tally: &Tally, known: &Known, name: &str, expect: &Expect) -> Answer {
+    let Some(day) = day_that_counts(tally) else { return not_recorded(Answered::NotRecorded) };
+    let told = lag(tally, &Against { known: known.clone(), ..Against::default() }, day);
+    let same = |other: &Text| other.to_lowercase() == name.to_lowercase();
+    match told.items.iter().find(|item| same(&item.name) || same(&item.project)) {
+        Some(item) => {
+            let days = item.newest.days;
+            let newest = (item.newest.releases > 0).then(|| item.newest.version.clone());
+            said(within(expect, f64::from(days)), Answered::Behind { days, newest }, &[&item.evidence])
+        }
+        None => not_recorded(Answered::NotRecorded),
+    }
 }
 
 /// How many updates wait.
@@ -319,6 +338,10 @@ fn of_total(tally: &Tally, total: Total, expect: &Expect) -> Answer {
             not_recorded(Answered::NotRecorded)
         }
         Total::Findings => counted(tally.findings.len() as u64),
+        Total::Age => match median_age(tally) {
+            Some(days) => said(within(expect, f64::from(days)), Answered::Age { days }, &[]),
+            None => not_recorded(Answered::NotRecorded),
+        },
         Total::Weight => unless_lacking(tally, MissingFact::Sizes, || {
             let bytes = tally.installed_bytes();
             said(within(expect, as_number(bytes)), Answered::Bytes { bytes, names: Vec::new() }, &[])

@@ -94,6 +94,18 @@ pub enum Answered {
         /// The names of the first few packages.
         names: Vec<Text>,
     },
+    /// Days that something is behind.
+    Behind {
+        /// Days since the first newer release; 0 where none is known.
+        days: u32,
+        /// The newest version by then, where there is a newer one.
+        newest: Option<Text>,
+    },
+    /// The median age of packages.
+    Age {
+        /// In days.
+        days: u32,
+    },
     /// A setting.
     Value {
         /// Its value.

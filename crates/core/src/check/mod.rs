@@ -10,6 +10,7 @@ mod parse;
 pub use document::{Answer, Answered, CHECK_SCHEMA, Check, Question, Totals, Verdict};
 
 use crate::knowledge::{PartRules, Roles, RulesError};
+use crate::lag::Known;
 use crate::model::{FindingName, Kind, Tally, Text};
 use crate::offer::Catalog;
 
@@ -65,6 +66,8 @@ enum Subject {
     Offered(Text),
     /// Updates that wait: a pattern of package names, or `security`.
     Updates(Text),
+    /// Days that a part or an application is behind its makers, by its name.
+    Behind(Text),
     /// What packages cost to add: bytes to download.
     AddedCost(Vec<Text>),
     Person,
@@ -98,6 +101,8 @@ enum Total {
     Entries,
     Findings,
     Weight,
+    /// The median age of packages, in days.
+    Age,
 }
 
 /// A setting of the looks, or a number of things to choose from.
@@ -141,10 +146,25 @@ impl Checklist {
             .iter()
             .any(|asked| matches!(asked.subject, Subject::Offered(_) | Subject::AddedCost(_)))
     }
+
+    /// Whether any question asks how far behind something is, so that what other installs know is needed.
+    pub fn asks_for_releases(&self) -> bool {
+        self.questions.iter().any(|asked| matches!(asked.subject, Subject::Behind(_)))
+    }
 }
 
-/// Puts every question to every install; `offers` holds what the repositories of each offer, where that is known.
-pub fn check(checklist: &Checklist, tallies: &[&Tally], offers: &[Option<Vec<Catalog>>]) -> Check {
+/// What is known beside an install.
+#[derive(Debug, Default)]
+pub struct Beside {
+    /// What its repositories offer, where that is known.
+    pub offers: Option<Vec<Catalog>>,
+    /// What other installs know of releases.
+    pub known: Known,
+}
+
+/// Puts every question to every install; `beside` holds what is known beside each.
+pub fn check(checklist: &Checklist, tallies: &[&Tally], beside: &[Beside]) -> Check {
+    let nothing = Beside::default();
     let questions: Vec<Question> = checklist
         .questions
         .iter()
@@ -155,10 +175,7 @@ pub fn check(checklist: &Checklist, tallies: &[&Tally], offers: &[Option<Vec<Cat
             answers: tallies
                 .iter()
                 .enumerate()
-                .map(|(at, tally)| {
-                    let offer = offers.get(at).and_then(Option::as_deref).unwrap_or_default();
-                    answer::answer(asked, tally, offer)
-                })
+                .map(|(at, tally)| answer::answer(asked, tally, beside.get(at).unwrap_or(&nothing)))
                 .collect(),
         })
         .collect();

@@ -44,6 +44,7 @@ struct RawQuestion {
     finding: Word,
     offered: Word,
     updates: Word,
+    behind: Word,
     #[serde(rename = "added-cost")]
     added_cost: Word,
     person: Option<Spanned<bool>>,
@@ -82,6 +83,7 @@ const KEYS: &[&str] = &[
     "finding",
     "offered",
     "updates",
+    "behind",
     "added-cost",
     "person",
     "expect",
@@ -102,6 +104,7 @@ const TOTALS: &[(&str, Total)] = &[
     ("findings", Total::Findings),
     ("oddities", Total::Findings),
     ("weight", Total::Weight),
+    ("age", Total::Age),
 ];
 
 const LOOKS: &[(&str, LookAsked)] = &[
@@ -214,6 +217,7 @@ impl Reader<'_> {
             ("finding", &raw.finding),
             ("offered", &raw.offered),
             ("updates", &raw.updates),
+            ("behind", &raw.behind),
             ("added-cost", &raw.added_cost),
         ];
         let given: Vec<(&str, &Spanned<Text>)> =
@@ -257,6 +261,7 @@ impl Reader<'_> {
             "session" => Subject::Session(name),
             "offered" => Subject::Offered(name),
             "updates" => Subject::Updates(name),
+            "behind" => Subject::Behind(name),
             "added-cost" => Subject::AddedCost(name.split_ascii_whitespace().map(Text::from).collect()),
             "role" if self.roles.role.iter().any(|role| role.role == name) => Subject::Role(name),
             "role" => {
@@ -310,6 +315,7 @@ impl Reader<'_> {
             Subject::Offered(_) => &["expect", "version"],
             Subject::Updates(_) => &["expect", "count"],
             Subject::AddedCost(_) => &["weight"],
+            Subject::Behind(_) => &["count"],
             Subject::Role(_) | Subject::Opens(_) => &["expect", "is"],
             Subject::Part(_) => &["expect", "is", "version"],
             Subject::Kind(_) => &["count", "weight"],

@@ -125,6 +125,8 @@ vocabulary! {
         OnOffer = "packages-on-offer",
         /// Updates that wait.
         Updates = "updates-waiting",
+        /// The median age of packages, in days.
+        MedianAge = "median-age",
         /// Startup items of the machine.
         AtBoot = "at-boot",
         /// Startup items of users.

@@ -3,6 +3,7 @@
 use super::GridRules;
 use super::document::{Cell, CellState, Field, GridRow, Remark, RowGroup, RowLabel};
 use super::same::Same;
+use crate::age::median_age;
 use crate::ask::{AskFor, ask};
 use crate::knowledge::{media as media_table, settings as settings_table};
 use crate::model::{
@@ -263,6 +264,8 @@ impl Rows<'_> {
             let all_looked_for = FindingName::ALL.iter().all(|name| t.looks_for(*name));
             all_looked_for.then_some(t.findings.len() as u64)
         });
+        let age = RowLabel::Field(Field::MedianAge);
+        self.number(group, (Field::MedianAge.name(), age), "days", |t| median_age(t).map(u64::from));
         let known = |t: &Tally| !t.offers.is_empty();
         self.count_of(group, Field::OnOffer, |t| {
             known(t).then(|| t.offers.iter().map(|offer| u64::from(offer.packages)).sum())

@@ -5,8 +5,9 @@ use crate::settings::Settings;
 use crate::{install, offers, output};
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
-use tally_core::check::{Checklist, check};
+use tally_core::check::{Beside, Checklist, check};
 use tally_core::knowledge::{PartRules, Roles};
+use tally_core::lag::Known;
 use tally_core::model::Tally;
 use tally_report::CheckView;
 
@@ -23,13 +24,19 @@ pub(crate) fn run(args: &CheckArgs, settings: &Settings) -> Result<Exit, Command
         .par_iter()
         .map(|asked| install::find(asked, settings, &parts))
         .collect::<Result<_, _>>()?;
-    let mut lists = Vec::new();
-    if checklist.asks_for_offers() {
-        for (asked, tally) in args.installs.iter().zip(&tallies) {
-            lists.push(offers::of(asked, tally, &[], settings)?.map(|found| found.catalogs));
+    let mut beside = Vec::new();
+    for (asked, tally) in args.installs.iter().zip(&tallies) {
+        let mut known = Beside::default();
+        if checklist.asks_for_offers() {
+            known.offers = offers::of(asked, tally, &[], settings)?.map(|found| found.catalogs);
         }
+        if checklist.asks_for_releases() {
+            known.known = super::lag::of_the_shelf(tally, settings)?;
+            tallies.iter().for_each(|other| known.known.merge(&Known::of(other)));
+        }
+        beside.push(known);
     }
-    let answers = check(&checklist, &tallies.iter().collect::<Vec<_>>(), &lists);
+    let answers = check(&checklist, &tallies.iter().collect::<Vec<_>>(), &beside);
     let exit = if answers.totals.iter().any(|totals| totals.fails()) { Exit::No } else { Exit::Done };
     output::show(&CheckView { check: &answers }, settings)?;
     Ok(exit)

@@ -26,6 +26,12 @@ pub fn answer(found: &Answered) -> String {
             counted(*count, &said)
         }
         Answered::Count { count, names } => with_names(thousands(*count), *count, names),
+        Answered::Behind { days: 0, newest: _ } => "nothing newer known".to_owned(),
+        Answered::Behind { days, newest } => {
+            let newest = newest.as_deref().map(|newest| format!(", newest {newest}")).unwrap_or_default();
+            format!("{days} days or more{newest}")
+        }
+        Answered::Age { days } => crate::words::days(*days),
         Answered::Bytes { bytes, names } => with_names(bytes_human(*bytes), 0, names),
         Answered::Value { value } => value.to_string(),
         Answered::NotSet => "not set".to_owned(),

@@ -88,6 +88,7 @@ const fn field_label(field: Field) -> &'static str {
         Field::Applications => "Programs",
         Field::MenuEntries => "Menu entries",
         Field::Findings => "Findings",
+        Field::MedianAge => "Median age of packages",
         Field::OnOffer => "Packages on offer",
         Field::Updates => "Updates waiting",
         Field::AtBoot => "At boot",

@@ -10,9 +10,10 @@ const FIRST_ENTRY: u64 = 256 << 10;
 /// The day, in the time zone of whoever made the change.
 pub(super) fn day(tree: &dyn Tree, package: &Package) -> Option<Text> {
     let folder = format!("usr/share/doc/{}", package.name);
-    // Rebuilt without a change, a package has the entry in a file of its own.
+    // Rebuilt without a change, a package has the entry in a file of its own; one of Debian's own has no `Debian` in its name.
     let rebuilt = format!("changelog.Debian.{}.gz", package.arch);
-    [rebuilt.as_str(), "changelog.Debian.gz", "changelog.gz", "changelog.Debian", "changelog"]
+    let rebuilt_own = format!("changelog.{}.gz", package.arch);
+    [rebuilt.as_str(), rebuilt_own.as_str(), "changelog.Debian.gz", "changelog.gz", "changelog.Debian", "changelog"]
         .iter()
         .find_map(|name| of_bytes(&tree.read(format!("{folder}/{name}")).ok()?, name.ends_with(".gz")))
 }
@@ -60,6 +61,10 @@ mod tests {
         let rebuilt = packed(&ENTRY.replace("03 Feb", "05 Mar"));
         let tree = tree.file("usr/share/doc/inkcap/changelog.Debian.amd64.gz", rebuilt);
         assert_eq!(day(&tree, &package).as_deref(), Some("2026-03-05"));
+        let own = MemoryTree::new()
+            .file("usr/share/doc/inkcap/changelog.gz", packed(ENTRY))
+            .file("usr/share/doc/inkcap/changelog.amd64.gz", packed(&ENTRY.replace("03 Feb", "06 Mar")));
+        assert_eq!(day(&own, &package).as_deref(), Some("2026-03-06"));
         package.name = "reed".into();
         assert_eq!(day(&tree, &package).as_deref(), Some("2025-02-03"));
         package.name = "none".into();
