@@ -4,6 +4,8 @@ pub(crate) mod html;
 pub(crate) mod markdown;
 pub(crate) mod terminal;
 
+pub use terminal::{Laid, Subject, lay_out};
+
 use crate::{Palette, View};
 use tally_core::vocabulary;
 

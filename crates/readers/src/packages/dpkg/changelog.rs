@@ -13,9 +13,16 @@ pub(super) fn day(tree: &dyn Tree, package: &Package) -> Option<Text> {
     // Rebuilt without a change, a package has the entry in a file of its own; one of Debian's own has no `Debian` in its name.
     let rebuilt = format!("changelog.Debian.{}.gz", package.arch);
     let rebuilt_own = format!("changelog.{}.gz", package.arch);
-    [rebuilt.as_str(), rebuilt_own.as_str(), "changelog.Debian.gz", "changelog.gz", "changelog.Debian", "changelog"]
-        .iter()
-        .find_map(|name| of_bytes(&tree.read(format!("{folder}/{name}")).ok()?, name.ends_with(".gz")))
+    [
+        rebuilt.as_str(),
+        rebuilt_own.as_str(),
+        "changelog.Debian.gz",
+        "changelog.gz",
+        "changelog.Debian",
+        "changelog",
+    ]
+    .iter()
+    .find_map(|name| of_bytes(&tree.read(format!("{folder}/{name}")).ok()?, name.ends_with(".gz")))
 }
 
 fn of_bytes(bytes: &[u8], packed: bool) -> Option<Text> {

@@ -1,15 +1,18 @@
-//! Aligned columns for a terminal; the same without limit and colour for a pipe.
+//! Aligned columns for a terminal; the same without limit and colour for a pipe, and as lines of spans for a full-screen view.
 
 mod columns;
 mod rows;
+mod sink;
 
 use super::RenderOptions;
 use crate::document::{
-    Align, Block, Cell, Column, Document, Fact, Line, Role, Row, Section, Shrink, Span, Table,
+    Align, Block, Cell, Column, Document, Fact, Fold, Line, Role, Row, Section, Shrink, Span, Table,
 };
 use crate::text::{cut, shorten, width};
 use columns::{Layout, fold};
 use rows::{cards, folded, pieces};
+pub use sink::{Laid, Subject};
+use sink::{Lines, Painted, Sink};
 
 /// Columns between two columns of a table.
 const GAP: usize = 2;
@@ -22,38 +25,53 @@ const SHEETS: usize = 3;
 const NOTE: usize = 6;
 
 pub(crate) fn render(document: &Document, options: RenderOptions) -> String {
-    let mut page = Page { out: String::new(), options };
-    let mut previous: Option<&Block> = None;
-    for block in &document.blocks {
-        let sits_close = matches!(
-            (previous, block),
-            (None, _)
-                | (
-                    Some(Block::Heading(_)),
-                    Block::Table(_)
-                        | Block::Paragraph(_)
-                        | Block::Facts(_)
-                        | Block::Figures(_)
-                        | Block::Sheet(_)
-                        | Block::Ranked(_)
-                )
-                | (Some(Block::Title { .. }), Block::Paragraph(_))
-        );
-        if !sits_close {
-            page.out.push('\n');
+    let mut page = Page { out: Painted::new(options.palette), width: options.width, opened: None };
+    page.document(document);
+    page.out.finish()
+}
+
+/// Lines of spans, as wide as a screen, each with what it is about. Of what folds, what is behind it is laid out where `opened` says so.
+pub fn lay_out(document: &Document, width: usize, opened: &dyn Fn(&str) -> bool) -> Vec<Laid> {
+    let mut page = Page { out: Lines::default(), width: Some(width), opened: Some(opened) };
+    page.document(document);
+    page.out.finish()
+}
+
+struct Page<'o, S> {
+    out: S,
+    /// Columns of the screen; none for a pipe.
+    width: Option<usize>,
+    /// Which folds are open, where they can be opened.
+    opened: Option<&'o dyn Fn(&str) -> bool>,
+}
+
+impl<S: Sink> Page<'_, S> {
+    fn document(&mut self, document: &Document) {
+        let mut previous: Option<&Block> = None;
+        for (at, block) in document.blocks.iter().enumerate() {
+            let sits_close = matches!(
+                (previous, block),
+                (None, _)
+                    | (
+                        Some(Block::Heading(_)),
+                        Block::Table(_)
+                            | Block::Paragraph(_)
+                            | Block::Facts(_)
+                            | Block::Figures(_)
+                            | Block::Sheet(_)
+                            | Block::Ranked(_)
+                    )
+                    | (Some(Block::Title { .. }), Block::Paragraph(_))
+            );
+            if !sits_close {
+                self.out.end();
+            }
+            self.out.block(at);
+            self.block(block);
+            previous = Some(block);
         }
-        page.block(block);
-        previous = Some(block);
     }
-    page.out
-}
 
-struct Page {
-    out: String,
-    options: RenderOptions,
-}
-
-impl Page {
     fn block(&mut self, block: &Block) {
         match block {
             Block::Title { text, aside } => self.title(text, aside),
@@ -64,7 +82,8 @@ impl Page {
             Block::Facts(facts) => self.facts(facts),
             Block::Ranked(lines) => {
                 for (number, line) in (1..).zip(lines) {
-                    self.out.push_str(&format!("{number:>2}  "));
+                    self.out.subject(number - 1, "", None);
+                    self.out.styled(Role::Plain, &format!("{number:>2}  "));
                     self.wrapped(line, 4);
                 }
             }
@@ -72,7 +91,7 @@ impl Page {
             Block::Figures(facts) => self.figures(facts),
             Block::Sheet(facts) => self.sheet(facts),
             Block::Cards(groups) => groups.iter().for_each(|group| self.table(&cards(group))),
-            Block::Folds(folds) => self.table(&folded(folds)),
+            Block::Folds(folds) => self.folds(folds),
             Block::Section(section) => self.section(section),
             Block::Beside(sections) => sections.iter().for_each(|section| self.section(section)),
             // Pictures show what stands in words elsewhere.
@@ -81,35 +100,34 @@ impl Page {
     }
 
     fn span(&mut self, span: &Span) {
-        let style = self.options.palette.style(span.role);
-        self.out.push_str(&format!("{style}{}{style:#}", span.text));
+        self.out.styled(span.role, &span.text);
     }
 
     fn title(&mut self, text: &Line, aside: &Span) {
         let strong: Vec<Span> = text.0.iter().map(|s| Span { role: Role::Strong, ..s.clone() }).collect();
         let (left, right) = (width(&text.plain()), width(&aside.text));
         strong.iter().for_each(|span| self.span(span));
-        match self.options.width {
+        match self.width {
             _ if right == 0 => {}
-            Some(limit) if left + right + GAP > limit => self.out.push('\n'),
+            Some(limit) if left + right + GAP > limit => self.out.end(),
             Some(limit) => self.pad(limit.min(100).max(left + right + GAP) - left - right),
             None => self.pad(GAP),
         }
         if right > 0 {
             self.span(aside);
         }
-        self.out.push('\n');
+        self.out.end();
     }
 
     fn pad(&mut self, columns: usize) {
-        self.out.extend(std::iter::repeat_n(' ', columns));
+        self.out.pad(columns);
     }
 
     /// Writes spans, breaking lines at spaces; lines after the first are indented.
     fn wrapped(&mut self, line: &Line, indent: usize) {
-        let Some(limit) = self.options.width else {
+        let Some(limit) = self.width else {
             line.0.iter().for_each(|span| self.span(span));
-            self.out.push('\n');
+            self.out.end();
             return;
         };
         let mut at = indent;
@@ -130,27 +148,23 @@ impl Page {
                     }
                     at = self.word(&mut word, at, indent, limit);
                     if at > indent {
-                        self.out.push(' ');
+                        self.out.pad(1);
                         at += 1;
                     }
                 }
             }
         }
         self.word(&mut word, at, indent, limit);
-        while self.out.ends_with(' ') {
-            self.out.pop();
-        }
-        self.out.push('\n');
+        self.out.trim();
+        self.out.end();
     }
 
     /// Writes a word, on a line of its own if it fits on this one no more; returns the column after it.
     fn word(&mut self, word: &mut Vec<Span>, mut at: usize, indent: usize, limit: usize) -> usize {
         let columns: usize = word.iter().map(|span| width(&span.text)).sum();
         if at + columns > limit && at > indent {
-            while self.out.ends_with(' ') {
-                self.out.pop();
-            }
-            self.out.push('\n');
+            self.out.trim();
+            self.out.end();
             self.pad(indent);
             at = indent;
         }
@@ -192,22 +206,22 @@ impl Page {
                 columns.iter().filter(|columns| **columns > 0).map(|columns| columns + 1).sum::<usize>()
                     + brackets
                     - 1;
-            if at > 0 && self.options.width.is_some_and(|limit| at + FIGURES + used > limit) {
-                self.out.push('\n');
+            if at > 0 && self.width.is_some_and(|limit| at + FIGURES + used > limit) {
+                self.out.end();
                 at = 0;
             } else if at > 0 {
                 self.pad(FIGURES);
                 at += FIGURES;
             }
             self.span(&Span { role: Role::Dim, ..fact.name.clone() });
-            self.out.push(' ');
+            self.out.pad(1);
             fact.value.0.iter().for_each(|span| self.span(span));
             if !fact.aside.0.is_empty() {
                 self.span(&Span::new(Role::Dim, format!(" ({aside})")));
             }
             at += used;
         }
-        self.out.push('\n');
+        self.out.end();
     }
 
     /// Names and values in up to three columns, filled from the top: those that go on stay under their name.
@@ -223,7 +237,7 @@ impl Page {
                     + piece.iter().map(of).max().unwrap_or(0)
             };
             let total = pieces.iter().map(wide).sum::<usize>() + SHEET * pieces.len().saturating_sub(1);
-            self.options.width.is_some_and(|limit| total <= limit)
+            self.width.is_some_and(|limit| total <= limit)
         };
         let columns = (2..=SHEETS).rev().find(|columns| fits(*columns)).unwrap_or(1);
         let pieces = pieces(facts, columns);
@@ -241,21 +255,21 @@ impl Page {
                 self.pad(names - width(&fact.name.text));
                 fact.value.0.iter().for_each(|span| self.span(span));
                 for span in &fact.aside.0 {
-                    self.out.push(' ');
+                    self.out.pad(1);
                     self.span(span);
                 }
                 waiting = values - of(fact) + SHEET;
             }
-            self.out.push('\n');
+            self.out.end();
         }
     }
 
     fn table(&mut self, table: &Table) {
-        match self.options.width {
+        match self.width {
             Some(limit) if table.folds => {
                 for (i, page) in fold(table, limit.saturating_sub(GAP)).iter().enumerate() {
                     if i > 0 {
-                        self.out.push('\n');
+                        self.out.end();
                     }
                     self.one_table(page);
                 }
@@ -265,13 +279,13 @@ impl Page {
     }
 
     fn one_table(&mut self, table: &Table) {
-        let layout = Layout::of(table, self.options.width.map(|limit| limit.saturating_sub(GAP)));
+        let layout = Layout::of(table, self.width.map(|limit| limit.saturating_sub(GAP)));
         if table.columns.iter().any(|column| !column.title.is_empty()) {
             let titles: Vec<Span> =
                 table.columns.iter().map(|column| Span::new(Role::Dim, &column.title)).collect();
             self.cells(&table.columns, &titles, &layout);
         }
-        for row in &table.rows {
+        for (at, row) in table.rows.iter().enumerate() {
             match row {
                 Row::Group(line) => {
                     let strong: Vec<Span> = line.0.iter().map(strengthened).collect();
@@ -281,7 +295,28 @@ impl Page {
                     self.pad(NOTE);
                     self.wrapped(line, NOTE);
                 }
-                Row::Cells(cells) => self.cells(&table.columns, cells, &layout),
+                Row::Cells(cells) => {
+                    self.out.subject(at, cells.first().map_or("", |cell| cell.text.as_str()), None);
+                    self.cells(&table.columns, cells, &layout);
+                }
+            }
+        }
+    }
+
+    /// A line for each fold, and what is behind it where that can be opened and is.
+    fn folds(&mut self, folds: &[Fold]) {
+        let table = folded(folds);
+        let Some(opened) = self.opened else { return self.table(&table) };
+        let layout = Layout::of(&table, self.width.map(|limit| limit.saturating_sub(GAP)));
+        for (at, (fold, row)) in folds.iter().zip(&table.rows).enumerate() {
+            let Row::Cells(cells) = row else { continue };
+            self.out.subject(at, &fold.name.text, Some((&fold.id, !fold.inside.is_empty())));
+            self.cells(&table.columns, cells, &layout);
+            if opened(&fold.id) {
+                for line in &fold.inside {
+                    self.pad(NOTE);
+                    self.wrapped(line, NOTE);
+                }
             }
         }
     }
@@ -309,7 +344,7 @@ impl Page {
             }
             waiting += GAP;
         }
-        self.out.push('\n');
+        self.out.end();
     }
 }
 
