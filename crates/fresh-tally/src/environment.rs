@@ -61,3 +61,10 @@ pub(crate) fn refuses_color() -> bool {
 pub(crate) fn is_dumb_terminal() -> bool {
     std::env::var_os("TERM").is_some_and(|term| term == "dumb")
 }
+
+/// Whether the terminal says that it has 256 colours or more.
+#[cfg(feature = "browse")]
+pub(crate) fn has_many_colors() -> bool {
+    let says = |name: &str, word: &str| set(name).is_some_and(|value| value.to_string_lossy().contains(word));
+    set("COLORTERM").is_some() || says("TERM", "256color") || says("TERM", "direct")
+}

@@ -51,6 +51,8 @@ fn make_ready(output: Option<&Path>, shelf: &Path) {
     // Without a handler an interruption still ends the program; only its temporary files stay.
     #[allow(clippy::exit, reason = "the run ends here, by the one who interrupts it")]
     let handler = || {
+        #[cfg(feature = "browse")]
+        crate::browse::give_back();
         clear();
         std::process::exit(130);
     };

@@ -4,6 +4,8 @@
 //! only one that sees arguments, environment, terminal and clock; nothing past `settings` sees clap.
 
 mod args;
+#[cfg(feature = "browse")]
+mod browse;
 mod commands;
 mod config;
 mod diagnostics;

@@ -73,6 +73,20 @@ impl Settings {
         })
     }
 
+    /// The same, with installs seen otherwise.
+    pub(crate) fn seen_as(&self, seen: Moment) -> Self {
+        Self {
+            shelf: self.shelf.clone(),
+            own: self.own.clone(),
+            config: self.config.clone(),
+            now: self.now.clone(),
+            output: self.output.clone(),
+            applied: Vec::new(),
+            seen,
+            ..*self
+        }
+    }
+
     /// The form of the answer.
     pub(crate) fn format(&self) -> Format {
         self.format.unwrap_or_default()

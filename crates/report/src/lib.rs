@@ -18,7 +18,7 @@ pub use document::{
     Align, Block, Card, CardGroup, Cell, Column, Document, Fact, Fold, Line, Role, Row, Section, Shrink,
     Span, Table,
 };
-pub use render::{Format, Laid, RenderError, RenderOptions, Subject, lay_out, render};
+pub use render::{Format, Laid, RenderError, RenderOptions, Subject, lay_out, markdown, render};
 pub use style::{Colour, Palette, Theme};
 pub use text::{bytes_human, clean, count_of, shorten, thousands, width};
 pub use view::{

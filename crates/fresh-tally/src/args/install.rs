@@ -335,6 +335,27 @@ pub(crate) struct OfferArgs {
     pub(crate) lists: ListsArgs,
 }
 
+/// Walk through installs on the full screen
+///
+/// Shows the shelf, an install, a comparison of two, or more side by side: all that `show`, `compare`, `grid`, `find`, `why`, `offer` and
+/// `lag` tell, section by section. Enter opens what followed from a decision and goes to what a line is about; `/` finds as you type;
+/// `?` lists all keys, `q` leaves. Needs a terminal; the other commands print the same.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  fresh-tally browse
+  fresh-tally browse saltmarsh-5.0-reedbed-full
+  fresh-tally browse saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full
+  fresh-tally browse saltmarsh-4.0-reedbed-full saltmarsh-5.0-reedbed-full --present")]
+pub(crate) struct BrowseArgs {
+    /// Handles, tally files, or sources [default: the shelf]
+    #[arg(value_name = "INSTALL", value_parser = NonEmpty::new(), add = handles())]
+    pub(crate) installs: Vec<String>,
+    /// Begin with larger spacing and nothing beside the content, to be recorded; `p` turns it on and off
+    #[arg(long)]
+    pub(crate) present: bool,
+}
+
 /// Print a script that collects what `take` needs from another machine
 ///
 /// The POSIX shell script runs on any Linux and on FreeBSD, as any user, and reports what it could not read. It never collects

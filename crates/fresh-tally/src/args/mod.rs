@@ -12,8 +12,8 @@ pub(crate) use comparison::{
 };
 pub(crate) use complete::handles;
 pub(crate) use install::{
-    FindArgs, KitArgs, LabelArgs, ListsArgs, NoteArgs, OfferArgs, ReportArgs, ShowArgs, TakeArgs, WeighArgs,
-    WhyArgs,
+    BrowseArgs, FindArgs, KitArgs, LabelArgs, ListsArgs, NoteArgs, OfferArgs, ReportArgs, ShowArgs, TakeArgs,
+    WeighArgs, WhyArgs,
 };
 pub(crate) use rules::{CompletionsArgs, DemoArgs, RulesAction, RulesArgs};
 pub(crate) use shelf::{ShelfAction, ShelfArgs, ShelfListArgs};
@@ -104,6 +104,7 @@ pub(crate) enum Command {
     Take(TakeArgs),
     Kit(KitArgs),
     Show(ShowArgs),
+    Browse(BrowseArgs),
     Find(FindArgs),
     Why(WhyArgs),
     Weigh(WeighArgs),

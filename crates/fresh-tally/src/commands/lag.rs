@@ -52,6 +52,14 @@ pub(crate) fn run(args: &LagArgs, settings: &Settings) -> Result<Exit, CommandEr
     Ok(Exit::Done)
 }
 
+/// How far behind an install was, as far as the shelf knows; none where no day counts.
+#[cfg(feature = "browse")]
+pub(crate) fn lag_of(tally: &Tally, settings: &Settings) -> Result<Option<Lag>, CommandError> {
+    let Some(day) = day_that_counts(tally) else { return Ok(None) };
+    let known = of_the_shelf(tally, settings)?;
+    Ok(Some(lag(tally, &Against { known, ..Against::default() }, day)))
+}
+
 /// What the other installs on the shelf say and shipped; nothing where there is no shelf.
 pub(super) fn of_the_shelf(tally: &Tally, settings: &Settings) -> Result<Known, CommandError> {
     if !settings.shelf.folder().is_dir() || settings.seen == Moment::Found {

@@ -1,6 +1,7 @@
 //! One file per command: settings in, exit code out.
 
 mod age;
+mod browse;
 mod check;
 mod compare;
 mod demo;
@@ -21,6 +22,9 @@ mod trail;
 mod weigh;
 mod why;
 
+#[cfg(feature = "browse")]
+pub(crate) use {compare::compared, grid::grid_of, lag::lag_of, shelf::index, why::why_of};
+
 use crate::args::Command;
 use crate::error::CommandError;
 use crate::exit::Exit;
@@ -38,6 +42,7 @@ pub(crate) fn run(command: Command, settings: &Settings) -> Result<Exit, Command
         Command::Offer(args) => offer::run(&args, settings),
         Command::Note(args) => note::run(&args, settings),
         Command::Compare(args) => compare::run(&args, settings),
+        Command::Browse(args) => browse::run(&args, settings),
         Command::Check(args) => check::run(&args, settings),
         Command::Age(args) => age::run(&args, settings),
         Command::Lag(args) => lag::run(&args, settings),

@@ -9,24 +9,33 @@ use tally_core::model::{MissingFact, PackageRef, Tally};
 use tally_report::WhyView;
 
 pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, CommandError> {
-    let tally = install::find(&args.install, settings, &settings.own.parts()?)?;
+    output::show(&why_of(&args.install, &args.package, args.all, settings)?, settings)?;
+    Ok(Exit::Done)
+}
+
+/// Why a package is in an install, by one way or by all.
+pub(crate) fn why_of(
+    install: &str,
+    package: &str,
+    all: bool,
+    settings: &Settings,
+) -> Result<WhyView, CommandError> {
+    let tally = install::find(install, settings, &settings.own.parts()?)?;
     let graph = Graph::new(&tally.packages);
-    let Some(at) =
-        graph.named(&args.package).first().copied().or_else(|| but_for_case(&graph, &args.package))
-    else {
+    let Some(at) = graph.named(package).first().copied().or_else(|| but_for_case(&graph, package)) else {
         return Err(CommandError::NoSuchPackage {
-            asked: args.package.clone(),
-            install: args.install.clone(),
-            near: near(&tally, &args.package),
+            asked: package.to_owned(),
+            install: install.to_owned(),
+            near: near(&tally, package),
         });
     };
     let reference = |at: &Ix| graph.package(*at).reference();
     let mut paths: Vec<Vec<PackageRef>> =
         graph.paths_to(at).iter().map(|path| path.iter().map(reference).collect()).collect();
-    let more_paths = if args.all { 0 } else { paths.len().saturating_sub(1) as u64 };
+    let more_paths = if all { 0 } else { paths.len().saturating_sub(1) as u64 };
     paths.truncate(paths.len() - usize::try_from(more_paths).unwrap_or(0));
     let leaving = graph.leaves_with(at);
-    let view = WhyView {
+    Ok(WhyView {
         schema_version: 2,
         label: tally.label.clone(),
         package: reference(&at),
@@ -38,9 +47,7 @@ pub(crate) fn run(args: &WhyArgs, settings: &Settings) -> Result<Exit, CommandEr
         suggested_by: by_name(graph.suggested_by(at).iter().map(reference).collect()),
         needed_by: by_name(graph.needed_by(at).iter().map(reference).collect()),
         not_recorded: NEEDED.into_iter().filter(|fact| tally.lacks(*fact)).collect(),
-    };
-    output::show(&view, settings)?;
-    Ok(Exit::Done)
+    })
 }
 
 /// Facts without which nothing tells why a package is installed.

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "helpers of tests fail as tests do")]
 
 mod bad_input;
+mod browse;
 mod check;
 mod compare;
 mod demo;

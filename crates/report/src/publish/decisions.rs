@@ -1,8 +1,8 @@
 //! Decisions, each with what followed from it.
 
-use crate::document::{Fold, Line, Span};
+use crate::document::{Block, Document, Fold, Line, Span};
 use crate::text::{bytes_signed, count_of};
-use crate::view::{capital, dim, role_of};
+use crate::view::{both_seen, capital, change_title, dim, role_of};
 use crate::words;
 use std::collections::HashMap;
 use tally_core::compare::{Comparison, Decision};
@@ -11,10 +11,38 @@ use tally_core::model::PackageRef;
 /// Packages that one decision names; the rest is counted.
 const NAMED: usize = 60;
 
+/// The decisions of a comparison, the weightiest first, each with its followers line by line.
+pub fn decisions(comparison: &Comparison) -> Document {
+    let mut document = Document::default();
+    let (old, new) = (&comparison.old, &comparison.new);
+    document.title(change_title(old, new), both_seen(old, new));
+    document.paragraph(dim(count(comparison)));
+    let mut folds = folds(comparison);
+    let weights = weights(comparison);
+    for (fold, decision) in folds.iter_mut().zip(&comparison.decisions) {
+        fold.inside.truncate(1);
+        fold.inside.extend(followers(decision, &weights).into_iter().map(|(name, delta)| {
+            let weight = delta.map(bytes_signed).unwrap_or_default();
+            Line::from(Span::from(name)).and(dim(format!("  {weight}")))
+        }));
+    }
+    match folds.is_empty() {
+        true => document.paragraph("Nothing was decided: no package came or went."),
+        false => document.push(Block::Folds(folds)),
+    }
+    document
+}
+
 /// The decisions of a comparison, the weightiest first.
 pub(super) fn folds(comparison: &Comparison) -> Vec<Fold> {
     let most =
         comparison.decisions.iter().map(|one| one.bytes_delta.unsigned_abs()).max().unwrap_or(0).max(1);
+    let weights = weights(comparison);
+    comparison.decisions.iter().map(|decision| fold(decision, most, &weights)).collect()
+}
+
+/// What came and went by packages, in bytes.
+fn weights(comparison: &Comparison) -> HashMap<PackageRef, i64> {
     let mut weights: HashMap<PackageRef, i64> = HashMap::new();
     for change in &comparison.packages {
         for side in [&change.old, &change.new].into_iter().flatten() {
@@ -23,7 +51,15 @@ pub(super) fn folds(comparison: &Comparison) -> Vec<Fold> {
             }
         }
     }
-    comparison.decisions.iter().map(|decision| fold(decision, most, &weights)).collect()
+    weights
+}
+
+/// The packages of a decision with what each weighs, the weightiest first.
+fn followers<'d>(decision: &'d Decision, weights: &HashMap<PackageRef, i64>) -> Vec<(&'d str, Option<i64>)> {
+    let mut packages: Vec<(&str, Option<i64>)> =
+        decision.packages.iter().map(|package| (package.name(), weights.get(package).copied())).collect();
+    packages.sort_by_key(|(name, delta)| (std::cmp::Reverse(delta.map_or(0, i64::unsigned_abs)), *name));
+    packages
 }
 
 fn fold(decision: &Decision, most: u64, weights: &HashMap<PackageRef, i64>) -> Fold {
@@ -34,9 +70,7 @@ fn fold(decision: &Decision, most: u64, weights: &HashMap<PackageRef, i64>) -> F
         because.push_str("; inherited from the base");
     }
     let mut inside = vec![Line::from(format!("{because}."))];
-    let mut packages: Vec<(&str, Option<i64>)> =
-        decision.packages.iter().map(|package| (package.name(), weights.get(package).copied())).collect();
-    packages.sort_by_key(|(name, delta)| (std::cmp::Reverse(delta.map_or(0, i64::unsigned_abs)), *name));
+    let packages = followers(decision, weights);
     let said = |(name, delta): &(&str, Option<i64>)| match delta {
         Some(delta) => format!("{name} {}", bytes_signed(*delta)),
         None => (*name).to_owned(),

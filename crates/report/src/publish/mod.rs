@@ -6,6 +6,7 @@
 mod apps;
 mod comparison;
 mod decisions;
+pub use decisions::decisions;
 mod defaults;
 mod editions;
 mod install;

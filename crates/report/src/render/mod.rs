@@ -109,3 +109,8 @@ pub fn render(view: &dyn View, format: Format, options: RenderOptions) -> Result
         Format::Json => view.json().map_err(RenderError::Json),
     }
 }
+
+/// A document as Markdown, ready to paste.
+pub fn markdown(document: &crate::Document) -> String {
+    markdown::render(document)
+}

@@ -82,7 +82,14 @@ impl<S: Sink> Page<'_, S> {
             Block::Facts(facts) => self.facts(facts),
             Block::Ranked(lines) => {
                 for (number, line) in (1..).zip(lines) {
-                    self.out.subject(number - 1, "", None);
+                    self.out.subject(number - 1, &line.plain(), None);
+                    self.out.leads_to(
+                        line.0
+                            .iter()
+                            .map(|span| span.to.as_ref())
+                            .find(|to| !to.is_empty())
+                            .unwrap_or_default(),
+                    );
                     self.out.styled(Role::Plain, &format!("{number:>2}  "));
                     self.wrapped(line, 4);
                 }
@@ -308,12 +315,19 @@ impl<S: Sink> Page<'_, S> {
         let table = folded(folds);
         let Some(opened) = self.opened else { return self.table(&table) };
         let layout = Layout::of(&table, self.width.map(|limit| limit.saturating_sub(GAP)));
-        for (at, (fold, row)) in folds.iter().zip(&table.rows).enumerate() {
-            let Row::Cells(cells) = row else { continue };
+        let rows = table.rows.iter().filter_map(|row| match row {
+            Row::Cells(cells) => Some(cells),
+            _ => None,
+        });
+        for (at, (fold, cells)) in folds.iter().zip(rows).enumerate() {
             self.out.subject(at, &fold.name.text, Some((&fold.id, !fold.inside.is_empty())));
             self.cells(&table.columns, cells, &layout);
             if opened(&fold.id) {
                 for line in &fold.inside {
+                    // What names a thing first is about that thing.
+                    if let [first, _, ..] = &line.0[..] {
+                        self.out.subject(at, &first.text, None);
+                    }
                     self.pad(NOTE);
                     self.wrapped(line, NOTE);
                 }

@@ -17,6 +17,8 @@ pub(super) trait Sink {
     fn block(&mut self, _at: usize) {}
     /// What the next line is about: the so manieth row of its block, its name, and its fold with whether something is behind it.
     fn subject(&mut self, _row: usize, _name: &str, _fold: Option<(&str, bool)>) {}
+    /// What the next line leads to: a section, or something in one.
+    fn leads_to(&mut self, _place: &str) {}
 }
 
 /// One text for a terminal or a pipe.
@@ -76,6 +78,8 @@ pub struct Subject {
     pub fold: Option<String>,
     /// Whether something is behind it.
     pub opens: bool,
+    /// The section that tells more, or something in it; empty for nothing.
+    pub leads_to: String,
 }
 
 impl Laid {
@@ -147,6 +151,13 @@ impl Sink for Lines {
             name: name.to_owned(),
             fold: fold.map(|(id, _)| id.to_owned()),
             opens: fold.is_some_and(|(_, opens)| opens),
+            leads_to: String::new(),
         });
+    }
+
+    fn leads_to(&mut self, place: &str) {
+        if let Some(subject) = &mut self.line.subject {
+            place.clone_into(&mut subject.leads_to);
+        }
     }
 }
