@@ -67,6 +67,8 @@ pub struct LagItem {
     pub released_by: Option<ReleaseSource>,
     /// Days from then to the day that counts.
     pub age_days: Option<u32>,
+    /// Where its own day is not known: the newest release before it of which it is; the version that is there came later.
+    pub after: Option<FirstNewer>,
     /// Whether it may be further behind than is told: not all releases are known.
     pub at_least: bool,
     /// The series that it belongs to, where the file names one, or where the version lets guess one.
@@ -100,7 +102,7 @@ pub struct Behind {
     pub first: Option<FirstNewer>,
 }
 
-/// The first release that was newer.
+/// A release that was newer, or older, and who says so.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct FirstNewer {
     /// Its version.
@@ -329,7 +331,8 @@ impl LagFinder<'_> {
         let differs = all.releases > in_series.releases;
         let told = series.filter(|_| differs).map_or((None, None), |series| (Some(series), Some(in_series)));
         let item = self.item(held, project, &releases, &own, told, true);
-        (item.newest.releases > 0 || item.released.is_some()).then_some(item)
+        let is_known = item.newest.releases > 0 || item.released.is_some() || item.after.is_some();
+        is_known.then_some(item)
     }
 
     fn item(
@@ -347,6 +350,14 @@ impl LagFinder<'_> {
         let is_own =
             |one: &&Release| one.date <= self.day && tells(one) && compare_plain(&one.version, own).is_eq();
         let itself = releases.iter().find(is_own);
+        let is_told = releases.iter().any(|one| compare_plain(&one.version, own).is_eq());
+        // A number that is far from all others counts something else.
+        let near =
+            |one: &str| first_number(own).zip(first_number(one)).is_some_and(|(own, one)| own <= one + 3);
+        let older = releases.iter().filter(|one| one.date <= self.day && one.source.by != KnownBy::Shipped);
+        let before = older
+            .filter(|one| compare_plain(&one.version, own).is_lt() && near(&one.version))
+            .max_by(|a, b| compare_plain(&a.version, &b.version));
         let base = held.keys.iter().find_map(|key| self.base.get(key));
         let held_by = base.filter(|_| newest.releases > 0).and_then(|base| {
             let base = released(base)?;
@@ -363,6 +374,7 @@ impl LagFinder<'_> {
             version: held.version.clone(),
             released: itself.map(|one| one.date.to_string().into()),
             released_by: itself.map(|one| one.source.clone()),
+            after: before.filter(|_| at_least && !is_told).map(told),
             age_days: itself.map(|one| days_between(one.date, self.day)),
             at_least,
             series_guessed: at_least && series.is_some(),
@@ -403,12 +415,20 @@ fn behind<'r>(releases: impl Iterator<Item = &'r Release>, version: &str, day: D
         releases: u32::try_from(newer().count()).unwrap_or(u32::MAX),
         days: first.map_or(0, |first| days_between(first.date, day)),
         step: newest.and_then(|newest| step(version, &newest.version)),
-        first: first.map(|first| FirstNewer {
-            version: first.version.clone(),
-            released: first.date.to_string().into(),
-            source: first.source.clone(),
-        }),
+        first: first.copied().map(told),
     }
+}
+
+fn told(release: &Release) -> FirstNewer {
+    FirstNewer {
+        version: release.version.clone(),
+        released: release.date.to_string().into(),
+        source: release.source.clone(),
+    }
+}
+
+fn first_number(version: &str) -> Option<u64> {
+    version.split(|c: char| !c.is_ascii_digit()).next()?.parse().ok()
 }
 
 #[cfg(test)]
@@ -598,6 +618,20 @@ releases = [
         assert_eq!((item.series.as_deref(), item.series_guessed), (Some("48"), true));
         let own = item.in_series.as_ref().unwrap();
         assert_eq!((own.releases, own.version.as_str()), (1, "48.3"));
+    }
+
+    #[test]
+    fn a_version_that_its_list_lacks_came_after_the_one_before_it() {
+        let of = |version: &str| {
+            let install = with_application(version, &[("48.5", "2026-01-01"), ("48.6", "2026-02-01")]);
+            without_a_file(&install, Known::default(), "2026-05-04").items.first().cloned()
+        };
+        let item = of("48.7").unwrap();
+        assert_eq!((item.released, item.newest.releases), (None, 0));
+        let after = item.after.unwrap();
+        assert_eq!((after.version.as_str(), after.released.as_str()), ("48.6", "2026-02-01"));
+        assert_eq!(of("96.1"), None, "that counts something else");
+        assert_eq!(of("48.6").unwrap().after, None, "its own day is known");
     }
 
     #[test]

@@ -125,7 +125,7 @@ fn the_shelf_leads_to_installs_and_comparisons_and_views_are_written() {
     let mut window = Window::open(&place, "browse", (100, 30), &[]);
     window.until("2 installs on the shelf");
     window.press("/4.0\r");
-    window.until("1 of ");
+    window.until("/4.0   Esc: everything");
     while !window.screen().contains("taken ") {
         window.press("j");
         std::thread::sleep(Duration::from_millis(60));
@@ -160,6 +160,7 @@ fn what_vanishes_or_is_damaged_is_said_and_the_walk_goes_on() {
     window.until("2 installs");
     std::fs::remove_file(place.path(&format!("shelf/{OLD}.tally.json"))).unwrap();
     window.press("/4.0\r");
+    window.until("/4.0   Esc: everything");
     while !window.screen().contains("taken ") {
         window.press("j");
         std::thread::sleep(Duration::from_millis(60));
@@ -173,12 +174,13 @@ fn what_vanishes_or_is_damaged_is_said_and_the_walk_goes_on() {
     window.until("1 install on the shelf");
     std::fs::write(place.path(&format!("shelf/{NEW}.tally.json")), "{\"schema_version\": 2, broken").unwrap();
     window.press("/5.0\r");
+    window.until("/5.0   Esc: everything");
     while !window.screen().contains("taken ") {
         window.press("j");
         std::thread::sleep(Duration::from_millis(60));
     }
     window.press("\r");
-    window.until("isn't a tally");
+    window.until("is not a tally");
     window.press("\x03");
     assert_eq!(window.ends(), 0);
 }

@@ -35,6 +35,12 @@ fn days(item: &LagItem, behind: &Behind) -> String {
     }
 }
 
+/// The day of its own version, or of the one before it.
+fn came_out(item: &LagItem) -> String {
+    let after = item.after.as_ref().map(|before| format!("after {}", before.released));
+    item.released.as_ref().map(ToString::to_string).or(after).unwrap_or_default()
+}
+
 /// Who says so; of an install of its own only that.
 fn source_of(lag: &Lag, item: &LagItem, shown: &Behind, series: bool) -> String {
     let own = |source: &ReleaseSource| source.install.as_ref() == Some(&lag.install.handle);
@@ -64,7 +70,7 @@ fn row(table: &mut Table, lag: &Lag, item: &LagItem, shown: &Behind, series: boo
             item.name.as_str().into()
         },
         if series { "".into() } else { item.version.as_str().into() },
-        if series { "".into() } else { dim(optional(item.released.as_deref())) },
+        if series { "".into() } else { dim(came_out(item)) },
         if shown.releases == 0 { dim(newest) } else { newest.into() },
         dim(if shown.releases == 0 { String::new() } else { optional(shown.released.as_deref()) }),
         match shown.releases {
@@ -150,6 +156,7 @@ impl View for LagView<'_> {
             project: &'a str,
             version: &'a str,
             came_out: Option<&'a str>,
+            came_out_after: Option<&'a str>,
             against: Option<&'a str>,
             newest: &'a str,
             released: Option<&'a str>,
@@ -175,6 +182,7 @@ impl View for LagView<'_> {
                     project: &item.project,
                     version: &item.version,
                     came_out: item.released.as_deref(),
+                    came_out_after: item.after.as_ref().map(|before| before.released.as_str()),
                     against,
                     newest: &behind.version,
                     released: behind.released.as_deref(),
