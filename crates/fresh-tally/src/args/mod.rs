@@ -46,18 +46,26 @@ INSTALL is a handle on the shelf, a tally file, or anything that `take` can read
 install day, or @found to see it as it is now.
 Exit codes: 0 done; 1 done, and the answer is no; 2 wrong command line; 3 an input or output failed; 4 a bug.";
 
-/// What `--version` says: the program, and the documents that it reads and writes.
-const LONG_VERSION: &str = concat!(
-    env!("CARGO_PKG_VERSION"),
-    "\nreads tallies of schemas 1 and 2; writes all documents in schema 2\ncharts use the font DejaVu Sans"
-);
+/// What `--version` says: the program, the documents that it reads and writes, and what of it may be left out and is here.
+fn long_version() -> String {
+    const SAID: &str = concat!(
+        env!("CARGO_PKG_VERSION"),
+        "\nreads tallies of schemas 1 and 2; writes all documents in the newest\ncharts use the font DejaVu Sans\nbuilt with"
+    );
+    match (cfg!(feature = "browse"), cfg!(feature = "pictures")) {
+        (true, true) => format!("{SAID} browse, pictures"),
+        (true, false) => format!("{SAID} browse; without pictures"),
+        (false, true) => format!("{SAID} pictures; without browse"),
+        (false, false) => format!("{SAID}out browse and pictures"),
+    }
+}
 
 /// Inventory a fresh Linux install: what ships with it, and what changed on purpose
 ///
 /// Reads the package databases, launchers and release files of an install. It only reads files: it runs nothing of the
 /// install, writes nothing to it, and uses no network.
 #[derive(Debug, Parser)]
-#[command(name = "fresh-tally", version, long_version = LONG_VERSION, after_help = EXAMPLES, after_long_help = EXAMPLES, max_term_width = 100)]
+#[command(name = "fresh-tally", version, long_version = long_version(), after_help = EXAMPLES, after_long_help = EXAMPLES, max_term_width = 100)]
 pub(crate) struct Cli {
     #[command(flatten)]
     pub(crate) common: Common,
