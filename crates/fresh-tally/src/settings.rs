@@ -74,6 +74,7 @@ impl Settings {
     }
 
     /// The same, with installs seen otherwise.
+    #[cfg(feature = "browse")]
     pub(crate) fn seen_as(&self, seen: Moment) -> Self {
         Self {
             shelf: self.shelf.clone(),

@@ -103,7 +103,7 @@ pub fn age(tally: &Tally, day: Date) -> Age {
         Some(AgeOfKind { kind: *kind, packages: count(days.len()), median_days, oldest_days })
     };
     let mut kinds: Vec<AgeOfKind> = <Kind as Word>::ALL.iter().filter_map(kind).collect();
-    kinds.sort_by(|a, b| b.median_days.cmp(&a.median_days));
+    kinds.sort_by_key(|one| std::cmp::Reverse(one.median_days));
     Age {
         schema_version: AGE_SCHEMA,
         install: tally.label.clone(),

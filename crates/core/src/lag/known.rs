@@ -188,7 +188,8 @@ mod tests {
         fn any_version_is_a_release_or_none(version in "[a-zA-Z0-9.+~ -]{0,12}", other in "[0-9.]{0,9}") {
             if let Some(plain) = released(&version) {
                 prop_assert!(plain.starts_with(|c: char| c.is_ascii_digit()));
-                prop_assert_eq!(released(&plain), Some(plain.clone()));
+                let again = released(&plain);
+                prop_assert_eq!(again, Some(plain));
             }
             prop_assert_eq!(same_scheme(&version, &other), same_scheme(&other, &version));
         }

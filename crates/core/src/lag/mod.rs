@@ -234,7 +234,7 @@ impl LagFinder<'_> {
         let application = tally.applications.iter().find(same);
         keys.extend(application.into_iter().flat_map(|one| keys_of_application(tally, one)));
         let names = self.names(&[&part.name, &part.part], part.package.as_ref());
-        self.add(Held {
+        self.add(&Held {
             what: "part",
             name: &part.name,
             version,
@@ -249,7 +249,7 @@ impl LagFinder<'_> {
         let Some(version) = &application.version else { return };
         let package = application.delivered.first().map(Delivery::reference);
         let launcher = tally.launcher_of(application);
-        self.add(Held {
+        self.add(&Held {
             what: "application",
             name: &application.name,
             version,
@@ -269,13 +269,13 @@ impl LagFinder<'_> {
         keys
     }
 
-    fn add(&mut self, held: Held<'_>) {
+    fn add(&mut self, held: &Held<'_>) {
         let project = held.names.iter().find_map(|name| self.index.get(name)).copied();
         // Before its first release that the file knows, nobody can tell what was newest.
         let project = project.filter(|project| project.releases.iter().any(|one| one.date <= self.day));
         let item = match project {
-            Some(project) => self.by_file(&held, project),
-            None => self.by_others(&held),
+            Some(project) => self.by_file(held, project),
+            None => self.by_others(held),
         };
         let Some(item) = item else {
             let told = self.items.iter().any(|item| item.name == *held.name && item.version == *held.version);
@@ -286,8 +286,7 @@ impl LagFinder<'_> {
         };
         // Programs of one suite, or a part that is an application as well, are told once, a suite by its own name.
         let alike = |known: &&mut LagItem| {
-            known.project == item.project && known.version == item.version
-                || known.name == item.name && known.version == item.version
+            known.version == item.version && (known.project == item.project || known.name == item.name)
         };
         if let Some(known) = self.items.iter_mut().find(alike) {
             if known.what == "application" && known.name != item.name {

@@ -234,7 +234,7 @@ impl Pages {
             return Ok(csv.clone());
         }
         self.with_view(section, settings, &mut |view| {
-            bytes = render(view, Format::Csv, RenderOptions::default())
+            bytes = render(view, Format::Csv, RenderOptions::default());
         });
         Ok(bytes?)
     }

@@ -147,7 +147,7 @@ impl<'s> Walk<'s> {
     fn follow(&mut self, effect: Effect) {
         let to = match effect {
             Effect::Section(place) => {
-                self.to_section(&place);
+                self.lead_to(&place);
                 return;
             }
             Effect::Follow(name) => self.pages.follow(&name, self.settings),
@@ -182,7 +182,7 @@ impl<'s> Walk<'s> {
     }
 
     /// Goes where a line leads to inside the same place: `startup`, or `decision-7`.
-    fn to_section(&mut self, place: &str) {
+    fn lead_to(&mut self, place: &str) {
         let Some(section) = self.pages.section_of(place) else {
             self.state.message = "That is told nowhere else.".into();
             return;

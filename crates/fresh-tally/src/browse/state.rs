@@ -276,7 +276,7 @@ impl State {
             Key::End | Key::Char('G') => self.to(content, last, false),
             Key::Left | Key::Char('h') => self.section(self.screen.section.saturating_sub(1)),
             Key::Right | Key::Char('l') => {
-                self.section((self.screen.section + 1).min(sections.saturating_sub(1)))
+                self.section((self.screen.section + 1).min(sections.saturating_sub(1)));
             }
             Key::Char(digit @ '1'..='9') => {
                 let asked = usize::from(digit as u8 - b'1');
@@ -290,7 +290,7 @@ impl State {
             Key::Escape => self.clear(),
             Key::Char('/') => self.mode = Mode::Search,
             Key::Char('f') if content.filters.is_empty() => {
-                self.message = "There is nothing to filter by.".into()
+                self.message = "There is nothing to filter by.".into();
             }
             Key::Char('f') => self.mode = Mode::Filter(0),
             Key::Char('s') => self.sort(content),

@@ -70,7 +70,7 @@ impl View for AgeView<'_> {
             spans.row(vec![
                 span_name(span).into(),
                 span.packages.to_string().into(),
-                Span::new(Role::Dim, "█".repeat(bar)).into(),
+                Span::new(Role::Dim, "█".repeat(bar)),
             ]);
         }
         document.table_or(spans, "");
@@ -104,7 +104,7 @@ impl View for AgeView<'_> {
                 version.as_str().into(),
                 built.as_str().into(),
                 words::days(*days).into(),
-                dim(kind.name()).into(),
+                dim(kind.name()),
             ]);
         }
         document.heading(if self.all { "All packages, the oldest first" } else { "The oldest" });

@@ -299,7 +299,7 @@ impl View for LagChangeView<'_> {
     }
 
     fn csv(&self) -> csv::Result<CsvTable> {
-        CsvTable::of(self.gaps().into_iter())
+        CsvTable::of(self.gaps())
     }
 
     fn json(&self) -> serde_json::Result<Vec<u8>> {
