@@ -53,6 +53,8 @@ pub struct Descriptor {
     pub compare: fn(&str, &str) -> Ordering,
     /// The same, total on all strings: for sorting.
     pub order: fn(&str, &str) -> Ordering,
+    /// Bytes of a version whose plain order is `order`.
+    pub key: fn(&str) -> Vec<u8>,
     /// The version of the program inside.
     pub upstream: fn(&str) -> &str,
     /// What it calls the architecture of packages that fit every machine; none where it has no word for them.
@@ -69,6 +71,7 @@ const NATIVE: Descriptor = Descriptor {
     exact_order: false,
     compare: version::compare_plain,
     order: version::compare_plain,
+    key: version::keys::plain,
     upstream: upstream::as_it_is,
     neutral_architecture: "",
     is_sandbox: false,
@@ -76,8 +79,12 @@ const NATIVE: Descriptor = Descriptor {
 };
 
 /// A native system with an order of its own.
-const fn ordered(compare: fn(&str, &str) -> Ordering, upstream: fn(&str) -> &str) -> Descriptor {
-    Descriptor { exact_order: true, compare, order: compare, upstream, ..NATIVE }
+const fn ordered(
+    compare: fn(&str, &str) -> Ordering,
+    key: fn(&str) -> Vec<u8>,
+    upstream: fn(&str) -> &str,
+) -> Descriptor {
+    Descriptor { exact_order: true, compare, order: compare, key, upstream, ..NATIVE }
 }
 
 /// Single applications beside the native packages.
@@ -86,41 +93,44 @@ const SANDBOX: Descriptor = Descriptor { is_sandbox: true, ..NATIVE };
 const DPKG: Descriptor = Descriptor {
     purl_type: "deb",
     neutral_architecture: "all",
-    ..ordered(version::compare_dpkg, upstream::of_dpkg)
+    ..ordered(version::compare_dpkg, version::keys::dpkg, upstream::of_dpkg)
 };
 const RPM: Descriptor = Descriptor {
     purl_type: "rpm",
     neutral_architecture: "noarch",
     unversioned_provides_fit: true,
-    ..ordered(version::compare_rpm, upstream::without_epoch_and_revision)
+    ..ordered(version::compare_rpm, version::keys::rpm, upstream::without_epoch_and_revision)
 };
 const PACMAN: Descriptor = Descriptor {
     purl_type: "alpm",
     neutral_architecture: "any",
     // By its own rule a version without a release is the same as that version with any release, and those differ from one another.
     order: version::order_pacman,
-    ..ordered(version::compare_pacman, upstream::without_epoch_and_revision)
+    ..ordered(version::compare_pacman, version::keys::pacman, upstream::without_epoch_and_revision)
 };
 const APK: Descriptor = Descriptor {
     purl_type: "apk",
     neutral_architecture: "noarch",
-    ..ordered(version::compare_apk, upstream::without_r_revision)
+    ..ordered(version::compare_apk, version::keys::apk, upstream::without_r_revision)
 };
 const EOPKG: Descriptor = Descriptor {
     neutral_architecture: "noarch",
-    ..ordered(version::compare_eopkg, upstream::without_revision)
+    ..ordered(version::compare_eopkg, version::keys::eopkg, upstream::without_revision)
 };
-const FREEBSD_PKG: Descriptor =
-    Descriptor { neutral_architecture: "*", ..ordered(version::compare_freebsd, upstream::of_freebsd) };
-const PORTAGE: Descriptor = ordered(version::compare_portage, upstream::without_r_revision);
+const FREEBSD_PKG: Descriptor = Descriptor {
+    neutral_architecture: "*",
+    ..ordered(version::compare_freebsd, version::keys::freebsd, upstream::of_freebsd)
+};
+const PORTAGE: Descriptor =
+    ordered(version::compare_portage, version::keys::portage, upstream::without_r_revision);
 const XBPS: Descriptor = Descriptor {
     neutral_architecture: "noarch",
-    ..ordered(version::compare_xbps, upstream::without_underscored_revision)
+    ..ordered(version::compare_xbps, version::keys::xbps, upstream::without_underscored_revision)
 };
 const SLACKWARE: Descriptor =
     Descriptor { neutral_architecture: "noarch", upstream: upstream::without_revision, ..NATIVE };
 
-const NIX: Descriptor = ordered(version::compare_nix, upstream::as_it_is);
+const NIX: Descriptor = ordered(version::compare_nix, version::keys::nix, upstream::as_it_is);
 
 impl System {
     /// What is particular to it.
@@ -171,6 +181,11 @@ pub fn exact() -> impl Iterator<Item = System> {
 /// gets a place, and of two versions that it takes for the same one is always the first.
 pub fn order(system: System, a: &str, b: &str) -> Ordering {
     (system.descriptor().order)(a, b)
+}
+
+/// The sort key of a version: hexadecimal digits whose order as text is [`order`]. For engines that know nothing of versions.
+pub fn sort_key(system: System, version: &str) -> String {
+    version::sort_key(system.descriptor().key, version)
 }
 
 /// Compares two full versions of one system by that system's own rule: which of the two is newer.

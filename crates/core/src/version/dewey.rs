@@ -1,5 +1,6 @@
 //! The order of XBPS: dotted numbers, letters and stages as one row of numbers, then the revision behind the last `_`.
 
+use super::key::{Key, Sign};
 use super::segments::digits_order;
 use std::cmp::Ordering;
 
@@ -106,6 +107,29 @@ impl<'a> Iterator for Row<'a> {
         }
         None
     }
+}
+
+/// Bytes whose plain order is that of [`compare`].
+pub(crate) fn key(version: &str) -> Vec<u8> {
+    let (version, revision) = split(version);
+    let (mut key, mut zeros) = (Key::default(), 0_u32);
+    for number in Row::of(version) {
+        key = match (number.order(Number::NONE), number) {
+            (Ordering::Equal, _) => {
+                zeros = zeros.saturating_add(1);
+                continue;
+            }
+            (Ordering::Less, Number::StandsFor(small)) => {
+                key.after(zeros, &Sign::Below).whole(i128::from(small))
+            }
+            (_, Number::StandsFor(small)) => {
+                key.after(zeros, &Sign::Above).number(small.to_string().as_bytes())
+            }
+            (_, Number::Written(digits)) => key.after(zeros, &Sign::Above).number(digits),
+        };
+        zeros = 0;
+    }
+    key.all_default().number(revision).done()
 }
 
 #[cfg(test)]

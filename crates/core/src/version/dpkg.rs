@@ -1,5 +1,6 @@
 //! The order of `deb-version(7)`: epoch, upstream version, revision; `~` sorts before the end.
 
+use super::key::Key;
 use std::cmp::Ordering;
 
 /// Compares two dpkg versions.
@@ -86,6 +87,34 @@ fn compare_digits(a: &[u8], b: &[u8]) -> Ordering {
     let a = split(a, |byte| *byte == b'0').1;
     let b = split(b, |byte| *byte == b'0').1;
     a.len().cmp(&b.len()).then_with(|| a.cmp(b))
+}
+
+/// Bytes whose plain order is that of [`compare`].
+pub(crate) fn key(version: &str) -> Vec<u8> {
+    let parts = Parts::of(version);
+    let key = part_key(Key::default().number(parts.epoch), parts.upstream);
+    part_key(key, parts.revision).done()
+}
+
+/// Runs of what is no digit, each byte by its weight and ended, and runs of digits in turn; an empty run ends it all.
+fn part_key(mut key: Key, mut part: &[u8]) -> Key {
+    const END: u8 = 2;
+    loop {
+        let (text, rest) = split(part, |byte| !byte.is_ascii_digit());
+        for byte in text {
+            key = match byte {
+                b'~' => key.mark(1),
+                byte if byte.is_ascii_alphabetic() => key.mark(byte - b'A' + 0x10),
+                byte => key.mark(0x70).mark(*byte),
+            };
+        }
+        let (digits, rest) = split(rest, u8::is_ascii_digit);
+        key = key.mark(END).number(digits);
+        if rest.is_empty() {
+            return key.mark(END);
+        }
+        part = rest;
+    }
 }
 
 #[cfg(test)]

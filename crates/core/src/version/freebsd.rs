@@ -1,5 +1,6 @@
 //! The order of FreeBSD's packages: `version[_revision][,epoch]`, as `pkg version` has it.
 
+use super::key::{Key, Sign};
 use std::cmp::Ordering;
 
 /// Compares two versions of FreeBSD packages.
@@ -129,6 +130,44 @@ fn component(text: &mut &[u8]) -> Component {
     rest = &rest[rest.iter().position(|b| !separates(b)).unwrap_or(rest.len())..];
     *text = rest;
     component
+}
+
+/// Bytes whose plain order is that of [`compare`].
+pub(crate) fn key(version: &str) -> Vec<u8> {
+    let split = Split::of(version);
+    let mut key = Key::default().whole(i128::from(split.epoch));
+    // Blocks that a plus sign ends, of components; where one side has none any more, it has nothing but defaults.
+    let (mut rest, mut empty) = (split.version, 0_u32);
+    while !rest.is_empty() {
+        let mut block = Vec::new();
+        while !matches!(rest.first(), None | Some(b'+')) {
+            block.push(component(&mut rest));
+        }
+        rest = rest.get(1..).unwrap_or_default();
+        let none = Component::default();
+        let Some(first) = block.iter().find(|component| **component != none) else {
+            empty = empty.saturating_add(1);
+            continue;
+        };
+        key = key.after(empty, &sign(first));
+        let mut defaults = 0_u32;
+        for component in &block {
+            if *component == none {
+                defaults = defaults.saturating_add(1);
+                continue;
+            }
+            key = key.after(defaults, &sign(component));
+            key = key.whole(component.number).whole(i128::from(component.letter)).whole(component.patch);
+            defaults = 0;
+        }
+        key = key.all_default();
+        empty = 0;
+    }
+    key.all_default().whole(i128::from(split.revision)).done()
+}
+
+fn sign(component: &Component) -> Sign {
+    if *component < Component::default() { Sign::Below } else { Sign::Above }
 }
 
 #[cfg(test)]

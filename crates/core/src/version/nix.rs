@@ -1,5 +1,6 @@
 //! The order of Nix (`compareVersions` of the Nix language), and of names in its store.
 
+use super::key::Key;
 use super::segments::digits_order;
 use std::cmp::Ordering;
 
@@ -48,6 +49,21 @@ fn is_before(one: &str, other: &str) -> bool {
         (true, false) => false,
         (false, false) => one < other,
     }
+}
+
+/// Bytes whose plain order is that of [`compare`].
+pub(crate) fn key(version: &str) -> Vec<u8> {
+    let mut key = Key::default();
+    for component in Components(version) {
+        key = match component {
+            "pre" => key.mark(1),
+            number if number.starts_with(|first: char| first.is_ascii_digit()) => {
+                key.mark(4).number(number.as_bytes())
+            }
+            word => key.mark(3).bytes(word.bytes()),
+        };
+    }
+    key.mark(2).done()
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! The order of pacman's versions: `[epoch:]version[-release]`.
 
+use super::key::Key;
 use super::segments::{Run, digits_order, split_epoch, split_release};
 use std::cmp::Ordering;
 
@@ -88,6 +89,33 @@ fn part(a: &str, b: &str) -> Ordering {
 
 fn separators(text: &[u8]) -> usize {
     text.iter().position(u8::is_ascii_alphanumeric).unwrap_or(text.len())
+}
+
+/// Bytes whose plain order is that of [`order`].
+pub(crate) fn key(version: &str) -> Vec<u8> {
+    let (epoch, rest) = split_epoch(version);
+    let (version, release) = split_release(rest);
+    let key = part_key(Key::default().number(epoch), version);
+    match release {
+        Some(release) => part_key(key.mark(1), release).done(),
+        None => key.mark(0).done(),
+    }
+}
+
+fn part_key(mut key: Key, part: &str) -> Key {
+    let mut rest = part.as_bytes();
+    loop {
+        let skip = separators(rest);
+        key = key.number(skip.to_string().as_bytes());
+        rest = &rest[skip..];
+        match Run::first(rest) {
+            Some((Run::Letters(letters), after)) => {
+                (key, rest) = (key.mark(1).bytes(letters.iter().copied()), after)
+            }
+            Some((Run::Digits(digits), after)) => (key, rest) = (key.mark(3).number(digits), after),
+            None => return key.mark(2),
+        }
+    }
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! The order for versions that belong to no package system, or to two: numbers as numbers, words as words.
 
+use super::key::Key;
 use smallvec::SmallVec;
 use std::cmp::Ordering;
 
@@ -85,6 +86,24 @@ fn compare_fields(a: Option<&[u8]>, b: Option<&[u8]>) -> Ordering {
 
 fn without_zeros(digits: &[u8]) -> &[u8] {
     &digits[digits.iter().position(|b| *b != b'0').unwrap_or(digits.len())..]
+}
+
+/// Bytes whose plain order is that of [`compare`].
+pub(crate) fn key(version: &str) -> Vec<u8> {
+    add_key(Key::default(), version).done()
+}
+
+pub(super) fn add_key(mut key: Key, version: &str) -> Key {
+    let mark = |field: Option<&[u8]>| u8::try_from(rank(field) + 1).unwrap_or(u8::MAX);
+    for field in told(version) {
+        key = key.mark(mark(Some(field)));
+        if field[0].is_ascii_digit() {
+            key = key.number(field);
+        } else if rank(Some(field)) > ANNOUNCING.len() {
+            key = key.bytes(field.iter().map(u8::to_ascii_lowercase));
+        }
+    }
+    key.mark(mark(None))
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! The order of eopkg: only the number of the release counts; the version is for people.
 
-use super::{plain, segments::digits_order};
+use super::{key::Key, plain, segments::digits_order};
 use std::cmp::Ordering;
 
 /// Compares two versions `VERSION-RELEASE` by their releases; where one has none, as versions of no system.
@@ -17,6 +17,14 @@ pub fn compare_eopkg(a: &str, b: &str) -> Ordering {
 fn release(version: &str) -> Option<&[u8]> {
     let (_, release) = version.rsplit_once('-')?;
     (!release.is_empty() && release.bytes().all(|b| b.is_ascii_digit())).then_some(release.as_bytes())
+}
+
+/// Bytes whose plain order is that of [`compare_eopkg`].
+pub(crate) fn key_eopkg(version: &str) -> Vec<u8> {
+    match release(version) {
+        Some(release) => Key::default().mark(2).number(release).done(),
+        None => plain::add_key(Key::default().mark(1), version).done(),
+    }
 }
 
 #[cfg(test)]

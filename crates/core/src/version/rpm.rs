@@ -1,5 +1,6 @@
 //! The order of RPM versions: `[epoch:]version[-release]`, each compared run by run.
 
+use super::key::Key;
 use super::segments::{Run, digits_order, split_epoch, split_release};
 use std::cmp::Ordering;
 
@@ -58,6 +59,43 @@ fn part(a: &str, b: &str) -> Ordering {
 fn without_separators(bytes: &[u8]) -> &[u8] {
     let start = bytes.iter().position(|b| b.is_ascii_alphanumeric() || matches!(b, b'~' | b'^'));
     &bytes[start.unwrap_or(bytes.len())..]
+}
+
+/// Bytes whose plain order is that of [`compare`].
+pub(crate) fn key(version: &str) -> Vec<u8> {
+    let (epoch, rest) = split_epoch(version);
+    let (version, release) = split_release(rest);
+    let key = part_key(Key::default().number(epoch), version);
+    match release {
+        Some(release) => part_key(key.mark(1), release).done(),
+        None => key.mark(0).done(),
+    }
+}
+
+fn part_key(mut key: Key, part: &str) -> Key {
+    let mut rest = without_separators(part.as_bytes());
+    loop {
+        let (mark, after) = match rest {
+            [] => return key.mark(2),
+            [b'~', after @ ..] => (1, after),
+            [b'^', after @ ..] => (3, after),
+            _ => match Run::first(rest) {
+                Some((Run::Letters(letters), after)) => {
+                    key = key.mark(4).bytes(letters.iter().copied());
+                    rest = without_separators(after);
+                    continue;
+                }
+                Some((Run::Digits(digits), after)) => {
+                    key = key.mark(5).number(digits);
+                    rest = without_separators(after);
+                    continue;
+                }
+                None => return key.mark(2),
+            },
+        };
+        key = key.mark(mark);
+        rest = without_separators(after);
+    }
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! The orders of apk and Portage versions, which have one shape: numbers, a letter, named suffixes, a revision.
 
+use super::key::Key;
 use super::segments::digits_order;
 use std::cmp::Ordering;
 
@@ -134,6 +135,39 @@ fn suffix<'a>(text: &'a [u8], after: &[&[u8]]) -> Option<(i32, &'a [u8])> {
     let before = BEFORE.iter().position(|known| *known == word).map(|at| rank(at) - rank(BEFORE.len()));
     let rank = before.or_else(|| after.iter().position(|known| *known == word).map(|at| rank(at) + 1))?;
     Some((rank, rest))
+}
+
+/// Bytes whose plain order is that of [`compare_apk`].
+pub(crate) fn key_apk(version: &str) -> Vec<u8> {
+    Parsed::of(version, APK_AFTER).key(Fraction::AsWritten)
+}
+
+/// Bytes whose plain order is that of [`compare_portage`].
+pub(crate) fn key_portage(version: &str) -> Vec<u8> {
+    Parsed::of(version, PORTAGE_AFTER).key(Fraction::WithoutZerosBehind)
+}
+
+impl Parsed<'_> {
+    fn key(&self, fraction: Fraction) -> Vec<u8> {
+        let mut key = Key::default();
+        for (i, number) in self.numbers.iter().enumerate() {
+            key = match (i > 0 && number[0] == b'0', fraction) {
+                (false, _) => key.mark(2).number(number),
+                (true, Fraction::AsWritten) => key.mark(1).bytes(number.iter().copied()),
+                (true, Fraction::WithoutZerosBehind) => {
+                    key.mark(1).bytes(without_zeros_behind(number).iter().copied())
+                }
+            };
+        }
+        key = key.mark(0).mark(self.letter);
+        for (rank, number) in &self.suffixes {
+            let rank = u8::try_from(rank + 0x40).unwrap_or(u8::MAX);
+            key = key.mark(rank).number(number);
+        }
+        // No suffix is between those before and those after the release.
+        key = key.mark(0x40).number(self.revision);
+        key.bytes(self.rest.iter().copied()).done()
+    }
 }
 
 #[cfg(test)]
