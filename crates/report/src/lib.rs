@@ -27,7 +27,10 @@ pub use view::{
     RootsView, ShelfFindView, ShelfView, ShowView, ShowWhat, SourcesView, TrailView, WeighView, WhyView,
     touched,
 };
-pub use wire::{CsvTable, PackageRows, Sbom};
+pub use wire::{
+    ColumnType, CsvTable, DATASET, DATASET_SCHEMA, DataColumn, DataTable, DataText, DataValue, PackageRows,
+    Sbom,
+};
 
 /// A question with its answer, in every form that it can take.
 pub trait View {

@@ -77,6 +77,11 @@ impl Key {
     }
 }
 
+/// The sort key of a version that belongs to no package system.
+pub fn plain_sort_key(version: &str) -> String {
+    sort_key(super::plain::key, version)
+}
+
 /// The key of a version in the order of a package system, as lower-case hexadecimal digits: their order as text is the same.
 pub(crate) fn sort_key(key: fn(&str) -> Vec<u8>, version: &str) -> String {
     const DIGITS: &[u8; 16] = b"0123456789abcdef";

@@ -17,6 +17,7 @@ pub mod upstream;
 pub use dewey::compare as compare_xbps;
 pub use dpkg::compare as compare_dpkg;
 pub use freebsd::compare as compare_freebsd;
+pub use key::plain_sort_key;
 pub(crate) use key::sort_key;
 pub use nix::compare as compare_nix;
 pub use pacman::{compare as compare_pacman, order as order_pacman};

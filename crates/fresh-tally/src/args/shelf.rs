@@ -1,8 +1,10 @@
 //! The shelf: the tallies that are kept.
 
+use super::words::OneOf;
 use super::{NonEmpty, handles};
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
+use tally_report::DataText;
 
 /// Manage kept tallies: list, search, import, export, rename, remove
 #[derive(Debug, Args)]
@@ -48,7 +50,9 @@ Examples:
 Examples:
   fresh-tally shelf export -o packages.csv
   fresh-tally shelf export saltmarsh-5.0-reedbed-full saltmarsh-5.0-mudflat-full -o packages.jsonl
-  fresh-tally shelf export --into /mnt/backup")]
+  fresh-tally shelf export --into /mnt/backup
+  fresh-tally shelf export --dataset csv -o tables
+  fresh-tally shelf export --dataset csv --since 2026-11-01 -o tables")]
     Export {
         /// Their handles [default: all]
         #[arg(add = handles())]
@@ -56,6 +60,12 @@ Examples:
         /// Copy the tallies into this folder instead
         #[arg(long, value_name = "DIR", conflicts_with_all = ["output", "format"])]
         into: Option<PathBuf>,
+        /// Write a dataset into the folder of -o: all tables, partitioned by distribution, for engines of data (csv or jsonl)
+        #[arg(long, value_name = "FORM", value_parser = OneOf::<DataText>::new(), conflicts_with_all = ["into", "format"], requires = "output")]
+        dataset: Option<DataText>,
+        /// Only tallies taken on this day or later, to add them to a dataset
+        #[arg(long, value_name = "DAY|MOMENT", requires = "dataset")]
+        since: Option<String>,
     },
     /// Rebuild the index
     ///

@@ -4,6 +4,7 @@ mod age;
 mod browse;
 mod check;
 mod compare;
+mod dataset;
 mod demo;
 mod find;
 mod grid;

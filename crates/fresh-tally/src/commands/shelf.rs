@@ -18,7 +18,14 @@ pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Ex
         ShelfAction::Find { picture: Some(file), .. } => return find_picture(&file, settings),
         ShelfAction::Find { words, picture: None } => return find(&words.join(" "), settings),
         ShelfAction::Import { files } => return import(&files, settings),
-        ShelfAction::Export { handles, into } => export(handles, into.as_deref(), settings)?,
+        ShelfAction::Export { handles, into, dataset, since } => {
+            let handles = exported(handles, settings)?;
+            match (dataset, into) {
+                (Some(form), _) => super::dataset::export(&handles, form, since.as_deref(), settings)?,
+                (None, Some(folder)) => copy(&handles, &folder, settings)?,
+                (None, None) => table(&handles, settings)?,
+            }
+        }
         ShelfAction::Index => {
             Index::remove(&settings.shelf)?;
             let installs = index(settings)?.installs()?.len();
@@ -182,16 +189,12 @@ fn import(given: &[PathBuf], settings: &Settings) -> Result<Exit, CommandError> 
     }
 }
 
-fn export(handles: Vec<String>, into: Option<&Path>, settings: &Settings) -> Result<(), CommandError> {
-    // What was asked for by name has to be there; of all that lies there, what can't be read is left out.
+/// What is exported: what was asked for by name has to be there; of all that lies there, what can't be read is left out.
+fn exported(handles: Vec<String>, settings: &Settings) -> Result<Vec<String>, CommandError> {
     for handle in handles.iter().filter(|handle| !settings.shelf.has(handle)) {
         settings.shelf.get(handle)?;
     }
-    let handles = if handles.is_empty() { settings.shelf.handles()? } else { handles };
-    match into {
-        Some(folder) => copy(&handles, folder, settings),
-        None => table(&handles, settings),
-    }
+    if handles.is_empty() { Ok(settings.shelf.handles()?) } else { Ok(handles) }
 }
 
 fn copy(handles: &[String], folder: &Path, settings: &Settings) -> Result<(), CommandError> {

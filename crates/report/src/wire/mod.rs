@@ -1,10 +1,12 @@
 //! Forms for programs: CSV and JSON, from the typed result.
 
 mod csv_table;
+mod dataset;
 mod package_rows;
 mod sbom;
 
 pub use csv_table::CsvTable;
+pub use dataset::{ColumnType, DATASET, DATASET_SCHEMA, DataColumn, DataTable, DataText, DataValue};
 pub use package_rows::PackageRows;
 pub use sbom::Sbom;
 

@@ -1,0 +1,221 @@
+//! `shelf export --dataset`: the shelf as files of tables that any engine of data reads.
+
+use crate::error::CommandError;
+use crate::output;
+use crate::settings::Settings;
+use serde::{Deserialize, Serialize};
+use std::fs::File;
+use std::io::{BufWriter, Write};
+use std::path::{Path, PathBuf};
+use tally_core::model::{Tally, Text, slug};
+use tally_report::{DATASET, DATASET_SCHEMA, DataTable, DataText, count_of};
+
+/// The file that says what a dataset is.
+const ABOUT: &str = "dataset.json";
+/// Bytes of one file, after which the next is begun.
+const FILE_BYTES: u64 = 256 << 20;
+
+/// What a dataset says of itself.
+#[derive(Debug, Serialize, Deserialize)]
+struct About {
+    schema_version: u32,
+    form: String,
+    /// Columns and what their values are, by table; written for who reads the files, and not read again.
+    #[serde(default)]
+    tables: serde_json::Value,
+    #[serde(default)]
+    exports: Vec<Exported>,
+}
+
+/// A time that it was written to.
+#[derive(Debug, Serialize, Deserialize)]
+struct Exported {
+    at: String,
+    program: String,
+    since: Option<String>,
+    tallies: u64,
+}
+
+/// Writes tallies into a dataset, made anew or added to; `since` leaves out those that were taken before.
+pub(super) fn export(
+    handles: &[String],
+    form: DataText,
+    since: Option<&str>,
+    settings: &Settings,
+) -> Result<(), CommandError> {
+    let Some(folder) = settings.output.as_deref() else {
+        return Err(CommandError::Usage("--dataset: `-o DIR` names the folder of the dataset".into()));
+    };
+    if let Some(since) = since {
+        let is_time = since.parse::<jiff::Timestamp>().is_ok() || since.parse::<jiff::civil::Date>().is_ok();
+        if !is_time {
+            let why = format!(
+                "--since: `{since}` is neither a time such as 2031-05-02T18:30:00Z nor a date such as 2031-05-02"
+            );
+            return Err(CommandError::Usage(why));
+        }
+    }
+    let mut about = about(folder, form)?;
+    let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
+    std::fs::create_dir_all(folder).map_err(fail)?;
+    let index = super::shelf::index(settings)?;
+    // One distribution after the other, so that few files are open.
+    let mut wanted: Vec<(Text, String)> = index
+        .installs()?
+        .into_iter()
+        .filter(|entry| handles.contains(&entry.handle))
+        .filter(|entry| {
+            since.is_none_or(|since| entry.taken_at.as_deref().is_some_and(|taken| taken >= since))
+        })
+        .map(|entry| (entry.label.map(|label| label.distro_id).unwrap_or_default(), entry.handle))
+        .collect();
+    wanted.sort();
+    let stamp: String = settings.now.chars().filter(char::is_ascii_alphanumeric).collect();
+    let mut tallies = 0;
+    let mut writer: Option<Writer<'_>> = None;
+    for (distro, handle) in &wanted {
+        let tally = match settings.shelf.get(handle) {
+            Ok(tally) => settings.seen.of(tally),
+            Err(error) => {
+                output::warn(&format!("left out: {error}"));
+                continue;
+            }
+        };
+        if writer.as_ref().is_none_or(|open| open.distro != *distro)
+            && let Some(done) = writer.replace(Writer::new(folder, distro, &stamp, form))
+        {
+            done.finish().map_err(fail)?;
+        }
+        if let Some(writer) = &mut writer {
+            writer.take(&tally).map_err(fail)?;
+        }
+        tallies += 1;
+    }
+    if let Some(done) = writer {
+        done.finish().map_err(fail)?;
+    }
+    about.exports.push(Exported {
+        at: settings.now.clone(),
+        program: crate::install::PROGRAM.to_owned(),
+        since: since.map(ToOwned::to_owned),
+        tallies,
+    });
+    let text = serde_json::to_vec_pretty(&about)
+        .map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))?;
+    output::file(&folder.join(ABOUT), &text)?;
+    output::status(
+        settings,
+        &format!("Wrote {} to the dataset `{}`.", count_of(tallies, "install"), folder.display()),
+    );
+    Ok(())
+}
+
+/// What a folder says of the dataset in it; one that is not there yet, or empty, becomes one.
+fn about(folder: &Path, form: DataText) -> Result<About, CommandError> {
+    let path = folder.join(ABOUT);
+    let wrong = |why: String| CommandError::Source { path: path.clone(), why: why.into() };
+    if !path.exists() {
+        let is_used = std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some());
+        if is_used {
+            let why = format!("is a folder with other things in it, and no dataset: it has no `{ABOUT}`");
+            return Err(CommandError::Source { path: folder.into(), why: why.into() });
+        }
+        let tables: serde_json::Map<String, serde_json::Value> = DATASET
+            .iter()
+            .map(|table| (table.name.to_owned(), serde_json::to_value(table.columns).unwrap_or_default()))
+            .collect();
+        return Ok(About {
+            schema_version: DATASET_SCHEMA,
+            form: form.name().to_owned(),
+            tables: tables.into(),
+            exports: Vec::new(),
+        });
+    }
+    let about: About =
+        serde_json::from_str(&output::text(&path)?).map_err(|error| wrong(error.to_string()))?;
+    if about.schema_version != DATASET_SCHEMA {
+        return Err(wrong(format!(
+            "is of schema {}, and this program writes schema {DATASET_SCHEMA}",
+            about.schema_version
+        )));
+    }
+    if about.form != form.name() {
+        return Err(wrong(format!("has files of the form {}, not {}", about.form, form.name())));
+    }
+    Ok(about)
+}
+
+/// The files of one distribution.
+struct Writer<'d> {
+    folder: &'d Path,
+    distro: Text,
+    stamp: &'d str,
+    form: DataText,
+    open: Vec<Option<Part>>,
+}
+
+/// A file that is being written, under a name that no engine reads.
+struct Part {
+    draft: PathBuf,
+    path: PathBuf,
+    out: BufWriter<File>,
+    bytes: u64,
+}
+
+impl<'d> Writer<'d> {
+    fn new(folder: &'d Path, distro: &Text, stamp: &'d str, form: DataText) -> Self {
+        let open = DATASET.iter().map(|_| None).collect();
+        Self { folder, distro: distro.clone(), stamp, form, open }
+    }
+
+    fn take(&mut self, tally: &Tally) -> std::io::Result<()> {
+        let form = self.form;
+        for (at, table) in DATASET.iter().enumerate() {
+            let mut bytes = Vec::new();
+            table.rows(tally, &mut |row| form.row(table, &row, &mut bytes));
+            if bytes.is_empty() {
+                continue;
+            }
+            let mut part = match self.open[at].take() {
+                Some(part) => part,
+                None => self.begin(table)?,
+            };
+            part.out.write_all(&bytes)?;
+            part.bytes += bytes.len() as u64;
+            if part.bytes > FILE_BYTES {
+                part.finish()?;
+            } else {
+                self.open[at] = Some(part);
+            }
+        }
+        Ok(())
+    }
+
+    fn begin(&self, table: &DataTable) -> std::io::Result<Part> {
+        let distro = match slug(&self.distro) {
+            empty if empty.is_empty() => "unknown".to_owned(),
+            distro => distro,
+        };
+        let folder = self.folder.join(table.name).join(format!("distro={distro}"));
+        std::fs::create_dir_all(&folder)?;
+        let name = |number: u32| format!("{}-{number:04}.{}", self.stamp, self.form.name());
+        let free = (0..).map(name).find(|name| !folder.join(name).exists()).unwrap_or_default();
+        // Engines pass over names that begin with a point or a line.
+        let draft = folder.join(format!("._{free}"));
+        let mut out = BufWriter::new(File::create(&draft)?);
+        out.write_all(&self.form.head(table))?;
+        Ok(Part { draft, path: folder.join(free), out, bytes: 0 })
+    }
+
+    fn finish(self) -> std::io::Result<()> {
+        self.open.into_iter().flatten().try_for_each(Part::finish)
+    }
+}
+
+impl Part {
+    fn finish(mut self) -> std::io::Result<()> {
+        self.out.flush()?;
+        self.out.get_ref().sync_all()?;
+        std::fs::rename(&self.draft, &self.path)
+    }
+}
