@@ -16,6 +16,8 @@ pub(crate) const FILE: &str = "config.toml";
 pub(crate) struct Config {
     /// Folder of tallies.
     pub(crate) shelf: Option<PathBuf>,
+    /// Whether tallies are compressed as they are put on the shelf.
+    pub(crate) compress: bool,
     /// Form of answers: `table`, `markdown`, `html`, `csv`, `json`.
     pub(crate) format: Option<String>,
     /// When to colour: `auto`, `always`, `never`.

@@ -59,6 +59,12 @@ pub(crate) enum CommandError {
     /// A template can't be used.
     #[error("templates in `{}`: {source}", folder.display())]
     Template { folder: PathBuf, source: tally_report::publish::TemplateError },
+    /// A file of keys can't be used.
+    #[error("`{}` {why}", path.display())]
+    Key { path: PathBuf, why: String },
+    /// A file isn't signed as it must be.
+    #[error("the signature of `{shown}` is not accepted: {why}")]
+    Signature { shown: String, why: String },
     /// A picture can't be made.
     #[error("can't draw the chart: {0}")]
     Picture(String),

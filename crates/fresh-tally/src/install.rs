@@ -19,7 +19,7 @@ use tally_core::model::{
 use tally_readers::Thumbnail;
 use tally_readers::{OnMedium, Overrides, TakeOptions};
 use tally_report::{RootRow, RootsView, words};
-use tally_shelf::{ShelfError, open_file, read_tally, read_tally_in_brief};
+use tally_shelf::{ShelfError, is_tally, open_file, read_tally, read_tally_in_brief};
 use tally_trees::{
     ChosenRoot, Folder, Opening, Root, RootBecause, Source, SourceError, Spool, Stream, Tree, named_roots,
     start_threads,
@@ -197,15 +197,6 @@ const STDIN: &str = "-";
 pub(crate) fn is_kept(asked: &str, settings: &Settings) -> bool {
     let path = Path::new(asked);
     settings.shelf.has(asked) || (path.is_file() && is_tally(path))
-}
-
-/// Whether a file is meant to be a tally: JSON that begins with its schema number.
-fn is_tally(path: &Path) -> bool {
-    let mut begin = Vec::new();
-    let read = open_file(path).and_then(|file| file.take(256).read_to_end(&mut begin));
-    // What can't be read, or is JSON of nobody's, is told apart by who reads it whole.
-    read.is_err()
-        || ["\"schema_version\"", "\"tally\""].iter().any(|key| String::from_utf8_lossy(&begin).contains(key))
 }
 
 /// Reads a file that is no tally: an archive, an image or a disk with an install in it, or a list of packages.

@@ -18,6 +18,7 @@ mod offers;
 mod output;
 mod progress;
 mod settings;
+mod signatures;
 
 use clap::{CommandFactory, Parser};
 use std::process::ExitCode;

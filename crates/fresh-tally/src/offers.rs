@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use tally_core::model::{System, Tally, Text, Unread};
 use tally_core::offer::{Catalog, PackageList, Program};
 use tally_readers::packages::{from_files, keep, kept, offers_of, programs};
-use tally_shelf::read_file;
+use tally_shelf::{read_file, stem_of};
 use tally_trees::Tree;
 
 /// What the repositories of an install offer.
@@ -80,7 +80,7 @@ fn own(asked: &str, tally: &Tally, settings: &Settings) -> Result<Option<Found>,
 /// The file beside a tally that keeps what was on offer: `NAME.offer.zst` for `NAME.tally.json`.
 pub(crate) fn beside(tally: &Path) -> PathBuf {
     let name = tally.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-    let stem = [".tally.json", ".json"].iter().find_map(|end| name.strip_suffix(end)).unwrap_or(&name);
+    let stem = stem_of(&name).or_else(|| name.strip_suffix(".json")).unwrap_or(&name);
     tally.with_file_name(format!("{stem}.offer.zst"))
 }
 

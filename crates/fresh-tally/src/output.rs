@@ -5,9 +5,10 @@ use crate::error::CommandError;
 use crate::settings::Settings;
 use std::io::Write;
 use std::path::Path;
+use tally_core::model::Tally;
 use tally_report::chart::Chart;
-use tally_report::{Theme, View, render};
-use tally_shelf::{Draft, ShelfError, read_file, write_atomically};
+use tally_report::{RenderError, Theme, View, render};
+use tally_shelf::{Draft, ShelfError, encode, pack, read_file, write_atomically};
 
 /// Renders a view, and sends it where the answer goes.
 pub(crate) fn show(view: &dyn View, settings: &Settings) -> Result<(), CommandError> {
@@ -69,6 +70,16 @@ pub(crate) fn file(path: &Path, bytes: &[u8]) -> Result<(), CommandError> {
         ShelfError::Io { source, .. } => fail(source),
         other => other.into(),
     })
+}
+
+/// Writes a tally, compressed where the name of the file says so; gives what was written.
+pub(crate) fn tally(path: &Path, tally: &Tally) -> Result<Vec<u8>, CommandError> {
+    let mut bytes = encode(tally).map_err(|error| CommandError::Render(RenderError::Json(error)))?;
+    if path.extension().is_some_and(|ending| ending == "zst") {
+        bytes = pack(&bytes);
+    }
+    file(path, &bytes)?;
+    Ok(bytes)
 }
 
 /// Writes to standard output.

@@ -52,7 +52,7 @@ impl Settings {
         let seen = common.seen.or(word("as", config.seen.as_deref(), &config)?).unwrap_or(Moment::Shipped);
         let to_terminal = output.is_none() && std::io::stdout().is_terminal();
         Ok(Self {
-            shelf: Shelf::new(shelf_folder(common, &config)?),
+            shelf: Shelf::new(shelf_folder(common, &config)?).packing(config.compress),
             shelf_given: common.shelf.is_some(),
             format: common.format.or_else(|| match output.as_deref() {
                 Some(path) => path.extension().and_then(|ending| Format::of_ending(ending.to_str()?)),
@@ -171,6 +171,7 @@ fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, CommandErro
     let shelf = shelf_folder(common, config)?.display().to_string();
     let of_environment = environment::shelf().map(|path| (path.display().to_string(), "FRESH_TALLY_SHELF"));
     add("shelf", optional(&common.shelf), of_environment, optional(&config.shelf), &shelf);
+    add("compress", None, None, config.compress.then(|| "true".into()), "false");
     add("format", common.format.map(|word| word.to_string()), None, config.format.clone(), "table");
     let no_color = environment::refuses_color().then(|| ("never".to_owned(), "NO_COLOR"));
     add("color", common.color.map(|word| word.to_string()), no_color, config.color.clone(), "auto");

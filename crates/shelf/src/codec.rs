@@ -1,8 +1,9 @@
 //! A tally as bytes: JSON with one record a line, so that version control shows what changed.
 
 use crate::ShelfError;
-use crate::files::{open_file, read_file};
+use crate::files::open_file;
 use crate::line::{Brief, NEXT};
+use crate::packed::content;
 use memchr::memmem::Finder;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -164,11 +165,15 @@ fn read(path: &Path, detail: Detail) -> Result<Tally, ShelfError> {
         });
     }
     // What is read again and again stays in the processor's own memory; a whole file would be fetched anew from page to page.
-    if let Some(tally) = by_lines(BufReader::with_capacity(64 << 10, &file), detail) {
+    if let Ok(content) = content(&file, TALLY_LIMIT)
+        && let Some(tally) = by_lines(BufReader::with_capacity(64 << 10, content), detail)
+    {
         return Ok(tally);
     }
+    file.rewind().map_err(fail)?;
     let mut bytes = Vec::new();
-    file.rewind().and_then(|()| file.read_to_end(&mut bytes)).map_err(fail)?;
+    let read = content(&file, TALLY_LIMIT).and_then(|mut content| content.read_to_end(&mut bytes));
+    read.map_err(|error| ShelfError::NoTally { path: path.to_owned(), why: error.to_string() })?;
     decode(path, &bytes)
 }
 
@@ -280,6 +285,11 @@ pub(crate) fn read_earlier(path: &Path) -> Option<Earlier> {
     const ENDS: u64 = 64 << 10;
     let mut file = open_file(path).ok()?;
     let length = file.metadata().ok()?.len();
+    let whole = |file: &std::fs::File| -> Option<Earlier> {
+        let mut bytes = Vec::new();
+        content(file, TALLY_LIMIT).ok()?.read_to_end(&mut bytes).ok()?;
+        serde_json::from_slice(&bytes).ok()
+    };
     let mut head = Vec::new();
     (&mut file).take(ENDS).read_to_end(&mut head).ok()?;
     let mut tail = Vec::new();
@@ -287,7 +297,7 @@ pub(crate) fn read_earlier(path: &Path) -> Option<Earlier> {
     file.read_to_end(&mut tail).ok()?;
     match (value_of(&head, "taken"), value_of(&tail, "notes"), value_of(&tail, "readings")) {
         (Some(taken), Some(notes), Some(readings)) => Some(Earlier { taken, notes, readings }),
-        _ => serde_json::from_slice(&read_file(path, TALLY_LIMIT).ok()?).ok(),
+        _ => file.rewind().ok().and_then(|()| whole(&file)),
     }
 }
 

@@ -1,11 +1,12 @@
-use crate::codec::{Earlier, encode_in_pieces, read_earlier};
+use crate::codec::{Earlier, encode, encode_in_pieces, read_earlier};
 use crate::files::{Draft, Lock, clear_left_over};
-use crate::{ENDING, ShelfError, read_tally, read_tally_in_brief};
+use crate::packed::pack;
+use crate::{ENDING, PACKED_ENDING, ShelfError, read_tally, read_tally_in_brief, stem_of};
 use std::fs;
 use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
-use tally_core::model::{Tally, slug};
+use tally_core::model::{Note, Reading, Tally, Text, slug};
 
 /// How files end that keep what repositories offered.
 const OFFER: &str = ".offer.zst";
@@ -16,6 +17,7 @@ const PICTURES: &str = ".pictures";
 #[derive(Debug, Clone)]
 pub struct Shelf {
     folder: PathBuf,
+    packs: bool,
 }
 
 /// What came of putting a tally on the shelf.
@@ -27,10 +29,36 @@ pub struct Put {
     pub replaced: bool,
 }
 
+/// What came of merging a tally of another shelf into this one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Merged {
+    /// It is new here, under this handle.
+    Added(String),
+    /// The same tally is here under this handle, and got notes or figures that were read by hand.
+    Extended(String),
+    /// The same tally is here under this handle, with all that.
+    Known(String),
+}
+
+impl Merged {
+    /// The handle that it has here.
+    pub fn handle(&self) -> &str {
+        match self {
+            Self::Added(handle) | Self::Extended(handle) | Self::Known(handle) => handle,
+        }
+    }
+}
+
 impl Shelf {
     /// A shelf in this folder, which need not exist yet.
     pub fn new(folder: impl Into<PathBuf>) -> Self {
-        Self { folder: folder.into() }
+        Self { folder: folder.into(), packs: false }
+    }
+
+    /// The same, with tallies compressed as they are written, or not. Both are read wherever they lie.
+    #[must_use]
+    pub fn packing(self, packs: bool) -> Self {
+        Self { packs, ..self }
     }
 
     /// The folder.
@@ -38,9 +66,34 @@ impl Shelf {
         &self.folder
     }
 
-    /// The file of a handle.
+    /// The file of a handle: compressed where only that is there.
     pub fn file(&self, handle: &str) -> PathBuf {
-        self.folder.join(format!("{handle}{ENDING}"))
+        let [plain, packed] = self.both(handle);
+        let only_packed = plain.symlink_metadata().is_err() && packed.symlink_metadata().is_ok();
+        if only_packed { packed } else { plain }
+    }
+
+    /// The file of a handle, and what it would be compressed.
+    fn both(&self, handle: &str) -> [PathBuf; 2] {
+        [ENDING, PACKED_ENDING].map(|ending| self.folder.join(format!("{handle}{ending}")))
+    }
+
+    /// Writes a tally in the form of this shelf; one of the other form is gone then.
+    fn write(&self, handle: &str, tally: &Tally, replace: bool) -> Result<(), ShelfError> {
+        let [plain, packed] = self.both(handle);
+        let pieces = encode_in_pieces(tally)
+            .map_err(|error| ShelfError::NoTally { path: plain.clone(), why: error.to_string() })?;
+        let other = if self.packs {
+            write_pieces(&packed, &[pack(&pieces.concat())], replace)?;
+            plain
+        } else {
+            write_pieces(&plain, &pieces, replace)?;
+            packed
+        };
+        match fs::remove_file(&other) {
+            Err(error) if error.kind() != ErrorKind::NotFound => Err(ShelfError::io(other, error)),
+            _ => Ok(()),
+        }
     }
 
     /// The folder beside a tally that keeps thumbnails of its pictures; it need not be there.
@@ -72,7 +125,7 @@ impl Shelf {
         for entry in entries {
             let entry = entry.map_err(|error| ShelfError::io(&self.folder, error))?;
             let name = entry.file_name();
-            let handle = name.to_str().and_then(|name| name.strip_suffix(ENDING)).filter(|h| is_handle(h));
+            let handle = name.to_str().and_then(stem_of).filter(|h| is_handle(h));
             // Pipes, devices and folders are no tallies, whatever they are called.
             if let Some(handle) = handle
                 && (entry.file_type().is_ok_and(|sort| sort.is_file()) || self.file(handle).is_file())
@@ -81,6 +134,8 @@ impl Shelf {
             }
         }
         handles.sort();
+        // Of one that is there in both forms the one that is not compressed counts.
+        handles.dedup();
         Ok(handles)
     }
 
@@ -137,17 +192,59 @@ impl Shelf {
                     tally.notes = earlier.notes;
                 }
                 tally.readings.extend(earlier.readings.into_iter().filter(|reading| reading.by == "hand"));
-                write_pieces(&path, &encoded(&path, tally)?, true)?;
+                self.write(&handle, tally, true)?;
                 return Ok(Put { handle, replaced: true });
             }
             // Another install has it. It may also take it in this moment: then writing says so.
             if path.symlink_metadata().is_ok() {
                 continue;
             }
-            match write_pieces(&path, &encoded(&path, tally)?, false) {
+            match self.write(&handle, tally, false) {
                 Err(ShelfError::InUse { .. }) => {}
                 other => return other.map(|()| Put { handle, replaced: false }),
             }
+        }
+        Err(ShelfError::InUse { handle: natural })
+    }
+
+    /// Puts a tally of another shelf beside what is here, and takes nothing away: the very same tally is there once, with the notes and
+    /// the figures read by hand of both; another one gets a number behind its handle.
+    ///
+    /// # Errors
+    /// As [`Shelf::put`].
+    pub fn merge(&self, tally: &mut Tally) -> Result<Merged, ShelfError> {
+        let natural = tally.label.handle.to_string();
+        if !is_handle(&natural) {
+            return Err(ShelfError::BadHandle { handle: natural });
+        }
+        let _lock = self.lock()?;
+        clear_left_over(&self.folder, SystemTime::now());
+        for number in 1_u32.. {
+            let handle = if number == 1 { natural.clone() } else { format!("{natural}-{number}") };
+            tally.label.handle = handle.as_str().into();
+            let path = self.file(&handle);
+            if path.symlink_metadata().is_err() {
+                self.write(&handle, tally, false)?;
+                return Ok(Merged::Added(handle));
+            }
+            // What can't be read is another one.
+            let Ok(mut known) = read_tally(&path) else { continue };
+            if !is_same(&known, tally) {
+                continue;
+            }
+            let before = (known.notes.len(), known.readings.len());
+            let missing = |notes: &[Note], note: &Note| !notes.contains(note);
+            let notes = tally.notes.iter().filter(|note| missing(&known.notes, note)).cloned();
+            let readings = tally.readings.iter().filter(|one| !known.readings.contains(one)).cloned();
+            let (notes, readings): (Vec<Note>, Vec<Reading>) = (notes.collect(), readings.collect());
+            known.notes.extend(notes);
+            known.notes.sort_by(|a, b| a.at.cmp(&b.at));
+            known.readings.extend(readings);
+            if before == (known.notes.len(), known.readings.len()) {
+                return Ok(Merged::Known(handle));
+            }
+            self.write(&handle, &known, true)?;
+            return Ok(Merged::Extended(handle));
         }
         Err(ShelfError::InUse { handle: natural })
     }
@@ -172,8 +269,7 @@ impl Shelf {
         let _lock = self.lock()?;
         let mut tally = self.get(handle)?;
         change(&mut tally);
-        let path = self.file(handle);
-        write_pieces(&path, &encoded(&path, &tally)?, true)
+        self.write(handle, &tally, true)
     }
 
     /// Gives a tally another handle.
@@ -190,8 +286,10 @@ impl Shelf {
         let _lock = self.lock()?;
         let mut tally = self.get(old)?;
         tally.label.handle = new.into();
-        let path = self.file(new);
-        write_pieces(&path, &encoded(&path, &tally)?, false)?;
+        if self.file(new).symlink_metadata().is_ok() {
+            return Err(ShelfError::InUse { handle: new.to_owned() });
+        }
+        self.write(new, &tally, false)?;
         match fs::rename(self.offer_file(old), self.offer_file(new)) {
             Err(error) if error.kind() != ErrorKind::NotFound => {
                 return Err(ShelfError::io(self.offer_file(old), error));
@@ -254,11 +352,16 @@ impl Shelf {
         // What is kept beside a tally is worth nothing without it.
         _ = fs::remove_file(self.offer_file(handle));
         _ = fs::remove_dir_all(self.pictures_folder(handle));
-        let path = self.file(handle);
-        match fs::remove_file(&path) {
+        // Both forms, the one that counts last.
+        let counts = self.file(handle);
+        let [_, packed] = self.both(handle);
+        if counts != packed {
+            _ = fs::remove_file(packed);
+        }
+        match fs::remove_file(&counts) {
             Ok(()) => Ok(()),
             Err(error) if error.kind() == ErrorKind::NotFound => Err(self.unknown(handle)),
-            Err(error) => Err(ShelfError::io(path, error)),
+            Err(error) => Err(ShelfError::io(counts, error)),
         }
     }
 
@@ -267,6 +370,23 @@ impl Shelf {
         near.retain(|known| known.contains(handle) || handle.contains(known.as_str()));
         ShelfError::Unknown { handle: handle.to_owned(), near }
     }
+}
+
+/// Whether two tallies say the same, but for notes and figures.
+fn is_same(one: &Tally, other: &Tally) -> bool {
+    // They were taken in one go; most are told apart by that.
+    if one.taken != other.taken || one.packages.len() != other.packages.len() {
+        return false;
+    }
+    let plain = |tally: &Tally| {
+        let mut tally = tally.clone();
+        tally.label.handle = Text::default();
+        tally.program = String::new().into();
+        tally.notes.clear();
+        tally.readings.clear();
+        encode(&tally).ok()
+    };
+    plain(one) == plain(other)
 }
 
 /// Whether a thumbnail may be called so: 16 hexadecimal digits, and the ending of a picture.
@@ -315,11 +435,6 @@ pub fn read_pictures(folder: &Path) -> Vec<(String, Vec<u8>)> {
     found
 }
 
-fn encoded(path: &Path, tally: &Tally) -> Result<Vec<Vec<u8>>, ShelfError> {
-    encode_in_pieces(tally)
-        .map_err(|error| ShelfError::NoTally { path: path.to_owned(), why: error.to_string() })
-}
-
 /// Handles are what [`slug`] leaves as it is.
 fn is_handle(text: &str) -> bool {
     !text.is_empty() && text.len() <= 200 && slug(text) == text
@@ -342,8 +457,8 @@ fn write_pieces(path: &Path, pieces: &[impl AsRef<[u8]>], replace: bool) -> Resu
     written.map_err(|error| match error.kind() {
         ErrorKind::AlreadyExists if !replace => {
             let handle =
-                path.file_name().map(|name| name.to_string_lossy().trim_end_matches(ENDING).to_owned());
-            ShelfError::InUse { handle: handle.unwrap_or_default() }
+                path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            ShelfError::InUse { handle: stem_of(&handle).unwrap_or(&handle).to_owned() }
         }
         _ => ShelfError::io(path, error),
     })

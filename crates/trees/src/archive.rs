@@ -1,5 +1,6 @@
+use crate::compression::Compression;
 use crate::listed::{Listed, Stamp};
-use crate::{ReadAt, Window};
+use crate::{ReadAt, Tree, Window};
 use std::cell::Cell;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -63,6 +64,26 @@ pub(crate) fn open(archive: &Arc<dyn ReadAt>) -> io::Result<(Listed, Option<Stri
     // An archive ends with empty blocks; one that was cut between two files has none.
     let damage = damage.or_else(|| (end >= archive.len()).then(|| "it has no end mark".to_owned()));
     Ok((listed, damage))
+}
+
+/// The tree in an archive, compressed or not, and where it breaks off, if it does; `None` for what is no archive.
+///
+/// # Errors
+/// When it can't be read, or holds more than is read of its size.
+pub fn archive(bytes: &Arc<dyn ReadAt>) -> io::Result<Option<(Box<dyn Tree>, Option<String>)>> {
+    let head = |bytes: &Arc<dyn ReadAt>| {
+        let length = usize::try_from(bytes.len().min(BLOCK)).unwrap_or(0);
+        bytes.exactly(0, length)
+    };
+    let (bytes, cut) = match Compression::of(&head(bytes)?) {
+        Some(compression) => compression.spool(bytes)?,
+        None => (Arc::clone(bytes), None),
+    };
+    if !begins(&head(&bytes)?) {
+        return Ok(None);
+    }
+    let (listed, damage) = open(&bytes)?;
+    Ok(Some((Box::new(listed), cut.or(damage))))
 }
 
 /// Whether so begins an archive.

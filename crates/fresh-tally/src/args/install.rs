@@ -65,6 +65,9 @@ pub(crate) struct TakeArgs {
     /// Record the SHA-256 of the file, which takes reading it once more
     #[arg(long)]
     pub(crate) sha256: bool,
+    /// Take the file only if it has a signature (SOURCE.sig) by someone in this file of allowed signers or public keys
+    #[arg(long, value_name = "KEYS")]
+    pub(crate) signed_by: Option<PathBuf>,
 }
 
 /// What the release files leave out or get wrong.

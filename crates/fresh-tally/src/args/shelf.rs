@@ -4,7 +4,7 @@ use super::words::OneOf;
 use super::{NonEmpty, handles};
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
-use tally_report::DataText;
+use tally_report::DataForm;
 
 /// Manage kept tallies: list, search, import, export, rename, remove
 #[derive(Debug, Args)]
@@ -37,13 +37,23 @@ Examples:
         #[arg(long, value_name = "FILE", conflicts_with = "words")]
         picture: Option<PathBuf>,
     },
-    /// Add tallies from files or folders
+    /// Add tallies from files, folders, archives or datasets
+    ///
+    /// Nothing that is here is lost: the same tally is kept once, with the notes of both shelves; another one gets a number behind its handle.
+    #[command(after_help = "\
+Examples:
+  fresh-tally shelf import /mnt/backup
+  fresh-tally shelf import laptop-shelf.tar.zst
+  fresh-tally shelf import --signed-by allowed_signers saltmarsh-5.0.tally.json")]
     Import {
-        /// Tally files, or folders of them
+        /// Tally files, folders or archives (tar) of them, or datasets that were exported with --whole
         #[arg(required = true, value_name = "FILE")]
         files: Vec<PathBuf>,
+        /// Import only if every file has a signature (FILE.sig) by someone in this file of allowed signers or public keys
+        #[arg(long, value_name = "KEYS")]
+        signed_by: Option<PathBuf>,
     },
-    /// Write all packages of tallies as one table, or copy the tallies themselves
+    /// Write all packages of tallies as one table, a dataset of many tables, or copy the tallies themselves
     ///
     /// The table is CSV, or JSON Lines if -o ends in `.jsonl` or --format is json.
     #[command(after_help = "\
@@ -51,6 +61,7 @@ Examples:
   fresh-tally shelf export -o packages.csv
   fresh-tally shelf export saltmarsh-5.0-reedbed-full saltmarsh-5.0-mudflat-full -o packages.jsonl
   fresh-tally shelf export --into /mnt/backup
+  fresh-tally shelf export saltmarsh-5.0-reedbed-full --into published --sign ~/.ssh/id_ed25519
   fresh-tally shelf export --dataset csv -o tables
   fresh-tally shelf export --dataset csv --since 2026-11-01 -o tables")]
     Export {
@@ -60,9 +71,15 @@ Examples:
         /// Copy the tallies into this folder instead
         #[arg(long, value_name = "DIR", conflicts_with_all = ["output", "format"])]
         into: Option<PathBuf>,
-        /// Write a dataset into the folder of -o: all tables, partitioned by distribution, for engines of data (csv or jsonl)
-        #[arg(long, value_name = "FORM", value_parser = OneOf::<DataText>::new(), conflicts_with_all = ["into", "format"], requires = "output")]
-        dataset: Option<DataText>,
+        /// Sign each copy with this private key of OpenSSH, in a file beside it that ends in `.sig`
+        #[arg(long, value_name = "KEY", requires = "into")]
+        sign: Option<PathBuf>,
+        /// Write a dataset into the folder of -o: all tables, partitioned by distribution, for engines of data
+        #[arg(long, value_name = "FORM", value_parser = OneOf::<DataForm>::new(), conflicts_with_all = ["into", "format"], requires = "output")]
+        dataset: Option<DataForm>,
+        /// Add the whole tallies to the dataset, compressed, so that another shelf can import them
+        #[arg(long, requires = "dataset")]
+        whole: bool,
         /// Only tallies taken on this day or later, to add them to a dataset
         #[arg(long, value_name = "DAY|MOMENT", requires = "dataset")]
         since: Option<String>,

@@ -8,10 +8,13 @@ use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 use tally_core::model::{Tally, Text, slug};
-use tally_report::{DATASET, DATASET_SCHEMA, DataTable, DataText, count_of};
+use tally_report::{DATASET, DATASET_SCHEMA, DataForm, DataTable, DataValue, TableFile, WRITES_PARQUET, count_of};
+use tally_shelf::PACKED_ENDING;
 
 /// The file that says what a dataset is.
 const ABOUT: &str = "dataset.json";
+/// The folder of whole tallies, partitioned as the tables are.
+pub(super) const WHOLE: &str = "tallies";
 /// Bytes of one file, after which the next is begun.
 const FILE_BYTES: u64 = 256 << 20;
 
@@ -39,10 +42,15 @@ struct Exported {
 /// Writes tallies into a dataset, made anew or added to; `since` leaves out those that were taken before.
 pub(super) fn export(
     handles: &[String],
-    form: DataText,
+    form: DataForm,
+    whole: bool,
     since: Option<&str>,
     settings: &Settings,
 ) -> Result<(), CommandError> {
+    if form == DataForm::Parquet && !WRITES_PARQUET {
+        let why = "--dataset parquet: this program was built without it; `cargo build --release --features dataset` adds it";
+        return Err(CommandError::Usage(why.into()));
+    }
     let Some(folder) = settings.output.as_deref() else {
         return Err(CommandError::Usage("--dataset: `-o DIR` names the folder of the dataset".into()));
     };
@@ -56,6 +64,13 @@ pub(super) fn export(
         }
     }
     let mut about = about(folder, form)?;
+    if let (Some(last), None) = (about.exports.last(), since) {
+        return Err(CommandError::Usage(format!(
+            "`{}` is a dataset already: `--since {}` adds what was taken after it was written last",
+            folder.display(),
+            last.at
+        )));
+    }
     let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
     std::fs::create_dir_all(folder).map_err(fail)?;
     let index = super::shelf::index(settings)?;
@@ -89,6 +104,11 @@ pub(super) fn export(
         if let Some(writer) = &mut writer {
             writer.take(&tally).map_err(fail)?;
         }
+        if whole {
+            let above = folder.join(WHOLE).join(partition(distro));
+            std::fs::create_dir_all(&above).map_err(fail)?;
+            output::tally(&above.join(format!("{handle}{PACKED_ENDING}")), &tally)?;
+        }
         tallies += 1;
     }
     if let Some(done) = writer {
@@ -110,10 +130,42 @@ pub(super) fn export(
     Ok(())
 }
 
+/// Whether a folder is a dataset; one that this program can't use is an error.
+pub(super) fn is_dataset(folder: &Path) -> Result<bool, CommandError> {
+    Ok(folder.join(ABOUT).exists() && read(&folder.join(ABOUT)).map(|_| true)?)
+}
+
+/// The error of a dataset that has nothing but tables.
+pub(super) fn not_whole(folder: &Path) -> CommandError {
+    let why = "is a dataset of tables, which do not hold all of a tally: export it with --whole";
+    CommandError::Source { path: folder.into(), why: why.into() }
+}
+
+/// Reads what a dataset says of itself.
+fn read(path: &Path) -> Result<About, CommandError> {
+    let wrong = |why: String| CommandError::Source { path: path.into(), why: why.into() };
+    let about: About =
+        serde_json::from_str(&output::text(path)?).map_err(|error| wrong(error.to_string()))?;
+    if about.schema_version != DATASET_SCHEMA {
+        let found = about.schema_version;
+        return Err(wrong(format!("it is of schema {found}, and this program knows schema {DATASET_SCHEMA}")));
+    }
+    for table in DATASET {
+        let told = about.tables[table.name].as_array().map(Vec::as_slice).unwrap_or_default();
+        let missing = table.columns.iter().find(|column| {
+            !told.iter().any(|told| told["name"] == column.name && told["type"] == column.of.name())
+        });
+        if let Some(column) = missing {
+            let of = column.of.name();
+            return Err(wrong(format!("its table `{}` has no column `{}` ({of})", table.name, column.name)));
+        }
+    }
+    Ok(about)
+}
+
 /// What a folder says of the dataset in it; one that is not there yet, or empty, becomes one.
-fn about(folder: &Path, form: DataText) -> Result<About, CommandError> {
+fn about(folder: &Path, form: DataForm) -> Result<About, CommandError> {
     let path = folder.join(ABOUT);
-    let wrong = |why: String| CommandError::Source { path: path.clone(), why: why.into() };
     if !path.exists() {
         let is_used = std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some());
         if is_used {
@@ -131,18 +183,20 @@ fn about(folder: &Path, form: DataText) -> Result<About, CommandError> {
             exports: Vec::new(),
         });
     }
-    let about: About =
-        serde_json::from_str(&output::text(&path)?).map_err(|error| wrong(error.to_string()))?;
-    if about.schema_version != DATASET_SCHEMA {
-        return Err(wrong(format!(
-            "is of schema {}, and this program writes schema {DATASET_SCHEMA}",
-            about.schema_version
-        )));
-    }
+    let about = read(&path)?;
     if about.form != form.name() {
-        return Err(wrong(format!("has files of the form {}, not {}", about.form, form.name())));
+        let why = format!("its files are {}, not {}", about.form, form.name());
+        return Err(CommandError::Source { path, why: why.into() });
     }
     Ok(about)
+}
+
+/// The folder of a distribution below that of a table, as engines read partitions.
+fn partition(distro: &Text) -> String {
+    match slug(distro) {
+        empty if empty.is_empty() => "distro=unknown".to_owned(),
+        distro => format!("distro={distro}"),
+    }
 }
 
 /// The files of one distribution.
@@ -150,7 +204,7 @@ struct Writer<'d> {
     folder: &'d Path,
     distro: Text,
     stamp: &'d str,
-    form: DataText,
+    form: DataForm,
     open: Vec<Option<Part>>,
 }
 
@@ -158,53 +212,54 @@ struct Writer<'d> {
 struct Part {
     draft: PathBuf,
     path: PathBuf,
-    out: BufWriter<File>,
-    bytes: u64,
+    file: TableFile<BufWriter<File>>,
 }
 
 impl<'d> Writer<'d> {
-    fn new(folder: &'d Path, distro: &Text, stamp: &'d str, form: DataText) -> Self {
+    fn new(folder: &'d Path, distro: &Text, stamp: &'d str, form: DataForm) -> Self {
         let open = DATASET.iter().map(|_| None).collect();
         Self { folder, distro: distro.clone(), stamp, form, open }
     }
 
     fn take(&mut self, tally: &Tally) -> std::io::Result<()> {
-        let form = self.form;
         for (at, table) in DATASET.iter().enumerate() {
-            let mut bytes = Vec::new();
-            table.rows(tally, &mut |row| form.row(table, &row, &mut bytes));
-            if bytes.is_empty() {
-                continue;
-            }
-            let mut part = match self.open[at].take() {
-                Some(part) => part,
-                None => self.begin(table)?,
-            };
-            part.out.write_all(&bytes)?;
-            part.bytes += bytes.len() as u64;
-            if part.bytes > FILE_BYTES {
-                part.finish()?;
-            } else {
-                self.open[at] = Some(part);
+            let mut part = self.open[at].take();
+            let mut failed = None;
+            table.rows(tally, &mut |row| {
+                if failed.is_none() {
+                    failed = self.add(table, &mut part, row).err();
+                }
+            });
+            match (failed, part) {
+                (Some(error), _) => return Err(error),
+                (None, Some(part)) if part.file.bytes() > FILE_BYTES => part.finish()?,
+                (None, part) => self.open[at] = part,
             }
         }
         Ok(())
     }
 
-    fn begin(&self, table: &DataTable) -> std::io::Result<Part> {
-        let distro = match slug(&self.distro) {
-            empty if empty.is_empty() => "unknown".to_owned(),
-            distro => distro,
-        };
-        let folder = self.folder.join(table.name).join(format!("distro={distro}"));
+    fn add(
+        &self,
+        table: &'static DataTable,
+        part: &mut Option<Part>,
+        row: Vec<DataValue>,
+    ) -> std::io::Result<()> {
+        match part {
+            Some(part) => part.file.add(row),
+            None => part.insert(self.begin(table)?).file.add(row),
+        }
+    }
+
+    fn begin(&self, table: &'static DataTable) -> std::io::Result<Part> {
+        let folder = self.folder.join(table.name).join(partition(&self.distro));
         std::fs::create_dir_all(&folder)?;
         let name = |number: u32| format!("{}-{number:04}.{}", self.stamp, self.form.name());
         let free = (0..).map(name).find(|name| !folder.join(name).exists()).unwrap_or_default();
         // Engines pass over names that begin with a point or a line.
         let draft = folder.join(format!("._{free}"));
-        let mut out = BufWriter::new(File::create(&draft)?);
-        out.write_all(&self.form.head(table))?;
-        Ok(Part { draft, path: folder.join(free), out, bytes: 0 })
+        let file = TableFile::new(self.form, table, BufWriter::new(File::create(&draft)?))?;
+        Ok(Part { draft, path: folder.join(free), file })
     }
 
     fn finish(self) -> std::io::Result<()> {
@@ -213,9 +268,10 @@ impl<'d> Writer<'d> {
 }
 
 impl Part {
-    fn finish(mut self) -> std::io::Result<()> {
-        self.out.flush()?;
-        self.out.get_ref().sync_all()?;
+    fn finish(self) -> std::io::Result<()> {
+        let mut out = self.file.finish()?;
+        out.flush()?;
+        out.get_ref().sync_all()?;
         std::fs::rename(&self.draft, &self.path)
     }
 }

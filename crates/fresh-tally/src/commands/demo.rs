@@ -229,6 +229,7 @@ fn full(source: PathBuf) -> TakeArgs {
         root: None,
         list_roots: false,
         sha256: false,
+        signed_by: None,
         all_dates: false,
     }
 }

@@ -6,6 +6,7 @@ mod check;
 mod compare;
 mod dataset;
 mod demo;
+mod exchange;
 mod find;
 mod grid;
 mod kit;

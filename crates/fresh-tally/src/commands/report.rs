@@ -1,5 +1,5 @@
 use super::compare::{Compared, compared};
-use super::shelf::pictures_beside;
+use super::exchange::pictures_beside;
 use crate::args::ReportArgs;
 use crate::error::CommandError;
 use crate::exit::Exit;

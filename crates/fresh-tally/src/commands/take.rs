@@ -1,9 +1,10 @@
-use super::shelf::pictures_beside;
+use super::exchange::pictures_beside;
 use crate::args::{LabelArgs, TakeArgs};
 use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::install::TakeRequest;
 use crate::settings::Settings;
+use crate::signatures::Signers;
 use crate::{install, offers, output};
 use std::sync::Mutex;
 use tally_core::knowledge::PartRules;
@@ -16,6 +17,15 @@ use tally_shelf::write_pictures;
 
 pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let rules = settings.own.parts()?;
+    if let Some(keys) = &args.signed_by {
+        if !args.source.is_file() {
+            let why = format!("--signed-by: `{}` is not a file", args.source.display());
+            return Err(CommandError::Usage(why));
+        }
+        let shown = args.source.display().to_string();
+        let who = Signers::read(keys)?.check(&args.source, &shown, &settings.now)?;
+        output::status(settings, &format!("`{shown}` is signed by {who}."));
+    }
     if args.list_roots {
         output::show(&install::roots(&args.source, settings)?, settings)?;
         return Ok(Exit::Done);
@@ -40,7 +50,7 @@ fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Resul
             let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
             std::fs::create_dir_all(folder).map_err(fail)?;
             let path = folder.join(format!("{}.tally.json", tally.label.handle));
-            output::file(&path, &encoded(tally)?)?;
+            output::tally(&path, tally)?;
             places.push(path.to_string_lossy().into_owned());
         }
         if settings.output.is_none() || settings.shelf_given {
@@ -214,7 +224,7 @@ fn keep(tally: &mut Tally, beside: &Beside<'_>, settings: &Settings) -> Result<(
         output::status(settings, &format!("{verb} as `{}`.", put.handle));
     }
     if let Some(path) = &settings.output {
-        output::file(path, &encoded(tally)?)?;
+        output::tally(path, tally)?;
         beside.offer.map_or(Ok(()), |bytes| output::file(&offers::beside(path), bytes))?;
         if let Some(pictures) = beside.pictures {
             write_pictures(&pictures_beside(path), &named(pictures))?;

@@ -3,10 +3,12 @@
 mod csv_table;
 mod dataset;
 mod package_rows;
+#[cfg(feature = "dataset")]
+mod parquet;
 mod sbom;
 
 pub use csv_table::CsvTable;
-pub use dataset::{ColumnType, DATASET, DATASET_SCHEMA, DataColumn, DataTable, DataText, DataValue};
+pub use dataset::{ColumnType, DATASET, DATASET_SCHEMA, DataColumn, DataForm, DataTable, DataValue, TableFile, WRITES_PARQUET};
 pub use package_rows::PackageRows;
 pub use sbom::Sbom;
 
