@@ -131,8 +131,17 @@ pub fn key_of_part(part: &Part) -> String {
     format!("{} = {}", part.part, part.name).to_lowercase()
 }
 
+/// The names that a part may be known by: its own key, and, where it is an application as well, those of that.
+pub fn keys_of_part(tally: &Tally, part: &Part) -> Vec<String> {
+    let same = |application: &&Application| application.name == part.name;
+    let application = tally.applications.iter().find(same);
+    std::iter::once(key_of_part(part))
+        .chain(application.into_iter().flat_map(|one| keys_of_application(tally, one)))
+        .collect()
+}
+
 /// A version as its project called it: without what packagers add (`+dfsg`); none for what is no release, and for words.
-pub(super) fn released(version: &str) -> Option<Text> {
+pub fn released(version: &str) -> Option<Text> {
     const UNDONE: &[&str] = &["alpha", "beta", "rc", "pre", "dev", "git", "svn", "snapshot"];
     let plain = version.trim().trim_start_matches(['v', 'V']);
     let plain = plain.split(['+', ' ']).next().unwrap_or_default();
@@ -143,13 +152,15 @@ pub(super) fn released(version: &str) -> Option<Text> {
     is_release.then(|| plain.into())
 }
 
-/// Whether two versions count alike: a date (2026.1, 20260401) and a number say nothing of one another.
+/// Whether a version begins with a year: 2026.1, 20260401. Such a one and a plain number say nothing of one another.
+pub fn is_dated(version: &str) -> bool {
+    let first = version.split(|c: char| !c.is_ascii_digit()).next().unwrap_or_default();
+    first.parse::<u64>().map_or(first.len() > 3, |number| number >= 1900)
+}
+
+/// Whether two versions count alike.
 fn same_scheme(one: &str, other: &str) -> bool {
-    let begins_with_a_year = |version: &str| {
-        let first = version.split(|c: char| !c.is_ascii_digit()).next().unwrap_or_default();
-        first.parse::<u64>().map_or(first.len() > 3, |number| number >= 1900)
-    };
-    begins_with_a_year(one) == begins_with_a_year(other)
+    is_dated(one) == is_dated(other)
 }
 
 #[cfg(test)]

@@ -8,14 +8,15 @@
 mod known;
 mod upstream;
 
-pub use known::{Known, KnownBy, ReleaseSource, key_of_part, keys_of_application};
+pub use known::{
+    Known, KnownBy, ReleaseSource, is_dated, key_of_part, keys_of_application, keys_of_part, released,
+};
 pub use upstream::{Project, Release, Upstream};
 
 use crate::model::{Application, Delivery, Evidence, Label, PackageRef, Part, Tally, Text, day_of};
 use crate::version::{Step, compare_plain, step};
 use crate::vocabulary;
 use jiff::civil::Date;
-use known::released;
 use rustc_hash::FxHashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -228,11 +229,7 @@ struct Held<'a> {
 impl LagFinder<'_> {
     fn part(&mut self, tally: &Tally, part: &Part) {
         let Some(version) = &part.version else { return };
-        let mut keys = vec![key_of_part(part)];
-        // A part that is an application as well is known by that.
-        let same = |application: &&Application| application.name == part.name;
-        let application = tally.applications.iter().find(same);
-        keys.extend(application.into_iter().flat_map(|one| keys_of_application(tally, one)));
+        let keys = keys_of_part(tally, part);
         let names = self.names(&[&part.name, &part.part], part.package.as_ref());
         self.add(&Held {
             what: "part",

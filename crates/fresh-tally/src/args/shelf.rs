@@ -80,7 +80,7 @@ Examples:
         /// Add the whole tallies to the dataset, compressed, so that another shelf can import them
         #[arg(long, requires = "dataset")]
         whole: bool,
-        /// Only tallies taken on this day or later, to add them to a dataset
+        /// Only tallies taken on or after this day, or after this moment: adds them to a dataset that is there
         #[arg(long, value_name = "DAY|MOMENT", requires = "dataset")]
         since: Option<String>,
     },

@@ -80,7 +80,8 @@ pub(super) fn export(
         .into_iter()
         .filter(|entry| handles.contains(&entry.handle))
         .filter(|entry| {
-            since.is_none_or(|since| entry.taken_at.as_deref().is_some_and(|taken| taken >= since))
+            // A day is before every moment of it; at a moment itself the last export was.
+            since.is_none_or(|since| entry.taken_at.as_deref().is_some_and(|taken| taken > since))
         })
         .map(|entry| (entry.label.map(|label| label.distro_id).unwrap_or_default(), entry.handle))
         .collect();

@@ -7,6 +7,7 @@ mod browse;
 mod check;
 mod compare;
 mod demo;
+mod exchange;
 mod family;
 mod find;
 mod grid;

@@ -2,7 +2,10 @@
 
 use serde::Serialize;
 use std::io::{self, Write};
-use tally_core::model::{DecidedBy, Evidence, PackageRef, Tally, Text};
+use tally_core::lag::{
+    KnownBy, day_of_proof, is_dated, key_of_part, keys_of_application, keys_of_part, released,
+};
+use tally_core::model::{DecidedBy, Evidence, PackageRef, Tally, Text, day_of};
 use tally_core::systems::sort_key;
 use tally_core::version::plain_sort_key;
 use tally_core::vocabulary;
@@ -397,29 +400,83 @@ pub const DATASET: &[DataTable] = &[
         },
     },
     DataTable {
+        name: "projects",
+        columns: &[
+            text("handle"),
+            text("what"),
+            text("name"),
+            text("project"),
+            text("version"),
+            text("version_key"),
+            boolean("dated"),
+        ],
+        rows: |tally, take| {
+            let mut add = |what: &str, name: &Text, version: Option<&Text>, keys: Vec<String>| {
+                let Some(version) = version.and_then(|version| released(version)) else { return };
+                for key in keys {
+                    take(vec![
+                        said(&tally.label.handle),
+                        said(what),
+                        said(name),
+                        said(key),
+                        said(&version),
+                        plain_key(Some(&version)),
+                        DataValue::Boolean(is_dated(&version)),
+                    ]);
+                }
+            };
+            for one in &tally.parts {
+                add("part", &one.name, one.version.as_ref(), keys_of_part(tally, one));
+            }
+            for one in &tally.applications {
+                add("application", &one.name, one.version.as_ref(), keys_of_application(tally, one));
+            }
+        },
+    },
+    DataTable {
         name: "releases",
         columns: &[
             text("handle"),
             text("project"),
-            text("name"),
             text("version"),
             text("version_key"),
+            boolean("dated"),
             text("released"),
+            text("known_by"),
             text("file"),
         ],
         rows: |tally, take| {
+            let mut add = |project: String, version: &Text, day: &str, by: KnownBy, at: DataValue| {
+                let (Some(version), Some(day)) = (released(version), day_of(day)) else { return };
+                take(vec![
+                    said(&tally.label.handle),
+                    said(project),
+                    said(&version),
+                    plain_key(Some(&version)),
+                    DataValue::Boolean(is_dated(&version)),
+                    said(day.to_string()),
+                    said(by.name()),
+                    at,
+                ]);
+            };
             for one in &tally.releases {
                 for (version, day) in &one.released {
-                    take(vec![
-                        said(&tally.label.handle),
-                        said(&one.project),
-                        said(&one.name),
-                        said(version),
-                        plain_key(Some(version)),
-                        said(day),
-                        file(&one.evidence),
-                    ]);
+                    let project = one.project.to_lowercase();
+                    add(project, version, day, KnownBy::Metainfo, file(&one.evidence));
                 }
+            }
+            // What an install has was out by then.
+            let Some(day) = day_of_proof(tally).map(|day| day.to_string()) else { return };
+            let mut shipped = |project: String, version: Option<&Text>| {
+                if let Some(version) = version {
+                    add(project, version, &day, KnownBy::Shipped, DataValue::Missing);
+                }
+            };
+            for one in &tally.applications {
+                shipped(one.id.to_lowercase(), one.version.as_ref());
+            }
+            for one in &tally.parts {
+                shipped(key_of_part(one), one.version.as_ref());
             }
         },
     },
