@@ -5,6 +5,7 @@ use crate::error::CommandError;
 use crate::settings::Settings;
 use std::io::Write;
 use std::path::Path;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use tally_core::model::Tally;
 use tally_report::chart::Chart;
 use tally_report::{RenderError, Theme, View, render};
@@ -89,10 +90,40 @@ pub(crate) fn stdout(bytes: &[u8]) -> Result<(), CommandError> {
     result.map_err(|source| CommandError::Output { to: "to standard output".into(), source })
 }
 
+/// Warnings that wait while the terminal shows something else; `None` while they don't.
+static HELD: Mutex<Option<Vec<String>>> = Mutex::new(None);
+
+fn held() -> MutexGuard<'static, Option<Vec<String>>> {
+    HELD.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Holds warnings back, and says no status lines, until [`say_held`].
+#[cfg(feature = "browse")]
+pub(crate) fn hold() {
+    held().get_or_insert_default();
+}
+
+/// The warning that was held back last, of those that came after the first `known`; and how many there are.
+#[cfg(feature = "browse")]
+pub(crate) fn last_held(known: usize) -> (Option<String>, usize) {
+    let held = held();
+    let all = held.as_deref().unwrap_or_default();
+    (all.last().filter(|_| all.len() > known).cloned(), all.len())
+}
+
+/// Says what was held back, each once.
+#[cfg(feature = "browse")]
+pub(crate) fn say_held() {
+    let mut waiting = held().take().unwrap_or_default();
+    waiting.sort();
+    waiting.dedup();
+    waiting.iter().for_each(|sentence| warn(sentence));
+}
+
 /// A status line on standard error: a full sentence, unless quiet.
 #[allow(clippy::print_stderr, reason = "status lines go through here")]
 pub(crate) fn status(settings: &Settings, sentence: &str) {
-    if !settings.quiet {
+    if !settings.quiet && held().is_none() {
         eprintln!("{}", tally_report::clean(sentence));
     }
 }
@@ -100,7 +131,10 @@ pub(crate) fn status(settings: &Settings, sentence: &str) {
 /// A warning on standard error, quiet or not: something of what was asked for is left out.
 #[allow(clippy::print_stderr, reason = "warnings go through here")]
 pub(crate) fn warn(sentence: &str) {
-    eprintln!("warning: {}", tally_report::clean(sentence));
+    match held().as_mut() {
+        Some(waiting) => waiting.push(sentence.to_owned()),
+        None => eprintln!("warning: {}", tally_report::clean(sentence)),
+    }
 }
 
 /// Sends an answer piece by piece; a file appears under its name when it is complete.

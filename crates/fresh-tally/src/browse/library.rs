@@ -1,9 +1,10 @@
 //! What places hold: each section as the same document that a command shows.
 
 use super::state::{Export, Place};
-use crate::commands::{compared, grid_of, index, lag_of, why_of};
+use crate::commands::{compared, grid_of, index, lag_of, offered_by_both, why_of};
 use crate::error::CommandError;
 use crate::install;
+use crate::output;
 use crate::settings::Settings;
 use std::cell::OnceCell;
 use tally_core::age::age;
@@ -15,7 +16,7 @@ use tally_core::knowledge::{PartRules, Roles, settings as setting_rules};
 use tally_core::lag::{Lag, day_that_counts};
 use tally_core::model::{Evidence, Package, PackageRef, Shelved, Tally, Text};
 use tally_report::{
-    AgeView, CompareView, CompareWhat, Document, FindView, Format, GridView, LagView, Line, OfferView,
+    AgeView, CompareView, CompareWhat, Document, FindView, Format, GridView, LagChangeView, LagView, Line, OfferChangeView, OfferView,
     RenderOptions, Role, ShelfFindView, ShelfView, ShowView, ShowWhat, Span, View, bytes_human, render,
     words,
 };
@@ -46,6 +47,10 @@ pub(crate) struct ComparisonPages {
     comparison: Comparison,
     parts: PartRules,
     roles: Roles,
+    /// As that of an install, of both.
+    lag: OnceCell<Option<(Lag, Lag)>>,
+    /// Reads the lists of both, so it is told only when it is looked at.
+    offer: OnceCell<Option<OfferChangeView>>,
 }
 
 /// A section of an install.
@@ -55,6 +60,36 @@ enum OfInstall {
     Lag,
     Age,
     Offer,
+}
+
+impl OfInstall {
+    /// The command or view that says the same.
+    fn name(self) -> &'static str {
+        match self {
+            Self::Show(what) => what.name(),
+            Self::Lag => "lag",
+            Self::Age => "age",
+            Self::Offer => "offer",
+        }
+    }
+}
+
+/// A section of a comparison.
+#[derive(Clone, Copy)]
+enum OfComparison {
+    Compare(CompareWhat),
+    Lag,
+    Offer,
+}
+
+impl OfComparison {
+    fn name(self) -> &'static str {
+        match self {
+            Self::Compare(what) => what.name(),
+            Self::Lag => "lag",
+            Self::Offer => "offer",
+        }
+    }
 }
 
 /// Sections of an install, in the order of a review.
@@ -79,21 +114,23 @@ const INSTALL: &[OfInstall] = &[
 ];
 
 /// Sections of a comparison, in the order of a review.
-const COMPARISON: &[CompareWhat] = &[
-    CompareWhat::Headlines,
-    CompareWhat::Decisions,
-    CompareWhat::Applications,
-    CompareWhat::Parts,
-    CompareWhat::Defaults,
-    CompareWhat::Settings,
-    CompareWhat::Looks,
-    CompareWhat::Media,
-    CompareWhat::Packages,
-    CompareWhat::Startup,
-    CompareWhat::Repositories,
-    CompareWhat::Weight,
-    CompareWhat::Pictures,
-    CompareWhat::Readings,
+const COMPARISON: &[OfComparison] = &[
+    OfComparison::Compare(CompareWhat::Headlines),
+    OfComparison::Compare(CompareWhat::Decisions),
+    OfComparison::Compare(CompareWhat::Applications),
+    OfComparison::Compare(CompareWhat::Parts),
+    OfComparison::Compare(CompareWhat::Defaults),
+    OfComparison::Compare(CompareWhat::Settings),
+    OfComparison::Compare(CompareWhat::Looks),
+    OfComparison::Compare(CompareWhat::Media),
+    OfComparison::Compare(CompareWhat::Packages),
+    OfComparison::Compare(CompareWhat::Startup),
+    OfComparison::Compare(CompareWhat::Repositories),
+    OfComparison::Compare(CompareWhat::Weight),
+    OfComparison::Lag,
+    OfComparison::Offer,
+    OfComparison::Compare(CompareWhat::Pictures),
+    OfComparison::Compare(CompareWhat::Readings),
 ];
 
 impl Pages {
@@ -124,6 +161,8 @@ impl Pages {
                     comparison: compared.comparison,
                     parts: compared.parts,
                     roles: compared.roles,
+                    lag: OnceCell::new(),
+                    offer: OnceCell::new(),
                 }))
             }
             Place::Grid(asked) => {
@@ -153,26 +192,22 @@ impl Pages {
         }
     }
 
+    /// The views that its sections are, as the command line names them.
+    fn views(&self) -> Vec<&'static str> {
+        match self {
+            Self::Shelf { .. } => vec!["installs"],
+            Self::Install(_) => INSTALL.iter().map(|section| section.name()).collect(),
+            Self::Comparison(_) => COMPARISON.iter().map(|section| section.name()).collect(),
+            Self::Grid { .. } => {
+                std::iter::once("all").chain(RowGroup::ALL.iter().map(|group| group.name())).collect()
+            }
+            Self::Why { .. } => vec!["why"],
+        }
+    }
+
     /// The names of its sections.
     pub(crate) fn sections(&self) -> Vec<String> {
-        let named = |name: &str| capital(&name.replace('-', " "));
-        match self {
-            Self::Shelf { .. } => vec!["Installs".to_owned()],
-            Self::Install(_) => INSTALL
-                .iter()
-                .map(|section| match section {
-                    OfInstall::Show(what) => named(what.name()),
-                    OfInstall::Lag => "Lag".to_owned(),
-                    OfInstall::Age => "Age".to_owned(),
-                    OfInstall::Offer => "Offer".to_owned(),
-                })
-                .collect(),
-            Self::Comparison(_) => COMPARISON.iter().map(|what| named(what.name())).collect(),
-            Self::Grid { .. } => std::iter::once("All".to_owned())
-                .chain(RowGroup::ALL.iter().map(|group| named(group.name())))
-                .collect(),
-            Self::Why { .. } => vec!["Why".to_owned()],
-        }
+        self.views().into_iter().map(words::view_title).collect()
     }
 
     /// Installs of the shelf, the oldest release first.
@@ -191,19 +226,19 @@ impl Pages {
     /// The section that tells what a page has under a name.
     pub(crate) fn section_of(&self, place: &str) -> Option<usize> {
         let name = match place {
-            _ if place.starts_with("decision") => "Decisions",
-            "apps" | "programs" | "applications" => "Applications",
-            "hood" | "parts" => "Parts",
-            "wallpapers" => "Pictures",
+            _ if place.starts_with("decision") => "decisions",
+            "apps" | "programs" => "applications",
+            "hood" => "parts",
+            "wallpapers" => "pictures",
             other => other,
         };
-        self.sections().iter().position(|known| known.eq_ignore_ascii_case(name))
+        self.views().iter().position(|known| *known == name)
     }
 
     /// What a section says.
     pub(crate) fn document(&self, section: usize, settings: &Settings) -> Document {
         if let Self::Comparison(pages) = self
-            && COMPARISON.get(section) == Some(&CompareWhat::Decisions)
+            && matches!(COMPARISON.get(section), Some(OfComparison::Compare(CompareWhat::Decisions)))
         {
             return tally_report::publish::decisions(&pages.comparison);
         }
@@ -245,18 +280,7 @@ impl Pages {
                 then(&ShelfView { folder: folder.clone(), of: entries.len(), entries: entries.clone() });
             }
             Self::Install(pages) => pages.with_view(section, settings, then),
-            Self::Comparison(pages) => {
-                let command = format!("fresh-tally compare {} {}", pages.sides.0, pages.sides.1);
-                then(&CompareView {
-                    comparison: &pages.comparison,
-                    rules: &pages.parts,
-                    roles: &pages.roles,
-                    what: COMPARISON.get(section).copied().unwrap_or(CompareWhat::Headlines),
-                    filtered: false,
-                    sums: true,
-                    command: &command,
-                });
-            }
+            Self::Comparison(pages) => pages.with_view(section, settings, then),
             Self::Grid { grid, command } => {
                 let groups: Vec<RowGroup> = match section.checked_sub(1) {
                     None => Vec::new(),
@@ -337,6 +361,11 @@ impl Pages {
     }
 }
 
+/// What was found; what went wrong is said.
+fn told<T>(found: Result<T, CommandError>) -> Option<T> {
+    found.map_err(|error| output::warn(&error.to_string())).ok()
+}
+
 impl InstallPages {
     fn with_view(&self, section: usize, settings: &Settings, then: &mut dyn FnMut(&dyn View)) {
         let Self { tally, parts, roles, .. } = self;
@@ -350,12 +379,44 @@ impl InstallPages {
                 then(&AgeView { age: &age(tally, day), all: true });
             }
             OfInstall::Lag => {
-                let lag = self.lag.get_or_init(|| lag_of(tally, settings).ok().flatten());
+                let lag = self.lag.get_or_init(|| told(lag_of(tally, settings)).flatten());
                 if let Some(lag) = lag {
                     then(&LagView { lag, by_file: false });
                 }
             }
         }
+    }
+}
+
+impl ComparisonPages {
+    fn with_view(&self, section: usize, settings: &Settings, then: &mut dyn FnMut(&dyn View)) {
+        let what = match COMPARISON.get(section).copied().unwrap_or(COMPARISON[0]) {
+            OfComparison::Compare(what) => what,
+            OfComparison::Lag => {
+                let of = |tally: &Tally| told(lag_of(tally, settings)).flatten();
+                if let Some((old, new)) = self.lag.get_or_init(|| of(&self.old).zip(of(&self.new))) {
+                    then(&LagChangeView { old, new });
+                }
+                return;
+            }
+            OfComparison::Offer => {
+                let both = || told(offered_by_both(&self.sides.0, &self.sides.1, settings));
+                if let Some(view) = self.offer.get_or_init(both) {
+                    then(view);
+                }
+                return;
+            }
+        };
+        let command = format!("fresh-tally compare {} {}", self.sides.0, self.sides.1);
+        then(&CompareView {
+            comparison: &self.comparison,
+            rules: &self.parts,
+            roles: &self.roles,
+            what,
+            filtered: false,
+            sums: true,
+            command: &command,
+        });
     }
 }
 
@@ -449,9 +510,4 @@ fn shelved(entry: &Shelved) -> Vec<Line> {
     ];
     lines.extend(entry.problem.as_ref().map(|problem| Line::from(Span::new(Role::LookTwice, problem))));
     lines
-}
-
-fn capital(name: &str) -> String {
-    let mut chars = name.chars();
-    chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }

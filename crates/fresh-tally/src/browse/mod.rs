@@ -15,6 +15,7 @@ pub(crate) use terminal::give_back;
 
 use crate::error::CommandError;
 use crate::exit::Exit;
+use crate::output;
 use crate::settings::Settings;
 use content::{Choice, Content};
 use draw::{Around, Colours, draw};
@@ -33,24 +34,34 @@ pub(crate) fn run(place: Place, presents: bool, settings: &Settings) -> Result<E
     let broken = |source| CommandError::Output { to: "the terminal".into(), source };
     let pages = Pages::open(&place, settings.seen, settings)?;
     let mut screen = terminal::Screen::take().map_err(broken)?;
+    output::hold();
     let mut state = State::new(place, screen.size(), settings.seen);
     state.presents = presents;
-    let mut walk = Walk::new(state, pages, settings);
+    // Nothing but frames goes to the terminal now.
+    let quiet = Settings { quiet: true, ..settings.seen_as(settings.seen) };
+    let walked = walk(&mut screen, Walk::new(state, pages, &quiet));
+    drop(screen);
+    output::say_held();
+    walked.map(|()| Exit::Done).map_err(broken)
+}
+
+fn walk(screen: &mut terminal::Screen, mut walk: Walk<'_>) -> std::io::Result<()> {
     loop {
         walk.lay_out();
+        walk.heed();
         let around = walk.around();
-        let colours = colours(settings);
-        screen.draw(|buffer| draw(buffer, &walk.state, &walk.content, &around, colours)).map_err(broken)?;
-        let key = terminal::next_key().map_err(broken)?;
+        let colours = colours(walk.settings);
+        screen.draw(|buffer| draw(buffer, &walk.state, &walk.content, &around, colours))?;
+        let key = terminal::next_key()?;
         match walk.key(key) {
-            Effect::Quit => return Ok(Exit::Done),
+            Effect::Quit => return Ok(()),
             Effect::Suspend => {
-                screen.suspend().map_err(broken)?;
+                screen.suspend()?;
                 let (columns, rows) = screen.size();
                 walk.key(Key::Resize(columns, rows));
             }
             Effect::Copy(text) => {
-                terminal::Screen::copy(&text).map_err(broken)?;
+                terminal::Screen::copy(&text)?;
                 walk.state.message = "Copied, if the terminal allows it; `x` writes a file.".into();
             }
             effect => walk.follow(effect),
@@ -88,6 +99,8 @@ struct Walk<'s> {
     section: Option<usize>,
     content: Content,
     laid_for: Option<LaidFor>,
+    /// Warnings that were seen.
+    warnings: usize,
     settings: &'s Settings,
 }
 
@@ -103,6 +116,7 @@ impl<'s> Walk<'s> {
             section: None,
             content: Content::default(),
             laid_for: None,
+            warnings: 0,
             settings,
         }
     }
@@ -111,6 +125,15 @@ impl<'s> Walk<'s> {
         let effect = self.state.key(key, &self.content);
         self.arrive();
         effect
+    }
+
+    /// Shows the newest warning, where nothing else is said.
+    fn heed(&mut self) {
+        let (warning, known) = output::last_held(self.warnings);
+        self.warnings = known;
+        if let Some(warning) = warning.filter(|_| self.state.message.is_empty()) {
+            self.state.message = warning;
+        }
     }
 
     /// Opens the pages of the place that the state is at. Where they can't be opened it stays where it was.

@@ -141,7 +141,7 @@ const REMEMBERED: usize = 100;
 const WITH_SECTIONS: u16 = 60;
 const WITH_EVIDENCE: u16 = 16;
 /// Columns of the list of sections, and rows of the evidence with the rule above it.
-pub(crate) const SECTIONS: u16 = 19;
+pub(crate) const SECTIONS: u16 = 20;
 pub(crate) const EVIDENCE: u16 = 5;
 /// Columns before each line: the cursor, and what is marked or folds.
 pub(crate) const GUTTER: u16 = 3;

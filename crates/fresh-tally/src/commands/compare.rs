@@ -40,19 +40,28 @@ pub(crate) fn run(args: &CompareArgs, settings: &Settings) -> Result<Exit, Comma
     Ok(if differs { Exit::No } else { Exit::Done })
 }
 
-/// What the repositories of both offer.
 fn offer(args: &CompareArgs, settings: &Settings) -> Result<Exit, CommandError> {
+    let view = offered_by_both(&args.old, &args.new, settings)?;
+    let differs = args.exit_code && !(view.changes.came.is_empty() && view.changes.went.is_empty());
+    output::show(&view, settings)?;
+    Ok(if differs { Exit::No } else { Exit::Done })
+}
+
+/// What the repositories of both offer.
+pub(crate) fn offered_by_both(
+    old: &str,
+    new: &str,
+    settings: &Settings,
+) -> Result<OfferChangeView, CommandError> {
     let parts = settings.own.parts()?;
     let find = |asked: &str| {
         let tally = install::find(asked, settings, &parts)?;
         let found = offers::of(asked, &tally, &[], settings)?.ok_or_else(|| offers::none(asked))?;
         Ok::<_, CommandError>((tally.label, found))
     };
-    let ((old, was), (new, is)) = (find(&args.old)?, find(&args.new)?);
+    let ((old, was), (new, is)) = (find(old)?, find(new)?);
     let changes = offer_changes((&was.catalogs, &was.programs), (&is.catalogs, &is.programs));
-    let differs = args.exit_code && !(changes.came.is_empty() && changes.went.is_empty());
-    output::show(&OfferChangeView { schema_version: 1, old, new, changes }, settings)?;
-    Ok(if differs { Exit::No } else { Exit::Done })
+    Ok(OfferChangeView { schema_version: 1, old, new, changes })
 }
 
 /// Two installs, what differs, and the rules by which it was told.

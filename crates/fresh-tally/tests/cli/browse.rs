@@ -143,7 +143,7 @@ fn the_shelf_leads_to_installs_and_comparisons_and_views_are_written() {
     window.until("Written to `saltmarsh-4.0-reedbed-packages-2.md`.");
     // What no row has is looked for in all of the install.
     window.press("2");
-    window.until("›2 Menu");
+    window.until("›2 Programs");
     window.press("/systemd\r");
     window.until("not in this section");
     window.press("q");
@@ -151,6 +151,26 @@ fn the_shelf_leads_to_installs_and_comparisons_and_views_are_written() {
     assert!(place.read("saltmarsh-4.0-reedbed-packages.md").contains("| adduser"));
     assert!(place.read("saltmarsh-4.0-reedbed-packages.csv").contains("var/lib/dpkg/status"));
     assert!(names(&place.path("")).contains(&"saltmarsh-4.0-reedbed-packages-2.md".to_owned()));
+}
+
+#[test]
+fn what_a_section_can_not_tell_is_said_below_it_and_again_at_the_end() {
+    let place = shelf();
+    let mut window = Window::open(&place, &format!("browse {OLD} {NEW}"), (110, 30), &[]);
+    window.until("Headlines");
+    window.press("9llll");
+    window.until("›  How far behind");
+    window.until("further behind");
+    window.press("l");
+    window.until("›  On offer");
+    // Nothing but the last line says so: the frame is as it should be.
+    let told = window.until("has no lists of its repositories");
+    assert!(told.lines().last().unwrap().contains("no lists"), "{told}");
+    assert!(told.contains("Nothing is known of this."));
+    window.press("q");
+    let after = window.until("warning: ");
+    assert!(after.contains("has no lists of its repositories"), "{after}");
+    assert_eq!(window.ends(), 0);
 }
 
 #[test]

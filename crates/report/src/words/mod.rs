@@ -89,3 +89,20 @@ mod tests {
         assert_eq!(listed::<&str>(&[], 3), "");
     }
 }
+
+/// What a view is called where views are listed, by its name on the command line.
+pub fn view_title(view: &str) -> String {
+    match view {
+        "menu" | "applications" => "Programs".to_owned(),
+        "parts" => "Under the hood".to_owned(),
+        "defaults" => "Default apps".to_owned(),
+        "media" => "Opens and plays".to_owned(),
+        "weight" => "Disk space".to_owned(),
+        "offer" => "On offer".to_owned(),
+        "lag" => "How far behind".to_owned(),
+        other => {
+            let mut chars = other.chars();
+            chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
+        }
+    }
+}
