@@ -57,10 +57,42 @@ pub(super) fn headlines(
     builder.repositories_and_startup();
     builder.size();
     let mut found = builder.found;
+    once(&mut found);
     found.sort_by(|a, b| b.score.cmp(&a.score).then_with(|| a.news.cmp(&b.news)));
     found.dedup_by(|a, b| a.news == b.news);
     found.truncate(MOST);
     found
+}
+
+/// That an application is gone and that its job has no other are one headline: the job's, with the weight of the application.
+fn once(found: &mut Vec<Headline>) {
+    let gone: Vec<(Text, Weight, u32)> = found
+        .iter()
+        .filter_map(|headline| match &headline.news {
+            News::Applications { change: ApplicationChangeKind::Removed, names, weight, .. } => match &names[..] {
+                [name] => Some((name.clone(), *weight, headline.score)),
+                _ => None,
+            },
+            _ => None,
+        })
+        .collect();
+    let mut told: Vec<Text> = Vec::new();
+    for headline in found.iter_mut() {
+        let News::Default { change: DefaultChangeKind::Lost, was, weight, .. } = &mut headline.news else { continue };
+        if let [name] = &was[..]
+            && let Some((_, own, score)) = gone.iter().find(|(gone, ..)| gone == name)
+        {
+            *weight = *own;
+            headline.score = headline.score.max(*score);
+            told.push(name.clone());
+        }
+    }
+    found.retain(|headline| match &headline.news {
+        News::Applications { change: ApplicationChangeKind::Removed, names, .. } => {
+            !matches!(&names[..], [name] if told.contains(name))
+        }
+        _ => true,
+    });
 }
 
 /// A role, and whether the base made the same change of it.

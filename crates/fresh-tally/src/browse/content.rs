@@ -2,7 +2,7 @@
 
 use std::cmp::Ordering;
 use tally_core::find::{MATCH, NameScore};
-use tally_report::{Block, Document, Fold, Laid, Row, Table, lay_out};
+use tally_report::{Block, Column, Document, Fold, Laid, Row, Shrink, Table, lay_out};
 
 /// Values that one column may have to be offered as a filter.
 const VALUES: usize = 16;
@@ -17,8 +17,8 @@ const READ_FROM: &str = "read from";
 pub(crate) struct Choice {
     /// What is searched for; empty for everything.
     pub(crate) search: String,
-    /// The title of a column and a value of it.
-    pub(crate) filter: Option<(String, String)>,
+    /// A column, counted from 0, and a value of it.
+    pub(crate) filter: Option<(usize, String)>,
     /// The column that rows are ordered by, counted from 0, and whether backwards.
     pub(crate) sort: Option<(usize, bool)>,
 }
@@ -26,6 +26,8 @@ pub(crate) struct Choice {
 /// A filter that is offered: a column, a value, and how many rows have it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Offered {
+    pub(crate) at: usize,
+    /// Its title; what came of a thing has none, and needs none.
     pub(crate) column: String,
     pub(crate) value: String,
     pub(crate) rows: usize,
@@ -105,13 +107,13 @@ fn columns(document: &Document) -> Vec<String> {
         .unwrap_or_default()
 }
 
-/// Columns of few values, the first one aside: it names things.
+/// Columns of few values, names aside.
 fn offered(document: &Document) -> Vec<Offered> {
     let Some(table) = main_table(document) else { return Vec::new() };
     let mut all = Vec::new();
-    for (at, column) in
-        table.columns.iter().enumerate().skip(1).filter(|(_, column)| !column.title.is_empty())
-    {
+    let named = |column: &&Column| column.shrink == Shrink::Middle;
+    let name = table.columns.iter().position(|column| named(&column)).unwrap_or(0);
+    for (at, column) in table.columns.iter().enumerate().filter(|(at, _)| *at != name) {
         let mut values: Vec<Offered> = Vec::new();
         for row in &table.rows {
             let Row::Cells(cells) = row else { continue };
@@ -124,7 +126,8 @@ fn offered(document: &Document) -> Vec<Offered> {
             } else if values.len() > VALUES {
                 break;
             } else {
-                values.push(Offered { column: column.title.clone(), value: text.to_owned(), rows: 1 });
+                let (column, value) = (column.title.clone(), text.to_owned());
+                values.push(Offered { at, column, value, rows: 1 });
             }
         }
         if (2..=VALUES).contains(&values.len()) {
@@ -213,12 +216,9 @@ fn fits_fold(fold: &Fold, fits: &dyn Fn(&str) -> bool) -> bool {
 fn rows(
     table: &Table,
     fits: &dyn Fn(&str) -> bool,
-    filter: Option<&(String, String)>,
+    filter: Option<&(usize, String)>,
     sort: Option<(usize, bool)>,
 ) -> Table {
-    let filter = filter.and_then(|(column, value)| {
-        Some((table.columns.iter().position(|known| known.title == *column)?, value))
-    });
     let mut kept: Vec<Row> = Vec::with_capacity(table.rows.len());
     let (mut group, mut follows) = (None, false);
     for row in &table.rows {
@@ -228,7 +228,7 @@ fn rows(
             Row::Note(_) => {}
             Row::Cells(cells) => {
                 follows = filter
-                    .is_none_or(|(at, value)| cells.get(at).is_some_and(|cell| cell.text == *value))
+                    .is_none_or(|(at, value)| cells.get(*at).is_some_and(|cell| cell.text == *value))
                     && cells
                         .iter()
                         .zip(&table.columns)
@@ -369,7 +369,7 @@ pub(super) mod tests {
         let offered: Vec<(&str, &str, usize)> =
             all.filters.iter().map(|one| (one.column.as_str(), one.value.as_str(), one.rows)).collect();
         assert_eq!(offered[..2], [("kind", "command", 3), ("kind", "library", 3)]);
-        let filter = Some(("kind".to_owned(), "library".to_owned()));
+        let filter = Some((1, "library".to_owned()));
         let some = of(&Choice { filter, ..Choice::default() });
         assert_eq!(names(&some), ["inkcap", "mudline", "weir-shell", "Lapwing replaces Marshlight"]);
     }
@@ -402,13 +402,12 @@ pub(super) mod tests {
             given in prop::collection::vec("[a-z]{1,6}", 0..12),
             search in "[a-z ]{0,4}",
             sort in prop::option::of((0..5_usize, any::<bool>())),
-            value in "[a-z]{0,7}",
+            value in prop::option::of((0..5_usize, "library|[a-z]{0,7}")),
             width in 1..200_usize,
         ) {
             let all: Vec<&str> = given.iter().map(String::as_str).collect();
             let document = document(&all);
-            let filter = (!value.is_empty()).then(|| ("kind".to_owned(), value));
-            let choice = Choice { search, filter, sort };
+            let choice = Choice { search, filter: value, sort };
             let content = Content::of(&document, &choice, width, &|_| true, &|_| None);
             let rows = |document: &Document| -> usize {
                 tables(document).flat_map(|table| &table.rows).filter(|row| matches!(row, Row::Cells(_))).count()

@@ -254,7 +254,7 @@ impl Frame<'_> {
         for (i, filter) in content.filters.iter().enumerate().skip(from).take(shown) {
             let y = inside.y + u16::try_from(i - from).unwrap_or(0);
             let mark = if i == at { "›" } else { " " };
-            let text = format!("{mark} {}: {}", filter.column, filter.value);
+            let text = format!("{mark} {}", titled(&filter.column, &filter.value));
             let style = self.colours.of(if i == at { Role::Strong } else { Role::Plain });
             self.text(inside.x, y, inside.width.saturating_sub(7), &text, style);
             let rows = filter.rows.to_string();
@@ -276,6 +276,11 @@ impl Frame<'_> {
     }
 }
 
+/// A value with the title of its column, where that has one.
+fn titled(column: &str, value: &str) -> String {
+    if column.is_empty() { value.to_owned() } else { format!("{column}: {value}") }
+}
+
 /// How rows are chosen, where they are; else the keys that matter most.
 fn chosen(state: &State, content: &Content) -> String {
     let choice = &state.screen.choice;
@@ -286,8 +291,9 @@ fn chosen(state: &State, content: &Content) -> String {
     if content.elsewhere {
         said.push("not in this section; found in all of it".to_owned());
     }
-    if let Some((column, value)) = &choice.filter {
-        said.push(format!("only {column}: {value}"));
+    if let Some((at, value)) = &choice.filter {
+        let title = content.columns.get(*at).map_or("", String::as_str);
+        said.push(format!("only {}", titled(title, value)));
     }
     if let Some((column, backwards)) = choice.sort {
         let title = content.columns.get(column).map(String::as_str).filter(|title| !title.is_empty());

@@ -487,7 +487,7 @@ impl State {
             Key::Up | Key::Char('k') => self.mode = Mode::Filter(at.saturating_sub(1)),
             Key::Down | Key::Char('j') => self.mode = Mode::Filter((at + 1).min(last)),
             Key::Enter => {
-                let chosen = content.filters.get(at).map(|one| (one.column.clone(), one.value.clone()));
+                let chosen = content.filters.get(at).map(|one| (one.at, one.value.clone()));
                 let choice = &mut self.screen.choice;
                 // The same once more takes it away.
                 choice.filter = if choice.filter == chosen { None } else { chosen };
@@ -651,7 +651,7 @@ mod tests {
         let mut walk = Walk::new();
         press_all(&mut walk, "fj");
         walk.press(Key::Enter);
-        assert_eq!(walk.state.screen.choice.filter, Some(("kind".into(), "library".into())));
+        assert_eq!(walk.state.screen.choice.filter, Some((1, "library".into())));
         press_all(&mut walk, "f");
         walk.press(Key::Escape);
         assert_eq!((walk.state.screen.choice.filter.clone(), walk.state.mode), (None, Mode::Look));

@@ -120,6 +120,39 @@ fn a_comparison_is_walked_from_a_decision_to_why_and_back() {
 }
 
 #[test]
+fn each_question_of_the_guide_takes_six_keys_at_most() {
+    let place = shelf();
+    // Keys, one after the other; what is typed to be found counts as one.
+    let asked: &[(&str, &[&str], &str)] = &[
+        ("", &["2", "j", "j", "\r"], "brackwater-core"),
+        ("", &["j", "j", "j", "\r"], "›"),
+        ("", &["3", "f", "\r"], "only updated"),
+        ("", &["9", "f", "\r"], "only "),
+        ("", &["9", "s", "s", "S"], "backwards"),
+        ("", &["/torrent", "\r"], "Torrent Client"),
+        ("", &["\t"], "as found"),
+        ("", &["9", "l", "l", "l", "l"], "further behind"),
+        ("", &["x", "m"], "Written to"),
+        ("", &["p"], "Packages"),
+        ("", &["?"], "forward"),
+    ];
+    for (at, keys, answer) in asked {
+        let sides = if at.is_empty() { format!("{OLD} {NEW}") } else { (*at).to_owned() };
+        let mut window = Window::open(&place, &format!("browse {sides}"), (110, 34), &[]);
+        window.until("Headlines");
+        assert!(keys.len() <= 6, "{answer}");
+        for key in *keys {
+            window.press(key);
+            // Directly after another one a key may be read before its screen is drawn, as a fast hand would.
+            std::thread::sleep(Duration::from_millis(30));
+        }
+        window.until(answer);
+        window.press("\x03");
+        assert_eq!(window.ends(), 0, "{answer}");
+    }
+}
+
+#[test]
 fn the_shelf_leads_to_installs_and_comparisons_and_views_are_written() {
     let place = shelf();
     let mut window = Window::open(&place, "browse", (100, 30), &[]);
@@ -156,6 +189,8 @@ fn the_shelf_leads_to_installs_and_comparisons_and_views_are_written() {
 #[test]
 fn what_a_section_can_not_tell_is_said_below_it_and_again_at_the_end() {
     let place = shelf();
+    // Without their roots, tallies have no lists.
+    std::fs::remove_dir_all(place.path("root-5.0-reedbed")).unwrap();
     let mut window = Window::open(&place, &format!("browse {OLD} {NEW}"), (110, 30), &[]);
     window.until("Headlines");
     window.press("9llll");

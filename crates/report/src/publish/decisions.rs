@@ -5,7 +5,7 @@ use crate::text::{bytes_signed, count_of};
 use crate::view::{both_seen, capital, change_title, dim, role_of};
 use crate::words;
 use std::collections::HashMap;
-use tally_core::compare::{Comparison, Decision};
+use tally_core::compare::{Comparison, Decision, DecisionReason};
 use tally_core::model::PackageRef;
 
 /// Packages that one decision names; the rest is counted.
@@ -65,7 +65,10 @@ fn followers<'d>(decision: &'d Decision, weights: &HashMap<PackageRef, i64>) -> 
 fn fold(decision: &Decision, most: u64, weights: &HashMap<PackageRef, i64>) -> Fold {
     let share = u128::from(decision.bytes_delta.unsigned_abs()) * 1000 / u128::from(most);
     let share = i16::try_from(share).unwrap_or(1000);
-    let mut because = capital(&words::decision_reason(decision));
+    // A name keeps its letters.
+    let begins_with_a_name = matches!(decision.reason, DecisionReason::Metapackage { .. });
+    let because = words::decision_reason(decision);
+    let mut because = if begins_with_a_name { because } else { capital(&because) };
     if decision.inherited == Some(true) {
         because.push_str("; inherited from the base");
     }

@@ -265,7 +265,7 @@ impl View for LagChangeView<'_> {
         document.paragraph(
             Line::from(Span::new(Role::Changed, format!("{} further behind", count(&|gap| gap.change > 0))))
                 .and(", ")
-                .and(Span::new(Role::Came, format!("{} less far", count(&|gap| gap.change < 0))))
+                .and(Span::new(Role::Came, format!("{} less far behind", count(&|gap| gap.change < 0))))
                 .and(format!(", {} as before", count(&|gap| gap.change == 0))),
         );
         let mut table = Table::new(vec![

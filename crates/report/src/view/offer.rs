@@ -421,13 +421,15 @@ impl View for OfferChangeView {
             [("on offer now", came, Role::Came), ("offered no longer", went, Role::Went)]
         {
             document.heading(format!("{} {title}", count_of(list.len() as u64, what)));
-            let mut table = Table::new(vec![
-                Column::new(what).name(),
-                Column::new("package").name().drops(1),
-                Column::new("").sentence().drops(0),
-            ]);
+            let mut columns = vec![Column::new(what).name()];
+            columns.extend(by_programs.then(|| Column::new("package").name().drops(1)));
+            columns.push(Column::new("").sentence().drops(0));
+            let mut table = Table::new(columns);
             for change in list.iter().take(CHANGES) {
-                table.row(vec![Span::new(role, &change.name), dim(&change.package), dim(&change.summary)]);
+                let mut row = vec![Span::new(role, &change.name)];
+                row.extend(by_programs.then(|| dim(&change.package)));
+                row.push(dim(&change.summary));
+                table.row(row);
             }
             document.table_or(table, "None.");
             let more = list.len().saturating_sub(CHANGES);
