@@ -408,7 +408,7 @@ fn of_look(tally: &Tally, look: LookAsked, expect: &Expect) -> Answer {
         LookAsked::Display => set(&looks.default_display),
         LookAsked::DisplayManager => set(&looks.display_manager),
         LookAsked::Pointer => set(&looks.default_pointer),
-        LookAsked::Colours => set(&looks.default_colours),
+        LookAsked::Colours => set(&looks.colour_scheme()),
         LookAsked::Themes => counted(looks.themes.len() as u64, &looks.themes),
         LookAsked::IconSets => counted(looks.icon_sets.len() as u64, &looks.icon_sets),
         LookAsked::Wallpapers => counted(pictures(), &looks.wallpapers),

@@ -158,12 +158,13 @@ pub(super) fn looks(old: &Looks, new: &Looks) -> Vec<ListChange> {
                 things.insert((what, look.name.clone()), said.into());
             }
         }
+        let colours = looks.colour_scheme();
         for (what, set) in [
             (ListItem::DefaultSession, &looks.default_session),
             (ListItem::DefaultDisplay, &looks.default_display),
             (ListItem::DisplayManager, &looks.display_manager),
             (ListItem::DefaultPointer, &looks.default_pointer),
-            (ListItem::DefaultColours, &looks.default_colours),
+            (ListItem::DefaultColours, &colours),
             (ListItem::DefaultTheme, &looks.default_theme),
             (ListItem::DefaultIcons, &looks.default_icons),
             (ListItem::DefaultFont, &looks.default_font),

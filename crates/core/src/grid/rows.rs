@@ -398,7 +398,7 @@ impl Rows<'_> {
         self.field(group, Field::Theme, |t| set(t.looks.default_theme.clone()));
         self.field(group, Field::Icons, |t| set(t.looks.default_icons.clone()));
         self.field(group, Field::Pointer, |t| set(t.looks.default_pointer.clone()));
-        self.field(group, Field::Colours, |t| set(t.looks.default_colours.clone()));
+        self.field(group, Field::Colours, |t| set(t.looks.colour_scheme()));
         self.field(group, Field::Font, |t| set(t.looks.default_font.clone()));
         self.field(group, Field::Wallpaper, |t| {
             set(t.looks.default_wallpaper.as_deref().and_then(|w| w.rsplit('/').next()).map(Text::from))

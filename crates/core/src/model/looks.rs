@@ -26,6 +26,15 @@ pub struct Session {
 }
 
 impl Looks {
+    /// The colour scheme in plain words where it only says light or dark, as the settings have it; else by its name.
+    pub fn colour_scheme(&self) -> Option<Text> {
+        self.default_colours.as_ref().map(|scheme| match scheme.as_str() {
+            "default" | "prefer-light" => "light".into(),
+            "prefer-dark" => "dark".into(),
+            _ => scheme.clone(),
+        })
+    }
+
     /// The session that starts when nothing is chosen: of two with one ID the one that draws so.
     pub fn started(&self) -> Option<&Session> {
         let id = self.default_session.as_ref()?;

@@ -44,7 +44,7 @@ Examples:
 Examples:
   fresh-tally shelf import /mnt/backup
   fresh-tally shelf import laptop-shelf.tar.zst
-  fresh-tally shelf import --signed-by allowed_signers saltmarsh-5.0.tally.json")]
+  fresh-tally shelf import published --signed-by allowed_signers")]
     Import {
         /// Tally files, folders or archives (tar) of them, or datasets that were exported with --whole
         #[arg(required = true, value_name = "FILE")]

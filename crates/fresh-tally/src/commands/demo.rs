@@ -15,7 +15,7 @@ use tally_core::check::Checklist;
 use tally_core::knowledge::OwnRules;
 use tally_core::lag::Upstream;
 use tally_core::model::bytes_of;
-use tally_report::{Format, PackageFilter, ShowWhat};
+use tally_report::{CompareWhat, Format, PackageFilter, ShowWhat};
 use tally_shelf::Shelf;
 
 /// Marks a folder that the demo made, so that it may be written again.
@@ -72,17 +72,21 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let (old, new) = ("saltmarsh-4.0-reedbed-full", "saltmarsh-5.0-reedbed-full");
     for (what, key) in [("Read the old release", "4.0-reedbed"), ("Read the new release", "5.0-reedbed")] {
         let source = root(folder, key);
-        step.say(what, &format!("take {} --profile full --keep-offer", source.display()))?;
+        step.say(what, &format!("take {} --profile full --keep-offer --pictures", source.display()))?;
         super::take::run(full(source), own)?;
     }
     step.say("List the programs in the menu", &format!("show {new} menu"))?;
     super::show::view(new, (ShowWhat::Menu, false), &PackageFilter::default(), own)?;
     step.say("Compare the two releases", &format!("compare {old} {new}"))?;
     super::compare::run(&CompareArgs::of(old, new), own)?;
+    step.say("See what a new user finds set otherwise", &format!("compare {old} {new} --view settings"))?;
+    super::compare::run(&CompareArgs { view: CompareWhat::Settings, ..CompareArgs::of(old, new) }, own)?;
+    step.say("See which wallpapers are new", &format!("compare {old} {new} --view pictures"))?;
+    super::compare::run(&CompareArgs { view: CompareWhat::Pictures, ..CompareArgs::of(old, new) }, own)?;
     let sisters: Vec<&Install> = world.installs().iter().filter(|i| i.key.starts_with("5.0")).collect();
     for install in sisters.iter().filter(|install| install.key != "5.0-reedbed") {
         let source = root(folder, &install.key);
-        step.say("Read another edition", &format!("take {} --profile full --keep-offer", source.display()))?;
+        step.say("Read another edition", &format!("take {} --profile full --keep-offer --pictures", source.display()))?;
         super::take::run(full(source), own)?;
     }
     let handles: Vec<String> =
@@ -131,7 +135,7 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let (source, used) = (root(folder, USED), "reedbed-a-week-later");
     step.say(
         "A week later the owner has added, updated and removed programs. Read that install",
-        &format!("take {} --profile full --keep-offer --handle {used}", source.display()),
+        &format!("take {} --profile full --keep-offer --pictures --handle {used}", source.display()),
     )?;
     super::take::run(TakeArgs { handle: Some(used.into()), ..full(source) }, own)?;
     let (shipped, found) = (format!("{used}@shipped"), format!("{used}@found"));

@@ -5,7 +5,7 @@ fn every_command_it_names_can_be_repeated() {
     let place = Place::new();
     let story = place.run("demo --into d").plain();
     let commands: Vec<&str> = story.lines().filter_map(|line| line.strip_prefix("   fresh-tally ")).collect();
-    assert_eq!(commands.len(), 23, "{story}");
+    assert_eq!(commands.len(), 25, "{story}");
     for command in commands {
         let outcome = place.run(&format!("{command} -q"));
         // A checklist has questions with a "no", and five programs are too many.

@@ -34,10 +34,10 @@ pub(super) fn document(tally: &Tally) -> Document {
             set(looks.default_font.as_ref()),
         ),
     ];
-    let more = [("Mouse pointer", &looks.default_pointer), ("Colour scheme", &looks.default_colours)];
+    let more = [("Mouse pointer", looks.default_pointer.clone()), ("Colour scheme", looks.colour_scheme())];
     let more = more
         .into_iter()
-        .filter_map(|(name, value)| Some(fact(name, value.as_ref()?.to_string(), Line::default())));
+        .filter_map(|(name, value)| Some(fact(name, value?.to_string(), Line::default())));
     facts.extend(more);
     document.push(Block::Facts(facts));
     let files: Vec<String> = looks.evidence.iter().map(tally_core::model::Evidence::place).collect();
