@@ -28,8 +28,8 @@ pub use view::{
     touched,
 };
 pub use wire::{
-    ColumnType, CsvTable, DATASET, DATASET_SCHEMA, DataColumn, DataForm, DataTable, DataValue, PackageRows, Sbom,
-    TableFile, WRITES_PARQUET,
+    ColumnType, CsvTable, DATASET, DATASET_SCHEMA, DataColumn, DataForm, DataTable, DataValue, PackageRows,
+    Sbom, TableFile, WRITES_PARQUET,
 };
 
 /// A question with its answer, in every form that it can take.

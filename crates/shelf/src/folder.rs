@@ -456,8 +456,7 @@ fn write_pieces(path: &Path, pieces: &[impl AsRef<[u8]>], replace: bool) -> Resu
     });
     written.map_err(|error| match error.kind() {
         ErrorKind::AlreadyExists if !replace => {
-            let handle =
-                path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            let handle = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
             ShelfError::InUse { handle: stem_of(&handle).unwrap_or(&handle).to_owned() }
         }
         _ => ShelfError::io(path, error),

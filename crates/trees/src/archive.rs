@@ -66,11 +66,14 @@ pub(crate) fn open(archive: &Arc<dyn ReadAt>) -> io::Result<(Listed, Option<Stri
     Ok((listed, damage))
 }
 
-/// The tree in an archive, compressed or not, and where it breaks off, if it does; `None` for what is no archive.
+/// The tree in an archive, and where the archive breaks off, if it does.
+pub type Archived = (Box<dyn Tree>, Option<String>);
+
+/// The tree in an archive, compressed or not; `None` for what is no archive.
 ///
 /// # Errors
 /// When it can't be read, or holds more than is read of its size.
-pub fn archive(bytes: &Arc<dyn ReadAt>) -> io::Result<Option<(Box<dyn Tree>, Option<String>)>> {
+pub fn archive(bytes: &Arc<dyn ReadAt>) -> io::Result<Option<Archived>> {
     let head = |bytes: &Arc<dyn ReadAt>| {
         let length = usize::try_from(bytes.len().min(BLOCK)).unwrap_or(0);
         bytes.exactly(0, length)

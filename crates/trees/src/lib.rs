@@ -40,7 +40,7 @@ mod window;
 mod xfs;
 mod zisofs;
 
-pub use archive::archive;
+pub use archive::{Archived, archive};
 pub use bytes::{OnDisk, ReadAt};
 pub use compression::{Stream, pack, unpack_file, unpacking};
 pub use error::{TreeError, TreeErrorKind};

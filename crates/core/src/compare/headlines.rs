@@ -69,16 +69,20 @@ fn once(found: &mut Vec<Headline>) {
     let gone: Vec<(Text, Weight, u32)> = found
         .iter()
         .filter_map(|headline| match &headline.news {
-            News::Applications { change: ApplicationChangeKind::Removed, names, weight, .. } => match &names[..] {
-                [name] => Some((name.clone(), *weight, headline.score)),
-                _ => None,
-            },
+            News::Applications { change: ApplicationChangeKind::Removed, names, weight, .. } => {
+                match &names[..] {
+                    [name] => Some((name.clone(), *weight, headline.score)),
+                    _ => None,
+                }
+            }
             _ => None,
         })
         .collect();
     let mut told: Vec<Text> = Vec::new();
     for headline in found.iter_mut() {
-        let News::Default { change: DefaultChangeKind::Lost, was, weight, .. } = &mut headline.news else { continue };
+        let News::Default { change: DefaultChangeKind::Lost, was, weight, .. } = &mut headline.news else {
+            continue;
+        };
         if let [name] = &was[..]
             && let Some((_, own, score)) = gone.iter().find(|(gone, ..)| gone == name)
         {

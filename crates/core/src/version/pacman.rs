@@ -110,7 +110,7 @@ fn part_key(mut key: Key, part: &str) -> Key {
         rest = &rest[skip..];
         match Run::first(rest) {
             Some((Run::Letters(letters), after)) => {
-                (key, rest) = (key.mark(1).bytes(letters.iter().copied()), after)
+                (key, rest) = (key.mark(1).bytes(letters.iter().copied()), after);
             }
             Some((Run::Digits(digits), after)) => (key, rest) = (key.mark(3).number(digits), after),
             None => return key.mark(2),

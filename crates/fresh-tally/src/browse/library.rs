@@ -16,9 +16,9 @@ use tally_core::knowledge::{PartRules, Roles, settings as setting_rules};
 use tally_core::lag::{Lag, day_that_counts};
 use tally_core::model::{Evidence, Package, PackageRef, Shelved, Tally, Text};
 use tally_report::{
-    AgeView, CompareView, CompareWhat, Document, FindView, Format, GridView, LagChangeView, LagView, Line, OfferChangeView, OfferView,
-    RenderOptions, Role, ShelfFindView, ShelfView, ShowView, ShowWhat, Span, View, bytes_human, render,
-    words,
+    AgeView, CompareView, CompareWhat, Document, FindView, Format, GridView, LagChangeView, LagView, Line,
+    OfferChangeView, OfferView, RenderOptions, Role, ShelfFindView, ShelfView, ShowView, ShowWhat, Span,
+    View, bytes_human, render, words,
 };
 use tally_shelf::Index;
 

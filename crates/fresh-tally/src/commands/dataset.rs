@@ -8,7 +8,9 @@ use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 use tally_core::model::{Tally, Text, slug};
-use tally_report::{DATASET, DATASET_SCHEMA, DataForm, DataTable, DataValue, TableFile, WRITES_PARQUET, count_of};
+use tally_report::{
+    DATASET, DATASET_SCHEMA, DataForm, DataTable, DataValue, TableFile, WRITES_PARQUET, count_of,
+};
 use tally_shelf::PACKED_ENDING;
 
 /// The file that says what a dataset is.
@@ -149,7 +151,9 @@ fn read(path: &Path) -> Result<About, CommandError> {
         serde_json::from_str(&output::text(path)?).map_err(|error| wrong(error.to_string()))?;
     if about.schema_version != DATASET_SCHEMA {
         let found = about.schema_version;
-        return Err(wrong(format!("it is of schema {found}, and this program knows schema {DATASET_SCHEMA}")));
+        return Err(wrong(format!(
+            "it is of schema {found}, and this program knows schema {DATASET_SCHEMA}"
+        )));
     }
     for table in DATASET {
         let told = about.tables[table.name].as_array().map(Vec::as_slice).unwrap_or_default();

@@ -86,7 +86,10 @@ fn steps(world: &World, folder: &Path, own: &Settings) -> Result<PathBuf, Comman
     let sisters: Vec<&Install> = world.installs().iter().filter(|i| i.key.starts_with("5.0")).collect();
     for install in sisters.iter().filter(|install| install.key != "5.0-reedbed") {
         let source = root(folder, &install.key);
-        step.say("Read another edition", &format!("take {} --profile full --keep-offer --pictures", source.display()))?;
+        step.say(
+            "Read another edition",
+            &format!("take {} --profile full --keep-offer --pictures", source.display()),
+        )?;
         super::take::run(full(source), own)?;
     }
     let handles: Vec<String> =

@@ -155,7 +155,13 @@ fn tallies_of_archive(path: &Path) -> Result<Option<(TempDir, Vec<Given>)>, Comm
                 NodeKind::File if is_carried(&name) => {
                     let shown = format!("{}: {}", path.display(), name.display());
                     match unpack(tree.as_ref(), &name, folder.path()) {
-                        Ok(file) if file.file_name().and_then(|name| name.to_str()).and_then(stem_of).is_some() => {
+                        Ok(file)
+                            if file
+                                .file_name()
+                                .and_then(|name| name.to_str())
+                                .and_then(stem_of)
+                                .is_some() =>
+                        {
                             found.push(Given { file, shown });
                         }
                         Ok(_) => {}

@@ -25,7 +25,9 @@ mod weigh;
 mod why;
 
 #[cfg(feature = "browse")]
-pub(crate) use {compare::compared, compare::offered_by_both, grid::grid_of, lag::lag_of, shelf::index, why::why_of};
+pub(crate) use {
+    compare::compared, compare::offered_by_both, grid::grid_of, lag::lag_of, shelf::index, why::why_of,
+};
 
 use crate::args::Command;
 use crate::error::CommandError;

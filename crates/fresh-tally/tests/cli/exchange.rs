@@ -21,18 +21,17 @@ fn fixture(name: &str) -> PathBuf {
 #[test]
 fn a_shelf_that_compresses_answers_as_one_that_does_not() {
     let place = shelved();
-    let asked = ["shelf list -f csv", "shelf find inkcap -f csv", "compare 4 5 -f json", "show 5 menu -f csv"];
-    let asked = asked.map(|line| {
-        line.replace(" 4 ", &format!(" {OLD} ")).replace(" 5 ", &format!(" {NEW} "))
-    });
+    let asked =
+        ["shelf list -f csv", "shelf find inkcap -f csv", "compare 4 5 -f json", "show 5 menu -f csv"];
+    let asked =
+        asked.map(|line| line.replace(" 4 ", &format!(" {OLD} ")).replace(" 5 ", &format!(" {NEW} ")));
     let plain: Vec<String> = asked.iter().map(|line| place.run(line).plain()).collect();
     let size = |ending: &str| place.path(&format!("shelf/{NEW}{ending}")).metadata().unwrap().len();
     let before = size(".tally.json");
     place.write("config/fresh-tally/config.toml", "compress = true\n");
     let config = place.path("config");
-    let compressing = |line: &str| {
-        place.run_with(line, b"", &[("XDG_CONFIG_HOME", config.to_str().unwrap())])
-    };
+    let compressing =
+        |line: &str| place.run_with(line, b"", &[("XDG_CONFIG_HOME", config.to_str().unwrap())]);
     assert!(compressing("rules config").plain().contains("compress"), "it is told with the other settings");
     // Whatever is written anew is compressed; what is not stays as it is.
     for line in ["take root-5.0-reedbed -q", &format!("note {OLD} seen -q")] {
@@ -85,7 +84,11 @@ fn two_shelves_become_one_and_nothing_is_lost() {
     assert_eq!(place.run("shelf export --into other -q").code, 0);
     // Notes on both sides, and another install under a handle that is in use.
     place.run(&format!("note {NEW} seen here -q"));
-    place.run_with(&format!("note {NEW} seen there -q --shelf other"), b"", &[("SOURCE_DATE_EPOCH", "1935570000")]);
+    place.run_with(
+        &format!("note {NEW} seen there -q --shelf other"),
+        b"",
+        &[("SOURCE_DATE_EPOCH", "1935570000")],
+    );
     place.run(&format!("shelf drop {OLD} -q --shelf other"));
     let later = format!("take root-5.0-reedbed -q --handle {OLD} --shelf other");
     assert_eq!(place.run_with(&later, b"", &[("SOURCE_DATE_EPOCH", "1935570000")]).code, 0);
@@ -128,7 +131,10 @@ fn an_archive_of_a_shelf_is_imported_with_what_lies_beside_the_tallies() {
         assert!(import.stderr.contains("2 of 2 files are on the shelf now."), "{}", import.stderr);
         let now = names(&place.path("shelf"));
         let kept = all.iter().filter(|name| !name.starts_with(".index"));
-        assert_eq!(now.iter().filter(|name| !name.starts_with(".index")).collect::<Vec<_>>(), kept.collect::<Vec<_>>());
+        assert_eq!(
+            now.iter().filter(|name| !name.starts_with(".index")).collect::<Vec<_>>(),
+            kept.collect::<Vec<_>>()
+        );
     }
     place.write("cut.tar", &bytes[..bytes.len() / 2]);
     let cut = place.run("shelf import cut.tar");
@@ -137,7 +143,12 @@ fn an_archive_of_a_shelf_is_imported_with_what_lies_beside_the_tallies() {
     none.append_path_with_name(place.path("root-5.0-reedbed/etc/fstab"), "root/etc/fstab").unwrap();
     place.write("none.tar", none.into_inner().unwrap());
     let none = place.run("shelf import none.tar");
-    assert_eq!((none.code, none.stderr.contains("is an archive without tallies")), (3, true), "{}", none.stderr);
+    assert_eq!(
+        (none.code, none.stderr.contains("is an archive without tallies")),
+        (3, true),
+        "{}",
+        none.stderr
+    );
 }
 
 #[test]
@@ -152,7 +163,8 @@ fn a_dataset_has_every_table_and_grows() {
     };
     let rows = |folder: &str, table: &str| -> Vec<String> {
         let folder = place.path(&format!("{folder}/{table}/distro=saltmarsh"));
-        let files = names(&folder).into_iter().map(|name| std::fs::read_to_string(folder.join(name)).unwrap());
+        let files =
+            names(&folder).into_iter().map(|name| std::fs::read_to_string(folder.join(name)).unwrap());
         let rows = files.flat_map(|text| {
             assert_eq!(text.lines().next(), Some(columns(table).as_str()));
             text.lines().skip(1).map(ToOwned::to_owned).collect::<Vec<_>>()
@@ -198,18 +210,20 @@ fn a_folder_that_is_no_dataset_of_ours_is_left_alone() {
     let more = "shelf export --dataset csv -o tables --since 2031-01-01";
     let newer = about.replace("\"schema_version\": 1", "\"schema_version\": 7");
     let missing = about.replace("\"name\": \"version_key\"", "\"name\": \"key\"");
-    insta::assert_snapshot!([
-        place.run("shelf export --dataset csv -o mine").stderr,
-        place.run("shelf export --dataset csv").stderr.lines().next().unwrap().to_owned() + "\n",
-        place.run("shelf export --dataset jsonl -o tables --since 2031-01-01").stderr,
-        place.run("shelf export --dataset csv -o tables --since soon").stderr,
-        place.run("shelf import tables").stderr,
-        damaged(newer.clone(), more),
-        damaged(newer, "shelf import tables"),
-        damaged(missing, more),
-        damaged(about[..about.len() / 2].to_owned(), more),
-    ]
-    .concat());
+    insta::assert_snapshot!(
+        [
+            place.run("shelf export --dataset csv -o mine").stderr,
+            place.run("shelf export --dataset csv").stderr.lines().next().unwrap().to_owned() + "\n",
+            place.run("shelf export --dataset jsonl -o tables --since 2031-01-01").stderr,
+            place.run("shelf export --dataset csv -o tables --since soon").stderr,
+            place.run("shelf import tables").stderr,
+            damaged(newer.clone(), more),
+            damaged(newer, "shelf import tables"),
+            damaged(missing, more),
+            damaged(about[..about.len() / 2].to_owned(), more),
+        ]
+        .concat()
+    );
     assert_eq!(names(&place.path("mine")), ["notes.txt"]);
 }
 
@@ -329,7 +343,10 @@ fn signatures_by_ssh_keygen_are_checked_for_each_sort_of_key() {
         ("namespaces=\"git,file\"", 0),
         ("cert-authority", 3),
     ] {
-        place.write("allowed_signers", signers.replace("rsa@marsh.example", &format!("rsa@marsh.example {option}")));
+        place.write(
+            "allowed_signers",
+            signers.replace("rsa@marsh.example", &format!("rsa@marsh.example {option}")),
+        );
         let outcome = place.run(take);
         assert_eq!(outcome.code, code, "{option}: {}", outcome.stderr);
     }

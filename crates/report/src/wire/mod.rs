@@ -8,7 +8,10 @@ mod parquet;
 mod sbom;
 
 pub use csv_table::CsvTable;
-pub use dataset::{ColumnType, DATASET, DATASET_SCHEMA, DataColumn, DataForm, DataTable, DataValue, TableFile, WRITES_PARQUET};
+pub use dataset::{
+    ColumnType, DATASET, DATASET_SCHEMA, DataColumn, DataForm, DataTable, DataValue, TableFile,
+    WRITES_PARQUET,
+};
 pub use package_rows::PackageRows;
 pub use sbom::Sbom;
 

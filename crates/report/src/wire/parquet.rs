@@ -95,14 +95,18 @@ impl<W: Write + Send> ParquetFile<W> {
         for (values, column) in self.waiting.iter_mut().zip(self.table.columns) {
             let values = std::mem::take(values);
             match column.of {
-                ColumnType::Text => write_column::<ByteArrayType, _>(&mut group, values, |value| match value {
-                    DataValue::Text(text) => Some(ByteArray::from(text.into_bytes())),
-                    _ => None,
-                }),
-                ColumnType::Integer => write_column::<Int64Type, _>(&mut group, values, |value| match value {
-                    DataValue::Integer(number) => Some(number),
-                    _ => None,
-                }),
+                ColumnType::Text => {
+                    write_column::<ByteArrayType, _>(&mut group, values, |value| match value {
+                        DataValue::Text(text) => Some(ByteArray::from(text.into_bytes())),
+                        _ => None,
+                    })
+                }
+                ColumnType::Integer => {
+                    write_column::<Int64Type, _>(&mut group, values, |value| match value {
+                        DataValue::Integer(number) => Some(number),
+                        _ => None,
+                    })
+                }
                 ColumnType::Boolean => write_column::<BoolType, _>(&mut group, values, |value| match value {
                     DataValue::Boolean(truth) => Some(truth),
                     _ => None,

@@ -76,20 +76,6 @@ pub(crate) const fn are(count: usize) -> &'static str {
     if count == 1 { "is" } else { "are" }
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn names_are_listed_with_and_and_counted_when_there_are_many() {
-        assert_eq!(listed(&["a"], 3), "a");
-        assert_eq!(listed(&["a", "b"], 3), "a and b");
-        assert_eq!(listed(&["a", "b", "c"], 3), "a, b and c");
-        assert_eq!(listed(&["a", "b", "c", "d"], 3), "a, b and 2 more");
-        assert_eq!(listed::<&str>(&[], 3), "");
-    }
-}
-
 /// What a view is called where views are listed, by its name on the command line.
 pub fn view_title(view: &str) -> String {
     match view {
@@ -104,5 +90,19 @@ pub fn view_title(view: &str) -> String {
             let mut chars = other.chars();
             chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_listed_with_and_and_counted_when_there_are_many() {
+        assert_eq!(listed(&["a"], 3), "a");
+        assert_eq!(listed(&["a", "b"], 3), "a and b");
+        assert_eq!(listed(&["a", "b", "c"], 3), "a, b and c");
+        assert_eq!(listed(&["a", "b", "c", "d"], 3), "a, b and 2 more");
+        assert_eq!(listed::<&str>(&[], 3), "");
     }
 }

@@ -35,9 +35,8 @@ pub(super) fn document(tally: &Tally) -> Document {
         ),
     ];
     let more = [("Mouse pointer", looks.default_pointer.clone()), ("Colour scheme", looks.colour_scheme())];
-    let more = more
-        .into_iter()
-        .filter_map(|(name, value)| Some(fact(name, value?.to_string(), Line::default())));
+    let more =
+        more.into_iter().filter_map(|(name, value)| Some(fact(name, value?.to_string(), Line::default())));
     facts.extend(more);
     document.push(Block::Facts(facts));
     let files: Vec<String> = looks.evidence.iter().map(tally_core::model::Evidence::place).collect();
