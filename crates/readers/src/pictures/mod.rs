@@ -310,16 +310,19 @@ impl<'a> Looking<'a> {
     }
 
     /// Makes a thumbnail, and tells what a picture looks like.
+    #[cfg_attr(
+        not(feature = "pictures"),
+        allow(clippy::needless_pass_by_value, reason = "a decoder takes it along")
+    )]
     fn decode(&self, content: Vec<u8>, picture: &mut Picture) {
         if picture.format == "svg" {
             // One that could act is told all the same, and only not shown.
             if let Some(drawing) = svg::harmless(&content) {
                 self.keep(picture, "svg", drawing);
             }
-            return;
         }
         #[cfg(feature = "pictures")]
-        {
+        if picture.format != "svg" {
             let (format, is_icon) = (picture.format.clone(), picture.kind == PictureKind::Icon);
             match decode::made_of(&self.deadline, format, is_icon, content) {
                 Ok(decode::Made { small, likeness }) => {

@@ -549,6 +549,7 @@ impl<W: Write + Send> TableFile<W> {
     ///
     /// # Errors
     /// What the writer says.
+    #[cfg_attr(not(feature = "dataset"), allow(clippy::needless_pass_by_value, reason = "columns keep them"))]
     pub fn add(&mut self, row: Vec<DataValue>) -> io::Result<()> {
         let mut line = Vec::new();
         match &mut self.into {
