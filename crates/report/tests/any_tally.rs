@@ -157,7 +157,7 @@ proptest! {
         let built_in = BuiltIn::rules();
         let BuiltIn { parts, roles, .. } = &built_in;
         let pictures = Thumbnails::default();
-        let knowledge = Knowledge { parts, roles, command: "fresh-tally report", pictures: &pictures };
+        let knowledge = Knowledge { parts, roles, command: "fresh-tally report", pictures: &pictures, lags: &[] };
         let (old, new) = if backwards { (changed(&changes), kept()) } else { (kept(), changed(&changes)) };
         let comparison = built_in.compare(&old, &new);
         let rules = GridRules { parts, roles, asked: &[], likeness: Likeness::Packages };

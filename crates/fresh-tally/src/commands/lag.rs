@@ -53,7 +53,6 @@ pub(crate) fn run(args: &LagArgs, settings: &Settings) -> Result<Exit, CommandEr
 }
 
 /// How far behind an install was, as far as the shelf knows; none where no day counts.
-#[cfg(feature = "browse")]
 pub(crate) fn lag_of(tally: &Tally, settings: &Settings) -> Result<Option<Lag>, CommandError> {
     let Some(day) = day_that_counts(tally) else { return Ok(None) };
     let known = of_the_shelf(tally, settings)?;

@@ -1,5 +1,6 @@
 use super::compare::{Compared, compared};
 use super::exchange::pictures_beside;
+use super::lag::lag_of;
 use crate::args::ReportArgs;
 use crate::error::CommandError;
 use crate::exit::Exit;
@@ -8,6 +9,7 @@ use crate::{install, output};
 use std::collections::BTreeMap;
 use std::path::Path;
 use tally_core::grid::{GridRules, Likeness, grid};
+use tally_core::lag::Lag;
 use tally_core::model::Tally;
 use tally_readers::harmless_drawing;
 use tally_report::chart::{Chart, Size};
@@ -100,17 +102,30 @@ fn with_report(
     match &args.installs[..] {
         [only] => {
             let tally = published(install::find(only, settings, &parts)?);
+            let lags: Vec<Lag> = lag_of(&tally, settings)?.into_iter().collect();
             let command = format!("fresh-tally show {words}");
-            let knowledge =
-                Knowledge { parts: &parts, roles: &roles, command: &command, pictures: &pictures };
+            let knowledge = Knowledge {
+                parts: &parts,
+                roles: &roles,
+                command: &command,
+                pictures: &pictures,
+                lags: &lags,
+            };
             publish(&Report::of_install(&tally, &knowledge))
         }
         [old, new] if !args.side_by_side => {
             let Compared { old, new, comparison, .. } = compared(old, new, &[], settings, install::find)?;
             let (old, new) = (published(old), published(new));
+            let both = lag_of(&old, settings)?.zip(lag_of(&new, settings)?);
+            let lags: Vec<Lag> = both.into_iter().flat_map(|(old, new)| [old, new]).collect();
             let command = format!("fresh-tally compare {words}");
-            let knowledge =
-                Knowledge { parts: &parts, roles: &roles, command: &command, pictures: &pictures };
+            let knowledge = Knowledge {
+                parts: &parts,
+                roles: &roles,
+                command: &command,
+                pictures: &pictures,
+                lags: &lags,
+            };
             publish(&Report::of_comparison((&old, &new), &comparison, &knowledge))
         }
         several => {
@@ -122,9 +137,14 @@ fn with_report(
             let rules =
                 GridRules { parts: &parts, roles: &roles, asked: &[], likeness: Likeness::Applications };
             let grid = grid(&tallies, &rules);
-            let command = format!("fresh-tally grid {words}");
-            let knowledge =
-                Knowledge { parts: &parts, roles: &roles, command: &command, pictures: &pictures };
+            let (command, lags) = (format!("fresh-tally grid {words}"), []);
+            let knowledge = Knowledge {
+                parts: &parts,
+                roles: &roles,
+                command: &command,
+                pictures: &pictures,
+                lags: &lags,
+            };
             publish(&Report::of_editions(&tallies, &grid, &knowledge))
         }
     }

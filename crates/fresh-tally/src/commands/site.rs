@@ -285,7 +285,7 @@ fn rendered(one: &Wanted, shelf: &Lent<'_>) -> Result<(String, Vec<String>), Com
     let find = |handle: &String| shelf.get(handle);
     let words = one.handles.join(" ");
     let pictures = super::report::thumbnails(&one.handles, shelf.settings);
-    let knowledge = |command| Knowledge { parts, roles, command, pictures: &pictures };
+    let knowledge = |command| Knowledge { parts, roles, command, pictures: &pictures, lags: &[] };
     match (one.kind, &one.handles[..]) {
         (None, [handle]) => {
             let command = format!("fresh-tally show {words}");

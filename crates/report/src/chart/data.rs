@@ -1,7 +1,7 @@
 //! Which figures of a result make a chart.
 
 use super::{Chart, Ink, NamedColumn, Rung, Shape, Stop, Tile};
-use crate::text::{bytes_human, bytes_signed};
+use crate::text::{bytes_human, bytes_signed, thousands};
 use crate::view::capital;
 use crate::view::{edition_name, release_name, span_name};
 use crate::words;
@@ -379,7 +379,7 @@ pub fn of_trail(trails: &[Trail]) -> Option<Chart> {
 
 /// Figures beside one another, each from 0.
 fn bars(named: impl Iterator<Item = (String, u32, String)>, ink: Ink) -> Shape {
-    Shape::Waterfall(
+    Shape::Bars(
         named
             .map(|(name, value, shown)| Rung { name, from: 0.0, to: f64::from(value), shown, ink })
             .collect(),
@@ -389,13 +389,20 @@ fn bars(named: impl Iterator<Item = (String, u32, String)>, ink: Ink) -> Shape {
 /// In which years the packages of an install were built. `None` where too little is known.
 pub fn of_age(age: &Age) -> Option<Chart> {
     let median = words::days(age.median_days?);
-    let when = if age.day_is_release { "the day of its release" } else { "that day" };
+    let when = if age.day_is_release { "the day of its release".to_owned() } else { age.day.to_string() };
     let bar = |span: &AgeSpan| (span_name(span), span.packages, span.packages.to_string());
     let known = age.packages.len() as u64;
-    let unknown = if age.unknown > 0 { format!(", {} without a day", age.unknown) } else { String::new() };
+    let unknown = match u64::from(age.unknown) {
+        0 => String::new(),
+        unknown => format!(", {} without a day", thousands(unknown)),
+    };
+    let what = crate::view::half_of(age);
     let chart = Chart {
         name: "age",
-        title: format!("Half of {} was built {median} or longer before {when}", short_name(&age.install)),
+        title: format!(
+            "Half of {what} of {} were built {median} or longer before {when}",
+            short_name(&age.install)
+        ),
         aside: format!(
             "packages by the year that they were built in; {}{unknown}, {}",
             crate::text::count_of(known, "package"),
@@ -416,7 +423,7 @@ pub fn of_lag(lag: &Lag) -> Option<Chart> {
         let shown = format!("{} ({} → {})", words::days(item.newest.days), item.version, item.newest.version);
         (item.name.to_string(), item.newest.days, shown)
     };
-    let number = crate::text::count_of(behind.len() as u64, "program or part");
+    let number = behind.len();
     let more =
         if behind.len() > MOST { format!("; the first {MOST} of {}", behind.len()) } else { String::new() };
     let chart = Chart {
@@ -428,7 +435,7 @@ pub fn of_lag(lag: &Lag) -> Option<Chart> {
             words::days(first.newest.days),
             lag.day
         ),
-        aside: format!("{number} behind: days since the first newer release{more}"),
+        aside: format!("{number} programs and parts behind: days since the first newer release{more}"),
         shape: bars(behind.iter().take(MOST).map(bar), Ink::Changed),
     };
     Some(chart).filter(|chart| !chart.is_empty())

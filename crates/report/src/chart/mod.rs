@@ -32,8 +32,10 @@ pub struct Chart {
 /// How figures are shown.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Shape {
-    /// From one sum to another, step by step; or figures beside one another, each from 0.
+    /// From one sum to another, step by step.
     Waterfall(Vec<Rung>),
+    /// Figures below one another, each from 0.
+    Bars(Vec<Rung>),
     /// What a sum is made of.
     Treemap(Vec<Tile>),
     /// Names in columns.
@@ -154,7 +156,7 @@ impl Chart {
     /// Whether there is anything to see.
     pub fn is_empty(&self) -> bool {
         match &self.shape {
-            Shape::Waterfall(rungs) => rungs.len() < 3,
+            Shape::Waterfall(rungs) | Shape::Bars(rungs) => rungs.len() < 3,
             Shape::Treemap(tiles) => tiles.len() < 2,
             Shape::Columns(columns) => columns.iter().all(|column| column.names.is_empty()),
             Shape::Matrix { columns, rows } => rows.is_empty() || columns.len() < 2,
@@ -216,7 +218,11 @@ mod tests {
                 }
             });
         prop_oneof![
-            prop::collection::vec(rung, 1..16).prop_map(Shape::Waterfall),
+            (prop::collection::vec(rung, 1..16), any::<bool>()).prop_map(|(rungs, steps)| if steps {
+                Shape::Waterfall(rungs)
+            } else {
+                Shape::Bars(rungs)
+            }),
             prop::collection::vec(tile, 1..40).prop_map(Shape::Treemap),
             prop::collection::vec(column, 1..5).prop_map(Shape::Columns),
             prop::collection::vec((name(), 0.0..1.0_f64, prop::option::of((name(), 0..9_usize))), 2..20)
@@ -306,6 +312,19 @@ mod tests {
             _ => None,
         });
         found.collect()
+    }
+
+    #[test]
+    fn bars_hang_together_by_nothing_and_show_their_whole_names() {
+        let bar =
+            |name: &str, to| Rung { name: name.into(), from: 0.0, to, shown: "1".into(), ink: Ink::Plain };
+        let bars = vec![bar("2024", 3.0), bar("2025", 9.0), bar("2026", 3.0)];
+        let chart = |shape| Chart { name: "any", title: "T".into(), aside: String::new(), shape };
+        let bars_only = chart(Shape::Bars(bars.clone()));
+        assert_eq!(boxes(&bars_only, Ink::Dim), []);
+        assert_eq!(boxes(&chart(Shape::Waterfall(bars)), Ink::Dim).len(), 2);
+        let svg = bars_only.svg(Size::VIDEO, Theme::Light, false);
+        assert!(["2024", "2025", "2026"].iter().all(|name| svg.contains(&format!(">{name}<"))), "{svg}");
     }
 
     #[test]

@@ -5,14 +5,15 @@ use super::sections::{open, page, without_headings, without_title};
 use super::{Knowledge, Report, apps, data, decisions, defaults, origin, packages, tables};
 use crate::View;
 use crate::chart::{of_comparison, of_releases};
-use crate::document::{Block, Column, Document, Line, Role, Span, Table};
+use crate::document::{Block, Column, Document, Line, Role, Section, Span, Table};
 use crate::text::count_of;
 use crate::view::{
-    CompareView, CompareWhat, ShowView, ShowWhat, TWO, capital, dim, figures, headlines, key_versions,
-    lifetime, wallpapers,
+    CompareView, CompareWhat, LagChangeView, ShowView, ShowWhat, TWO, capital, dim, figures, headlines,
+    key_versions, lifetime, wallpapers,
 };
 use crate::words;
 use tally_core::compare::{Comparison, PartChange, PartChangeKind};
+use tally_core::lag::Lag;
 use tally_core::model::{Evidence, Label, Tally};
 
 impl<'a> Report<'a> {
@@ -106,6 +107,7 @@ impl<'a> Report<'a> {
                 open("repositories", "Repositories", says(CompareWhat::Repositories))
                     .by(by(CompareWhat::Repositories)),
             ),
+            Block::Section(lag_section(knowledge.lags)),
             Block::Section(
                 open("findings", "Worth a second look", without_title(findings.document()))
                     .holds(format!("in {}", new.label.title()))
@@ -126,6 +128,9 @@ impl<'a> Report<'a> {
                     .by(by(CompareWhat::Packages)),
             ),
         ];
+        // Without days there is nothing to tell.
+        let is_told = |block: &Block| !matches!(block, Block::Section(section) if section.blocks.is_empty());
+        let sections: Vec<Block> = sections.into_iter().filter(is_told).collect();
         let (title, mut top) = top(old, new, comparison);
         top.splice(0..0, knowledge.pictures.lead(new));
         let lines: Vec<Line> = match news.blocks.first() {
@@ -170,6 +175,14 @@ const TABLES: &[(&str, CompareWhat)] = &[
     ("decisions", CompareWhat::Decisions),
     ("packages", CompareWhat::Packages),
 ];
+
+/// Which gaps to the makers grew, and which shrank; empty where that is not known.
+fn lag_section(lags: &[Lag]) -> Section {
+    let [old, new] = lags else { return open("lag", "How far behind", Vec::new()) };
+    open("lag", "How far behind", without_title(LagChangeView { old, new }.document()))
+        .folded()
+        .by(format!("fresh-tally lag {} {}", old.install.handle, new.install.handle))
+}
 
 /// The title of the notes, and what a page begins with.
 fn top(old: &Tally, new: &Tally, comparison: &Comparison) -> (Block, Vec<Block>) {

@@ -4,14 +4,16 @@ use super::notes::{Notes, plain, section};
 use super::sections::{open, page, without_title};
 use super::{Knowledge, Report, apps, data, origin, packages, tables};
 use crate::View;
-use crate::chart::of_install;
+use crate::chart::{of_install, of_lag};
 use crate::document::{Block, Line, Role, Section, Span};
 use crate::text::count_of;
 use crate::view::{
-    OfferView, ShowView, ShowWhat, capital, dim, findings_with_text, install_figures, key_parts, lifetime,
-    notable,
+    AgeView, LagView, OfferView, ShowView, ShowWhat, capital, dim, findings_with_text, install_figures,
+    key_parts, lifetime, notable,
 };
 use crate::words;
+use tally_core::age::age;
+use tally_core::lag::{Lag, day_that_counts};
 use tally_core::model::{MissingFact, Tally};
 
 impl<'a> Report<'a> {
@@ -20,7 +22,8 @@ impl<'a> Report<'a> {
         let (rules, roles) = (knowledge.parts, knowledge.roles);
         let view = move |what| ShowView { tally, what, rules, roles, all: false };
         let says = |what| without_title(view(what).document());
-        let charts = of_install(tally);
+        let mut charts = of_install(tally);
+        charts.extend(knowledge.lags.first().and_then(of_lag));
         let one = |id: &'static str, title: &str, what: ShowWhat, blocks: Vec<Block>| -> Section {
             open(id, title, blocks).by(format!("{} {}", knowledge.command, what.name()))
         };
@@ -66,6 +69,7 @@ impl<'a> Report<'a> {
             )),
             folded(one("media", "Opens and plays", ShowWhat::Media, says(ShowWhat::Media))),
             Block::Section(one("settings", "Settings", ShowWhat::Settings, says(ShowWhat::Settings))),
+            folded(age_section(tally).with(&charts, "age")),
             folded(one("startup", "Startup", ShowWhat::Startup, says(ShowWhat::Startup))),
             folded(one("repositories", "Repositories", ShowWhat::Repositories, says(ShowWhat::Repositories))),
             folded(
@@ -78,6 +82,10 @@ impl<'a> Report<'a> {
                     .holds(count_of(tally.present().count() as u64, "package")),
             ),
         ];
+        if let Some(lag) = knowledge.lags.first().filter(|lag| !lag.items.is_empty()) {
+            let at = sections.len().saturating_sub(6);
+            sections.insert(at, folded(lag_section(lag).with(&charts, "lag")));
+        }
         // Before the findings, the readings and the packages; an install without lists offers nothing.
         if !tally.offers.is_empty() {
             sections.insert(sections.len().saturating_sub(3), folded(offer(tally, knowledge)));
@@ -113,6 +121,24 @@ impl<'a> Report<'a> {
             data: Box::new(data),
         }
     }
+}
+
+/// How old what is in it was on the day that counts.
+fn age_section(tally: &Tally) -> Section {
+    let age = age(tally, day_that_counts(tally).unwrap_or_default());
+    let aside = age.median_days.map(|median| format!("half of it {} or older", words::days(median)));
+    let view = AgeView { age: &age, all: false };
+    open("age", "Age", without_title(view.document()))
+        .holds(aside.unwrap_or_default())
+        .by(format!("fresh-tally age {}", tally.label.handle))
+}
+
+/// How far behind its makers it was, as far as is known.
+fn lag_section(lag: &Lag) -> Section {
+    let behind = lag.items.iter().filter(|item| item.newest.releases > 0).count();
+    open("lag", "How far behind", without_title(LagView { lag, by_file: false }.document()))
+        .holds(format!("{behind} of {} programs and parts behind on {}", lag.items.len(), lag.day))
+        .by(format!("fresh-tally lag {}", lag.install.handle))
 }
 
 /// What the repositories offer, and which updates wait.

@@ -5,6 +5,7 @@ use crate::chart::Chart;
 use crate::document::{Block, Document, Section};
 use crate::text::clean;
 use tally_core::knowledge::{PartRules, Roles};
+use tally_core::lag::Lag;
 use tally_core::model::Tally;
 
 /// What a report needs to know beside the results.
@@ -18,6 +19,8 @@ pub struct Knowledge<'a> {
     pub command: &'a str,
     /// Thumbnails of the installs' pictures.
     pub pictures: &'a Thumbnails,
+    /// How far behind each install was, in their order; none where that is not asked.
+    pub lags: &'a [Lag],
 }
 
 /// A section, open.

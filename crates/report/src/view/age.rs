@@ -1,7 +1,7 @@
 use super::dim;
 use crate::View;
 use crate::document::{Column, Document, Line, Role, Span, Table};
-use crate::text::count_of;
+use crate::text::{count_of, thousands};
 use crate::wire::{CsvTable, pretty};
 use crate::words;
 use tally_core::age::{Age, AgeItem, AgeSpan};
@@ -29,6 +29,15 @@ pub(crate) fn span_name(span: &AgeSpan) -> String {
     }
 }
 
+/// What half of is told: where most packages have no day, they are left out of the sentence.
+pub(crate) fn half_of(age: &Age) -> String {
+    let known = age.packages.len() as u64;
+    match u64::from(age.unknown) > known {
+        true => format!("the {} with a known day", count_of(known, "package")),
+        false => "the packages".to_owned(),
+    }
+}
+
 /// What ages are counted from.
 fn counted(age: &Age) -> String {
     if age.day_is_release {
@@ -49,14 +58,14 @@ impl View for AgeView<'_> {
             document.paragraph("No package has a day on which it was built.");
             return document;
         };
-        let mut line = Line::from("Half of its packages were built ")
+        let mut line = Line::from(format!("Half of {} were built ", half_of(age)))
             .and(Span::new(Role::Strong, format!("{} or longer before", words::days(median))))
             .and(format!(" ({} with a day", count_of(known, "package")));
         if age.unknown > 0 {
-            line = line.and(format!(", {} without", age.unknown));
+            line = line.and(format!(", {} without", thousands(age.unknown.into())));
         }
         if age.later > 0 {
-            line = line.and(format!(", {} built after it", age.later));
+            line = line.and(format!(", {} built after it", thousands(age.later.into())));
         }
         document.paragraph(line.and(")"));
         let most = age.spans.iter().map(|span| span.packages).max().unwrap_or(1).max(1);

@@ -17,7 +17,7 @@ mod trail;
 mod why;
 
 pub use age::AgeView;
-pub(crate) use age::span_name;
+pub(crate) use age::{half_of, span_name};
 pub use check::CheckView;
 pub use compare::{CompareView, CompareWhat, Filter};
 pub(crate) use compare::{figures, headlines, key_versions, role_of, sides, step, wallpapers};

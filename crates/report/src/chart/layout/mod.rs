@@ -23,7 +23,7 @@ pub(super) const NARROW: u32 = 360;
 /// The size of a chart in a page of a width: as high as its rows need.
 pub(super) fn page_size(chart: &Chart, width: u32) -> Size {
     let rows = match &chart.shape {
-        Shape::Waterfall(rungs) => rungs.len(),
+        Shape::Waterfall(rungs) | Shape::Bars(rungs) => rungs.len(),
         Shape::Treemap(_) => {
             if width == WIDE {
                 16
@@ -93,7 +93,8 @@ pub(super) fn draw(chart: &Chart, size: Size) -> Scene {
     y += unit * 0.6;
     let frame = Frame { left: margin, top: y, width: inner, height: (height - y - margin * 0.8).max(unit) };
     let words = match &chart.shape {
-        Shape::Waterfall(rungs) => room.waterfall(rungs, &frame),
+        Shape::Waterfall(rungs) => room.bars(rungs, true, &frame),
+        Shape::Bars(rungs) => room.bars(rungs, false, &frame),
         Shape::Treemap(tiles) => room.treemap(tiles, &frame),
         Shape::Columns(columns) => room.columns(columns, &frame),
         Shape::Likeness { names, alike } => room.likeness(names, alike, &frame),

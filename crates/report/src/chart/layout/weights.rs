@@ -5,16 +5,15 @@ use crate::chart::font::{Font, fit};
 use crate::chart::{Rung, Tile};
 
 impl Room {
-    /// A bar for each step from the first sum to the last, each where the one before ended.
-    pub(super) fn waterfall(&mut self, rungs: &[Rung], frame: &Frame) -> String {
+    /// A bar for each rung; of steps each begins where the one before ended, and a thread leads there.
+    pub(super) fn bars(&mut self, rungs: &[Rung], are_steps: bool, frame: &Frame) -> String {
         let (row, size) = self.row(rungs.len(), frame);
-        let (font, bold) = (Font::of(false), Font::of(true));
-        let widest = |font: &Font, texts: &mut dyn Iterator<Item = &str>| {
-            texts.map(|text| font.width(text, size)).fold(0.0, f32::max)
+        let widest = |texts: &mut dyn Iterator<Item = (&str, bool)>| {
+            texts.map(|(text, is_bold)| Font::of(is_bold).width(text, size)).fold(0.0, f32::max)
         };
-        let names =
-            widest(font, &mut rungs.iter().map(|rung| rung.name.as_str())).min(frame.width * 0.36) + size;
-        let figures = widest(bold, &mut rungs.iter().map(|rung| rung.shown.as_str())) + size;
+        let named = &mut rungs.iter().map(|rung| (rung.name.as_str(), rung.ink == Ink::Plain));
+        let names = widest(named).min(frame.width * 0.36) + size;
+        let figures = widest(&mut rungs.iter().map(|rung| (rung.shown.as_str(), true))) + size;
         let length = (frame.width - names - figures).max(1.0);
         let most = rungs.iter().map(|rung| rung.from.max(rung.to)).fold(0.0, f64::max).max(1.0);
         #[allow(clippy::cast_possible_truncation, reason = "pixels")]
@@ -29,7 +28,7 @@ impl Room {
             let thick = (row * 0.66).min(size * 1.35);
             let (begin, end) = (place(rung.from.min(rung.to)), place(rung.from.max(rung.to)));
             // A thread from where the bar before ended.
-            if let Some(before) = before {
+            if let Some(before) = before.filter(|_| are_steps) {
                 self.fill(before - 0.5, top - (row - thick) / 2.0, 1.0, row - thick + 1.0, Ink::Dim);
             }
             self.fill(begin, top + (row - thick) / 2.0, (end - begin).max(1.5), thick, rung.ink);
