@@ -3,6 +3,7 @@
 use crate::error::CommandError;
 use crate::output;
 use crate::settings::Settings;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::fs::File;
 use std::io::{BufWriter, Write};
@@ -11,7 +12,7 @@ use tally_core::model::{Tally, Text, slug};
 use tally_report::{
     DATASET, DATASET_SCHEMA, DataForm, DataTable, DataValue, TableFile, WRITES_PARQUET, count_of,
 };
-use tally_shelf::PACKED_ENDING;
+use tally_shelf::{PACKED_ENDING, ShelfError};
 
 /// The file that says what a dataset is.
 const ABOUT: &str = "dataset.json";
@@ -19,6 +20,9 @@ const ABOUT: &str = "dataset.json";
 pub(super) const WHOLE: &str = "tallies";
 /// Bytes of one file, after which the next is begun.
 const FILE_BYTES: u64 = 256 << 20;
+
+/// Tallies that are read side by side.
+const AT_ONCE: usize = 8;
 
 /// What a dataset says of itself.
 #[derive(Debug, Serialize, Deserialize)]
@@ -89,30 +93,37 @@ pub(super) fn export(
         .collect();
     wanted.sort();
     let stamp: String = settings.now.chars().filter(char::is_ascii_alphanumeric).collect();
-    let mut tallies = 0;
+    let mut written = 0;
     let mut writer: Option<Writer<'_>> = None;
-    for (distro, handle) in &wanted {
-        let tally = match settings.shelf.get(handle) {
-            Ok(tally) => settings.seen.of(tally),
-            Err(error) => {
-                output::warn(&format!("left out: {error}"));
-                continue;
+    let read = |(_, handle): &(Text, String)| {
+        let tally = settings.seen.of(settings.shelf.get(handle)?);
+        Ok::<_, ShelfError>((rows_of(&tally), tally))
+    };
+    for several in wanted.chunks(AT_ONCE) {
+        let tallies: Vec<_> = several.par_iter().map(read).collect();
+        for ((distro, handle), tally) in several.iter().zip(tallies) {
+            let (rows, tally) = match tally {
+                Ok(read) => read,
+                Err(error) => {
+                    output::warn(&format!("left out: {error}"));
+                    continue;
+                }
+            };
+            if writer.as_ref().is_none_or(|open| open.distro != *distro)
+                && let Some(done) = writer.replace(Writer::new(folder, distro, &stamp, form))
+            {
+                done.finish().map_err(fail)?;
             }
-        };
-        if writer.as_ref().is_none_or(|open| open.distro != *distro)
-            && let Some(done) = writer.replace(Writer::new(folder, distro, &stamp, form))
-        {
-            done.finish().map_err(fail)?;
+            if let Some(writer) = &mut writer {
+                writer.take(rows).map_err(fail)?;
+            }
+            if whole {
+                let above = folder.join(WHOLE).join(partition(distro));
+                std::fs::create_dir_all(&above).map_err(fail)?;
+                output::tally(&above.join(format!("{handle}{PACKED_ENDING}")), &tally)?;
+            }
+            written += 1;
         }
-        if let Some(writer) = &mut writer {
-            writer.take(&tally).map_err(fail)?;
-        }
-        if whole {
-            let above = folder.join(WHOLE).join(partition(distro));
-            std::fs::create_dir_all(&above).map_err(fail)?;
-            output::tally(&above.join(format!("{handle}{PACKED_ENDING}")), &tally)?;
-        }
-        tallies += 1;
     }
     if let Some(done) = writer {
         done.finish().map_err(fail)?;
@@ -121,14 +132,14 @@ pub(super) fn export(
         at: settings.now.clone(),
         program: crate::install::PROGRAM.to_owned(),
         since: since.map(ToOwned::to_owned),
-        tallies,
+        tallies: written,
     });
     let text = serde_json::to_vec_pretty(&about)
         .map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))?;
     output::file(&folder.join(ABOUT), &text)?;
     output::status(
         settings,
-        &format!("Wrote {} to the dataset `{}`.", count_of(tallies, "install"), folder.display()),
+        &format!("Wrote {} to the dataset `{}`.", count_of(written, "install"), folder.display()),
     );
     Ok(())
 }
@@ -204,6 +215,19 @@ fn partition(distro: &Text) -> String {
     }
 }
 
+/// Rows of a table.
+type Rows = Vec<Vec<DataValue>>;
+
+/// What each table has of a tally.
+fn rows_of(tally: &Tally) -> Vec<Rows> {
+    let of = |table: &DataTable| {
+        let mut rows = Rows::new();
+        table.rows(tally, &mut |row| rows.push(row));
+        rows
+    };
+    DATASET.iter().map(of).collect()
+}
+
 /// The files of one distribution.
 struct Writer<'d> {
     folder: &'d Path,
@@ -226,34 +250,23 @@ impl<'d> Writer<'d> {
         Self { folder, distro: distro.clone(), stamp, form, open }
     }
 
-    fn take(&mut self, tally: &Tally) -> std::io::Result<()> {
-        for (at, table) in DATASET.iter().enumerate() {
-            let mut part = self.open[at].take();
-            let mut failed = None;
-            table.rows(tally, &mut |row| {
-                if failed.is_none() {
-                    failed = self.add(table, &mut part, row).err();
-                }
-            });
-            match (failed, part) {
-                (Some(error), _) => return Err(error),
-                (None, Some(part)) if part.file.bytes() > FILE_BYTES => part.finish()?,
-                (None, part) => self.open[at] = part,
+    fn take(&mut self, tables: Vec<Rows>) -> std::io::Result<()> {
+        for (at, (table, rows)) in DATASET.iter().zip(tables).enumerate() {
+            let mut part = match self.open[at].take() {
+                Some(part) => part,
+                None if rows.is_empty() => continue,
+                None => self.begin(table)?,
+            };
+            for row in rows {
+                part.file.add(row)?;
+            }
+            if part.file.bytes() > FILE_BYTES {
+                part.finish()?;
+            } else {
+                self.open[at] = Some(part);
             }
         }
         Ok(())
-    }
-
-    fn add(
-        &self,
-        table: &'static DataTable,
-        part: &mut Option<Part>,
-        row: Vec<DataValue>,
-    ) -> std::io::Result<()> {
-        match part {
-            Some(part) => part.file.add(row),
-            None => part.insert(self.begin(table)?).file.add(row),
-        }
     }
 
     fn begin(&self, table: &'static DataTable) -> std::io::Result<Part> {

@@ -177,11 +177,21 @@ fn write_table(table: &Table, out: &mut String) {
         [] => String::new(),
         filters => format!(" data-filters=\"{}\"", encode_safe(&filters.join(","))),
     };
-    // Words of columns that rows are chosen by are short, and never broken.
-    let short: Vec<String> = (1..)
-        .zip(&table.columns)
-        .filter(|(_, column)| table.filters.contains(&column.title.as_str()))
-        .map(|(at, _)| format!("f{at}"))
+    // Words of columns that rows are chosen by are short, and never broken; nor are days.
+    let are_days = |at: usize| {
+        let mut texts = table.rows.iter().filter_map(|row| match row {
+            Row::Cells(cells) => cells.get(at).map(|cell| cell.text.as_str()).filter(|text| !text.is_empty()),
+            _ => None,
+        });
+        let is_day = |text: &str| text.len() == 10 && text.parse::<jiff::civil::Date>().is_ok();
+        texts.next().is_some_and(is_day) && texts.all(is_day)
+    };
+    let short: Vec<String> = table
+        .columns
+        .iter()
+        .enumerate()
+        .filter(|(at, column)| table.filters.contains(&column.title.as_str()) || are_days(*at))
+        .map(|(at, _)| format!("f{}", at + 1))
         .collect();
     // A row whose columns are installs is read across; any other stands in lines on a phone.
     let short: Vec<String> = short.into_iter().chain(table.folds.then(|| "across".to_owned())).collect();
