@@ -1,7 +1,7 @@
 //! Which figures of a result make a chart.
 
 use super::{Chart, Ink, NamedColumn, Rung, Shape, Stop, Tile};
-use crate::text::{bytes_human, bytes_signed, thousands};
+use crate::text::{bytes_human, bytes_signed};
 use crate::view::capital;
 use crate::view::{edition_name, release_name, span_name};
 use crate::words;
@@ -391,10 +391,9 @@ pub fn of_age(age: &Age) -> Option<Chart> {
     let median = words::days(age.median_days?);
     let when = if age.day_is_release { "the day of its release".to_owned() } else { age.day.to_string() };
     let bar = |span: &AgeSpan| (span_name(span), span.packages, span.packages.to_string());
-    let known = age.packages.len() as u64;
     let unknown = match u64::from(age.unknown) {
         0 => String::new(),
-        unknown => format!(", {} without a day", thousands(unknown)),
+        unknown => format!("; {} without a day", crate::text::count_of(unknown, "package")),
     };
     let what = crate::view::half_of(age);
     let chart = Chart {
@@ -403,11 +402,7 @@ pub fn of_age(age: &Age) -> Option<Chart> {
             "Half of {what} of {} were built {median} or longer before {when}",
             short_name(&age.install)
         ),
-        aside: format!(
-            "packages by the year that they were built in; {}{unknown}, {}",
-            crate::text::count_of(known, "package"),
-            age.day
-        ),
+        aside: format!("packages by the year that they were built in, {}{unknown}", age.day),
         shape: bars(age.spans.iter().map(bar), Ink::Plain),
     };
     Some(chart).filter(|chart| !chart.is_empty())

@@ -29,13 +29,10 @@ pub(crate) fn span_name(span: &AgeSpan) -> String {
     }
 }
 
-/// What half of is told: where most packages have no day, they are left out of the sentence.
+/// What half of is told: all packages, or those whose day is known.
 pub(crate) fn half_of(age: &Age) -> String {
-    let known = age.packages.len() as u64;
-    match u64::from(age.unknown) > known {
-        true => format!("the {} with a known day", count_of(known, "package")),
-        false => "the packages".to_owned(),
-    }
+    let known = count_of(age.packages.len() as u64, "package");
+    if age.unknown == 0 { format!("the {known}") } else { format!("the {known} with a known day") }
 }
 
 /// What ages are counted from.
@@ -53,21 +50,23 @@ impl View for AgeView<'_> {
         let mut document = Document::default();
         document
             .title(age.install.title(), format!("{}; {}", counted(age), words::seen(age.install.seen_as())));
-        let known = age.packages.len() as u64;
         let Some(median) = age.median_days else {
             document.paragraph("No package has a day on which it was built.");
             return document;
         };
-        let mut line = Line::from(format!("Half of {} were built ", half_of(age)))
-            .and(Span::new(Role::Strong, format!("{} or longer before", words::days(median))))
-            .and(format!(" ({} with a day", count_of(known, "package")));
+        let mut more = Vec::new();
         if age.unknown > 0 {
-            line = line.and(format!(", {} without", thousands(age.unknown.into())));
+            more.push(format!("{} without a day", count_of(age.unknown.into(), "package")));
         }
         if age.later > 0 {
-            line = line.and(format!(", {} built after it", thousands(age.later.into())));
+            more.push(format!("{} built after it", thousands(age.later.into())));
         }
-        document.paragraph(line.and(")"));
+        let more = if more.is_empty() { String::new() } else { format!(" ({})", more.join(", ")) };
+        document.paragraph(
+            Line::from(format!("Half of {} were built ", half_of(age)))
+                .and(Span::new(Role::Strong, format!("{} or longer before", words::days(median))))
+                .and(more),
+        );
         let most = age.spans.iter().map(|span| span.packages).max().unwrap_or(1).max(1);
         let mut spans = Table::new(vec![
             Column::new("built in").name(),
