@@ -31,7 +31,7 @@ pub(crate) struct Signer {
 }
 
 impl Signer {
-    /// Reads a private key in OpenSSH's format that no passphrase locks.
+    /// Reads a private key in OpenSSH's format that no passphrase locks: Ed25519 or ECDSA (P-256).
     pub(crate) fn read(path: &Path) -> Result<Self, CommandError> {
         let wrong = |why: String| CommandError::Key { path: path.into(), why };
         let bytes = read_file(path, LIMIT).map_err(|error| wrong(error.to_string()))?;
@@ -39,6 +39,10 @@ impl Signer {
             .map_err(|error| wrong(format!("is no private key of OpenSSH: {error}")))?;
         if key.is_encrypted() {
             let why = "is locked with a passphrase: sign the files with `ssh-keygen -Y sign -n file` instead";
+            return Err(wrong(why.into()));
+        }
+        if key.algorithm().is_rsa() {
+            let why = "is an RSA key, with which signatures are only checked here: sign the files with `ssh-keygen -Y sign -n file` instead";
             return Err(wrong(why.into()));
         }
         Ok(Self { path: path.into(), key })

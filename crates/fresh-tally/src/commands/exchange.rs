@@ -88,7 +88,7 @@ pub(super) fn import(
     }
     let signed = if by.is_empty() { String::new() } else { format!(" Signed by {}.", by.join(", ")) };
     let of = count_of(files.len() as u64, "file");
-    output::status(settings, &format!("{done} of {of} are on the shelf now.{signed}"));
+    output::status(settings, &format!("Imported {done} of {of}.{signed}"));
     match first_error {
         Some(error) => Err(error.into()),
         None => Ok(Exit::Done),

@@ -128,7 +128,7 @@ fn an_archive_of_a_shelf_is_imported_with_what_lies_beside_the_tallies() {
         std::fs::remove_dir_all(place.path("shelf")).unwrap();
         let import = place.run(&format!("shelf import {name}"));
         assert_eq!(import.code, 0, "{}", import.stderr);
-        assert!(import.stderr.contains("2 of 2 files are on the shelf now."), "{}", import.stderr);
+        assert!(import.stderr.contains("Imported 2 of 2 files."), "{}", import.stderr);
         let now = names(&place.path("shelf"));
         let kept = all.iter().filter(|name| !name.starts_with(".index"));
         assert_eq!(
@@ -240,7 +240,7 @@ fn a_dataset_with_whole_tallies_is_imported() {
     std::fs::write(&file, &bytes[..bytes.len() / 2]).unwrap();
     let cut = place.run("shelf import tables");
     assert_eq!(cut.code, 3);
-    assert!(cut.stderr.contains("1 of 2 files are on the shelf now."), "{}", cut.stderr);
+    assert!(cut.stderr.contains("Imported 1 of 2 files."), "{}", cut.stderr);
 }
 
 #[test]
@@ -265,6 +265,11 @@ fn what_is_signed_is_imported_and_what_is_not_is_not() {
     let key = fixture("test_key");
     std::fs::copy(fixture("test_key.pub"), place.path("key.pub")).unwrap();
     let export = place.run(&format!("shelf export --into published --sign {}", key.display()));
+    let ecdsa =
+        place.run(&format!("shelf export {NEW} --into other --sign {}", fixture("ecdsa_key").display()));
+    assert_eq!(ecdsa.code, 0, "{}", ecdsa.stderr);
+    std::fs::copy(fixture("ecdsa_key.pub"), place.path("ecdsa.pub")).unwrap();
+    assert_eq!(place.run("shelf import other --signed-by ecdsa.pub --shelf another -q").code, 0);
     assert_eq!(export.stderr, "Copied 2 tallies to `published`, each with a signature.\n");
     std::fs::remove_dir_all(place.path("shelf")).unwrap();
     let import = place.run("shelf import published --signed-by key.pub");
@@ -309,6 +314,7 @@ fn keys_that_can_not_sign_say_so() {
         outcome.stderr
     };
     assert!(said(&fixture("locked_key")).contains("is locked with a passphrase"));
+    assert!(said(&fixture("rsa_key")).contains("is an RSA key"));
     assert!(said(&fixture("test_key.pub")).contains("is no private key of OpenSSH"));
     assert!(said(Path::new("nowhere")).contains("`nowhere`"));
     assert!(!place.path("out").exists());

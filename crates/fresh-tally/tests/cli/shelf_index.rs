@@ -171,7 +171,7 @@ fn tallies_come_and_go_as_files() {
     place.write("copies/foreign.tally.json", "{}");
     let import = place.run("shelf import copies");
     assert_eq!(import.code, 3, "one file of five is none");
-    assert!(import.stderr.contains("4 of 5 files are on the shelf now."), "{}", import.stderr);
+    assert!(import.stderr.contains("Imported 4 of 5 files."), "{}", import.stderr);
     assert!(import.stderr.contains("foreign.tally.json"), "{}", import.stderr);
     assert_eq!(place.run("shelf list -f json").json()["installs"].as_array().unwrap().len(), 4);
     let csv = place.run("shelf export").plain();
