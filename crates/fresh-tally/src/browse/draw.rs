@@ -356,6 +356,35 @@ mod tests {
         insta::assert_snapshot!(text(&screen(&mut state, NAMES)));
     }
 
+    /// `cargo test --release -p fresh-tally frame_of_ten -- --ignored --nocapture` measures.
+    #[test]
+    #[ignore = "measures, and means something in a release build alone"]
+    fn a_frame_of_ten_thousand_rows_is_drawn_between_two_of_a_screen() {
+        let names: Vec<String> = (0..10_000).map(|at| format!("reed-{at}")).collect();
+        let names: Vec<&str> = names.iter().map(String::as_str).collect();
+        let (mut state, document) = (state(150, 44), document(&names));
+        let at = std::time::Instant::now();
+        let content =
+            Content::of(&document, &state.screen.choice, state.content_width(), &|_| false, &|_| None);
+        let laid_out = at.elapsed();
+        let around =
+            Around { title: String::new(), aside: String::new(), sections: Vec::new(), evidence: Vec::new() };
+        let mut buffer = Buffer::empty(Rect::new(0, 0, 150, 44));
+        let at = std::time::Instant::now();
+        for cursor in 0..100 {
+            state.screen.cursor = cursor * 100;
+            state.settle(content.lines.len());
+            draw(&mut buffer, &state, &content, &around, Colours::Many);
+        }
+        let frame = at.elapsed() / 100;
+        std::io::Write::write_fmt(
+            &mut std::io::stdout(),
+            format_args!("{} lines laid out in {laid_out:?}; a frame in {frame:?}\n", content.lines.len()),
+        )
+        .unwrap();
+        assert!(content.lines.len() > 10_000 && frame.as_millis() < 16, "{frame:?}");
+    }
+
     #[test]
     fn presenting_shows_the_content_alone_and_with_room() {
         let mut state = state(60, 14);
