@@ -3,7 +3,7 @@
 -- A release is known by the list of its project (metainfo), else by an install that shipped it.
 -- question: install, day
 WITH own AS (
-    SELECT DISTINCT what, name, project, version, version_key, dated FROM projects
+    SELECT DISTINCT what, name, project, version, version_key, dated, by_own_list FROM projects
     WHERE handle = (SELECT value FROM question WHERE name = 'install')
 ), told AS (
     SELECT own.what, own.name, own.version AS own_version, own.version_key AS own_key, releases.version_key,
@@ -11,7 +11,8 @@ WITH own AS (
         -- Each version once, by who says most of it, on the earliest day that is told.
         coalesce(min(CASE WHEN releases.known_by = 'metainfo' THEN releases.released END), min(releases.released)) AS released
     FROM own JOIN releases ON releases.project = own.project AND releases.dated = own.dated
-    WHERE releases.known_by = 'metainfo' OR releases.handle <> (SELECT value FROM question WHERE name = 'install')
+    WHERE releases.known_by = 'metainfo'
+       OR (NOT own.by_own_list AND releases.handle <> (SELECT value FROM question WHERE name = 'install'))
     GROUP BY own.what, own.name, own.version, own.version_key, releases.version_key
 ), newer AS (
     SELECT what, name, own_version, version, released,

@@ -1,7 +1,7 @@
 //! What is known of releases without a file of the reviewer's: what programs say of themselves, and what other installs shipped.
 
 use super::Release;
-use crate::model::{Application, Evidence, Part, Tally, Text, day_of};
+use crate::model::{Application, Evidence, Package, Part, Tally, Text, day_of};
 use crate::version::compare_plain;
 use crate::vocabulary;
 use jiff::civil::Date;
@@ -150,6 +150,34 @@ pub fn released(version: &str) -> Option<Text> {
         && !plain.contains('~')
         && !UNDONE.iter().any(|word| small.contains(word));
     is_release.then(|| plain.into())
+}
+
+/// Days from the newest release of a program's own list to the day that its package was built, where that release is in the package.
+/// Packagers may have it before its day.
+const FROM_LIST_TO_PACKAGE: std::ops::RangeInclusive<i32> = -14..=120;
+
+/// The version of an application that releases are held against, and whether it is its own list's and not the package's.
+///
+/// Programs of a suite are packaged by the number of the suite, which is a year and a month (22.12.3), and count for themselves (5.22.3).
+/// What such a program's list has last, shortly before the package was built, is what is in the package. `None` for what is no release.
+pub fn counted_version(tally: &Tally, application: &Application) -> Option<(Text, bool)> {
+    let own = released(application.version.as_deref()?)?;
+    let by_list = || {
+        let delivery = application.delivered.first()?;
+        let is_it = |package: &&Package| package.reference() == delivery.reference();
+        let built = day_of(tally.packages.iter().find(is_it)?.built.as_deref()?)?;
+        let number = |version: &str| version.split(|c: char| !c.is_ascii_digit()).next()?.parse::<i16>().ok();
+        let year = number(&own).filter(|number| (built.year() % 100 - number).abs() <= 1)?;
+        let keys = keys_of_application(tally, application);
+        let lists = tally.releases.iter().filter(|list| keys.contains(&list.project.to_lowercase()));
+        let told = lists.flat_map(|list| &list.released);
+        let told = told.filter_map(|(version, day)| Some((released(version)?, day_of(day)?)));
+        let (newest, day) = told.max_by(|(a, _), (b, _)| compare_plain(a, b))?;
+        let days = built.since(day).ok()?.get_days();
+        let is_far = number(&newest).is_some_and(|number| number + 10 < year);
+        (is_far && FROM_LIST_TO_PACKAGE.contains(&days)).then_some(newest)
+    };
+    Some(by_list().map_or_else(|| (own.clone(), false), |listed| (listed, true)))
 }
 
 /// Whether a version begins with a year: 2026.1, 20260401. Such a one and a plain number say nothing of one another.

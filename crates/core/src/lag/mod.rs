@@ -9,7 +9,8 @@ mod known;
 mod upstream;
 
 pub use known::{
-    Known, KnownBy, ReleaseSource, is_dated, key_of_part, keys_of_application, keys_of_part, released,
+    Known, KnownBy, ReleaseSource, counted_version, is_dated, key_of_part, keys_of_application, keys_of_part,
+    released,
 };
 pub use upstream::{Project, Release, Upstream};
 
@@ -62,6 +63,8 @@ pub struct LagItem {
     pub project: Text,
     /// The version that is there.
     pub version: Text,
+    /// What the program's own list calls that version, where its package counts otherwise: releases are held against this one.
+    pub counted_as: Option<Text>,
     /// The day that this version came out, `YYYY-MM-DD`, where that is known; by who ships it, it was out by then.
     pub released: Option<Text>,
     /// Who says so.
@@ -223,6 +226,8 @@ struct Held<'a> {
     names: Vec<String>,
     /// Names that other installs know it by, the most telling first.
     keys: Vec<String>,
+    /// What its own list calls its version, where that is another number.
+    counted_as: Option<Text>,
     evidence: Evidence,
 }
 
@@ -237,6 +242,7 @@ impl LagFinder<'_> {
             version,
             names,
             keys,
+            counted_as: None,
             evidence: part.evidence.clone(),
         });
     }
@@ -252,6 +258,9 @@ impl LagFinder<'_> {
             version,
             names: self.names(&[&application.name, &application.id], package.as_ref()),
             keys: keys_of_application(tally, application),
+            counted_as: counted_version(tally, application)
+                .filter(|(_, by_list)| *by_list)
+                .map(|(own, _)| own),
             evidence: launcher.map(|launcher| launcher.evidence.clone()).unwrap_or_default(),
         });
     }
@@ -315,8 +324,10 @@ impl LagFinder<'_> {
     }
 
     fn by_others(&self, held: &Held<'_>) -> Option<LagItem> {
-        let own = released(held.version)?;
-        let releases = self.known.of_keys(&held.keys, &own);
+        let own = held.counted_as.clone().or_else(|| released(held.version))?;
+        let mut releases = self.known.of_keys(&held.keys, &own);
+        // Other installs shipped it under the number of its package.
+        releases.retain(|one| held.counted_as.is_none() || one.source.by == KnownBy::Metainfo);
         let project = held.keys.first().map(Text::from).unwrap_or_default();
         // Where a newer release is outside what is guessed to be the series, it is worth telling what the series had.
         let series = series_of(&own);
@@ -357,7 +368,7 @@ impl LagFinder<'_> {
         let base = held.keys.iter().find_map(|key| self.base.get(key));
         let held_by = base.filter(|_| newest.releases > 0).and_then(|base| {
             let base = released(base)?;
-            match compare_plain(&base, own) {
+            match compare_plain(&base, &released(held.version)?) {
                 std::cmp::Ordering::Equal => Some(HeldBy::Base),
                 std::cmp::Ordering::Greater => Some(HeldBy::Makers),
                 std::cmp::Ordering::Less => None,
@@ -368,6 +379,7 @@ impl LagFinder<'_> {
             name: held.name.clone(),
             project,
             version: held.version.clone(),
+            counted_as: held.counted_as.clone().filter(|_| at_least),
             released: itself.map(|one| one.date.to_string().into()),
             released_by: itself.map(|one| one.source.clone()),
             after: before.filter(|_| at_least && !is_told).map(told),
@@ -580,6 +592,39 @@ releases = [
             evidence: Evidence::file("usr/share/metainfo/org.marsh.Inkcap.metainfo.xml"),
         }];
         install
+    }
+
+    #[test]
+    fn a_program_of_a_suite_is_held_against_what_its_own_list_calls_it() {
+        let of = |version: &str, built: &str| {
+            let mut install =
+                with_application(version, &[("5.22.2", "2023-02-02"), ("5.22.3", "2023-03-02")]);
+            let mut package = Package::new(System::Dpkg, "inkcap", version);
+            package.built = Some(built.into());
+            install.applications[0].delivered = vec![
+                serde_json::from_value(
+                    serde_json::json!({"system": "dpkg", "package": "inkcap", "version": version}),
+                )
+                .unwrap(),
+            ];
+            install.packages.push(package);
+            install
+        };
+        let mut known = Known::default();
+        let (other, at) = ("fenland-14".into(), Evidence::file("a"));
+        known.add_stated("org.marsh.inkcap", "5.23.0", "2023-04-20", &other, &at);
+        known.add_shipped("inkcap", "23.04.0", "2023-05-01", &other);
+        let lag = without_a_file(&of("22.12.3", "2023-03-05"), known.clone(), "2023-06-10");
+        let item = &lag.items[0];
+        assert_eq!((item.version.as_str(), item.counted_as.as_deref()), ("22.12.3", Some("5.22.3")));
+        assert_eq!(item.released.as_deref(), Some("2023-03-02"));
+        assert_eq!((item.newest.releases, item.newest.version.as_str(), item.newest.days), (1, "5.23.0", 51));
+        // A list that ended long before, and a number that is no year, say nothing of what is there.
+        for (version, built) in [("22.12.3", "2023-12-05"), ("115.0", "2023-03-05"), ("6.22.3", "2023-03-05")]
+        {
+            let lag = without_a_file(&of(version, built), Known::default(), "2024-06-10");
+            assert!(lag.items.iter().all(|item| item.counted_as.is_none()), "{version}");
+        }
     }
 
     fn without_a_file(tally: &Tally, known: Known, day: &str) -> Lag {

@@ -69,7 +69,11 @@ fn row(table: &mut Table, lag: &Lag, item: &LagItem, shown: &Behind, series: boo
         } else {
             item.name.as_str().into()
         },
-        if series { "".into() } else { item.version.as_str().into() },
+        match &item.counted_as {
+            _ if series => "".into(),
+            Some(own) => format!("{} ({own})", item.version).into(),
+            None => item.version.as_str().into(),
+        },
         if series { "".into() } else { dim(came_out(item)) },
         if shown.releases == 0 { dim(newest) } else { newest.into() },
         dim(if shown.releases == 0 { String::new() } else { optional(shown.released.as_deref()) }),

@@ -3,7 +3,8 @@
 use serde::Serialize;
 use std::io::{self, Write};
 use tally_core::lag::{
-    KnownBy, day_of_proof, is_dated, key_of_part, keys_of_application, keys_of_part, released,
+    KnownBy, counted_version, day_of_proof, is_dated, key_of_part, keys_of_application, keys_of_part,
+    released,
 };
 use tally_core::model::{DecidedBy, Evidence, PackageRef, Tally, Text, day_of};
 use tally_core::systems::sort_key;
@@ -409,10 +410,11 @@ pub const DATASET: &[DataTable] = &[
             text("version"),
             text("version_key"),
             boolean("dated"),
+            boolean("by_own_list"),
         ],
         rows: |tally, take| {
-            let mut add = |what: &str, name: &Text, version: Option<&Text>, keys: Vec<String>| {
-                let Some(version) = version.and_then(|version| released(version)) else { return };
+            let mut add = |what: &str, name: &Text, version: Option<(Text, bool)>, keys: Vec<String>| {
+                let Some((version, by_own_list)) = version else { return };
                 for key in keys {
                     take(vec![
                         said(&tally.label.handle),
@@ -422,14 +424,17 @@ pub const DATASET: &[DataTable] = &[
                         said(&version),
                         plain_key(Some(&version)),
                         DataValue::Boolean(is_dated(&version)),
+                        DataValue::Boolean(by_own_list),
                     ]);
                 }
             };
             for one in &tally.parts {
-                add("part", &one.name, one.version.as_ref(), keys_of_part(tally, one));
+                let version = one.version.as_deref().and_then(released).map(|version| (version, false));
+                add("part", &one.name, version, keys_of_part(tally, one));
             }
             for one in &tally.applications {
-                add("application", &one.name, one.version.as_ref(), keys_of_application(tally, one));
+                let version = counted_version(tally, one);
+                add("application", &one.name, version, keys_of_application(tally, one));
             }
         },
     },
