@@ -143,6 +143,10 @@ impl View for LagView<'_> {
             document.paragraph(dim(format!("Nothing known ({number}): {}", lag.unknown.join(", "))));
         }
         document.paragraph(dim("Days: from the first newer release to that day."));
+        if lag.items.iter().any(|item| item.counted_as.is_some()) {
+            document
+                .paragraph(dim("In brackets: what the program's own list of releases calls that version."));
+        }
         if at_least {
             document.paragraph(dim(
                 "`or more`: what programs say of themselves (AppStream) and what other installs shipped is all that is \
