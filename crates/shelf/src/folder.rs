@@ -173,14 +173,8 @@ impl Shelf {
     /// # Errors
     /// When the folder can't be made or written; nothing half-written stays behind.
     pub fn put(&self, tally: &mut Tally) -> Result<Put, ShelfError> {
-        let natural = tally.label.handle.to_string();
-        if !is_handle(&natural) {
-            return Err(ShelfError::BadHandle { handle: natural });
-        }
-        let _lock = self.lock()?;
-        clear_left_over(&self.folder, SystemTime::now());
-        for number in 1_u32.. {
-            let handle = if number == 1 { natural.clone() } else { format!("{natural}-{number}") };
+        let (natural, _lock) = self.place_for(tally)?;
+        for handle in numbered(&natural) {
             tally.label.handle = handle.as_str().into();
             let path = self.file(&handle);
             let earlier = read_earlier(&path);
@@ -213,14 +207,8 @@ impl Shelf {
     /// # Errors
     /// As [`Shelf::put`].
     pub fn merge(&self, tally: &mut Tally) -> Result<Merged, ShelfError> {
-        let natural = tally.label.handle.to_string();
-        if !is_handle(&natural) {
-            return Err(ShelfError::BadHandle { handle: natural });
-        }
-        let _lock = self.lock()?;
-        clear_left_over(&self.folder, SystemTime::now());
-        for number in 1_u32.. {
-            let handle = if number == 1 { natural.clone() } else { format!("{natural}-{number}") };
+        let (natural, _lock) = self.place_for(tally)?;
+        for handle in numbered(&natural) {
             tally.label.handle = handle.as_str().into();
             let path = self.file(&handle);
             if path.symlink_metadata().is_err() {
@@ -247,6 +235,17 @@ impl Shelf {
             return Ok(Merged::Extended(handle));
         }
         Err(ShelfError::InUse { handle: natural })
+    }
+
+    /// The handle that a tally asks for, and the right to change what is on the shelf.
+    fn place_for(&self, tally: &Tally) -> Result<(String, Lock), ShelfError> {
+        let natural = tally.label.handle.to_string();
+        if !is_handle(&natural) {
+            return Err(ShelfError::BadHandle { handle: natural });
+        }
+        let lock = self.lock()?;
+        clear_left_over(&self.folder, SystemTime::now());
+        Ok((natural, lock))
     }
 
     /// Waits for the right to change what is on the shelf. The folder is made where there is none.
@@ -370,6 +369,12 @@ impl Shelf {
         near.retain(|known| known.contains(handle) || handle.contains(known.as_str()));
         ShelfError::Unknown { handle: handle.to_owned(), near }
     }
+}
+
+/// A handle, and what it becomes where others have it: `fenland-13`, `fenland-13-2`, `fenland-13-3`.
+fn numbered(natural: &str) -> impl Iterator<Item = String> {
+    let further = (2_u32..).map(move |number| format!("{natural}-{number}"));
+    std::iter::once(natural.to_owned()).chain(further)
 }
 
 /// Whether two tallies say the same, but for notes and figures.

@@ -99,18 +99,13 @@ fn with_report(
     let (parts, roles) = (settings.own.parts()?, settings.own.roles()?);
     let words = args.installs.join(" ");
     let pictures = thumbnails(&args.installs, settings);
+    let known = Knowledge { parts: &parts, roles: &roles, command: "", pictures: &pictures, lags: &[] };
     match &args.installs[..] {
         [only] => {
             let tally = published(install::find(only, settings, &parts)?);
             let lags: Vec<Lag> = lag_of(&tally, settings)?.into_iter().collect();
             let command = format!("fresh-tally show {words}");
-            let knowledge = Knowledge {
-                parts: &parts,
-                roles: &roles,
-                command: &command,
-                pictures: &pictures,
-                lags: &lags,
-            };
+            let knowledge = Knowledge { command: &command, lags: &lags, ..known };
             publish(&Report::of_install(&tally, &knowledge))
         }
         [old, new] if !args.side_by_side => {
@@ -119,13 +114,7 @@ fn with_report(
             let both = lag_of(&old, settings)?.zip(lag_of(&new, settings)?);
             let lags: Vec<Lag> = both.into_iter().flat_map(|(old, new)| [old, new]).collect();
             let command = format!("fresh-tally compare {words}");
-            let knowledge = Knowledge {
-                parts: &parts,
-                roles: &roles,
-                command: &command,
-                pictures: &pictures,
-                lags: &lags,
-            };
+            let knowledge = Knowledge { command: &command, lags: &lags, ..known };
             publish(&Report::of_comparison((&old, &new), &comparison, &knowledge))
         }
         several => {
@@ -137,14 +126,8 @@ fn with_report(
             let rules =
                 GridRules { parts: &parts, roles: &roles, asked: &[], likeness: Likeness::Applications };
             let grid = grid(&tallies, &rules);
-            let (command, lags) = (format!("fresh-tally grid {words}"), []);
-            let knowledge = Knowledge {
-                parts: &parts,
-                roles: &roles,
-                command: &command,
-                pictures: &pictures,
-                lags: &lags,
-            };
+            let command = format!("fresh-tally grid {words}");
+            let knowledge = Knowledge { command: &command, ..known };
             publish(&Report::of_editions(&tallies, &grid, &knowledge))
         }
     }

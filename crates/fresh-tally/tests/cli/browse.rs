@@ -122,31 +122,34 @@ fn a_comparison_is_walked_from_a_decision_to_why_and_back() {
 #[test]
 fn each_question_of_the_guide_takes_six_keys_at_most() {
     let place = shelf();
-    // Keys, one after the other; what is typed to be found counts as one.
-    let asked: &[(&str, &[&str], &str)] = &[
-        ("", &["2", "j", "j", "\r"], "brackwater-core"),
-        ("", &["j", "j", "j", "\r"], "›"),
-        ("", &["3", "f", "\r"], "only updated"),
-        ("", &["9", "f", "\r"], "only "),
-        ("", &["9", "s", "s", "S"], "backwards"),
-        ("", &["/torrent", "\r"], "Torrent Client"),
-        ("", &["\t"], "as found"),
-        ("", &["9", "l", "l", "l", "l"], "further behind"),
-        ("", &["x", "m"], "Written to"),
-        ("", &["p"], "Packages"),
-        ("", &["?"], "forward"),
+    // Where it begins; keys, one after the other, what is typed to be found as one; what must be on the screen then, and what not.
+    let (both, one) = (format!("{OLD} {NEW}"), NEW.to_owned());
+    let asked: &[(&str, &[&str], &str, &str)] = &[
+        (&both, &["2", "j", "j", "\r"], "brackwater-core", ""),
+        (&both, &["/Lapwing replaces", "\r", "j", "\r"], "Lapwing", "›1 Headlines"),
+        (&both, &["3", "f", "\r"], "only updated", " new "),
+        (&both, &["9", "s", "s", "S"], "backwards", ""),
+        (&both, &["/torrent", "\r"], "Torrent Client", ""),
+        (&both, &["\t"], "both as found", "as shipped"),
+        (&both, &["9", "l", "l", "l", "l"], "further behind", "›9 Packages"),
+        (&both, &["x", "m"], "Written to `", ""),
+        (&both, &["p"], "Headlines", "›1 Headlines"),
+        (&both, &["?"], "Keys", "›2 Decisions"),
+        (&one, &["9", "l", "l", "l", "l", "l"], "with nothing newer known", "›9 Findings"),
+        ("", &["/inkcap", "\r"], "not in this section", ""),
+        ("", &["G", "m", "k", "m", "c"], "4.0 \"Avocet\" → 5.0 \"Bittern\"", "The shelf"),
     ];
-    for (at, keys, answer) in asked {
-        let sides = if at.is_empty() { format!("{OLD} {NEW}") } else { (*at).to_owned() };
-        let mut window = Window::open(&place, &format!("browse {sides}"), (110, 34), &[]);
-        window.until("Headlines");
+    for (at, keys, answer, not) in asked {
+        let mut window = Window::open(&place, &format!("browse {at}"), (110, 34), &[]);
+        let begin = if at.is_empty() { "The shelf" } else { "›1 " };
+        window.until(begin);
         assert!(keys.len() <= 6, "{answer}");
         for key in *keys {
             window.press(key);
             // Directly after another one a key may be read before its screen is drawn, as a fast hand would.
-            std::thread::sleep(Duration::from_millis(30));
+            std::thread::sleep(Duration::from_millis(60));
         }
-        window.until(answer);
+        window.waits(&|screen| screen.contains(answer) && (not.is_empty() || !screen.contains(not)), answer);
         window.press("\x03");
         assert_eq!(window.ends(), 0, "{answer}");
     }

@@ -6,14 +6,13 @@ mod package_rows;
 #[cfg(feature = "dataset")]
 mod parquet;
 mod sbom;
+mod table_file;
 
 pub use csv_table::CsvTable;
-pub use dataset::{
-    ColumnType, DATASET, DATASET_SCHEMA, DataColumn, DataForm, DataTable, DataValue, TableFile,
-    WRITES_PARQUET,
-};
+pub use dataset::{ColumnType, DATASET, DATASET_SCHEMA, DataColumn, DataTable, DataValue};
 pub use package_rows::PackageRows;
 pub use sbom::Sbom;
+pub use table_file::{DataForm, TableFile, WRITES_PARQUET};
 
 use serde::Serialize;
 use tally_core::model::Label;

@@ -136,7 +136,8 @@ fn write_column<T: DataType, W: Write + Send>(
 
 #[cfg(test)]
 mod tests {
-    use super::super::dataset::{DATASET, DataForm, TableFile};
+    use super::super::dataset::DATASET;
+    use super::super::table_file::{DataForm, TableFile};
     use super::*;
     use parquet::file::reader::{FileReader, SerializedFileReader};
     use parquet::record::Field;
