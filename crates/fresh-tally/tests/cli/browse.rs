@@ -133,8 +133,8 @@ fn each_question_of_the_guide_takes_six_keys_at_most() {
         (&both, &["\t"], "both as found", ""),
         (&both, &["9", "l", "l", "l", "l"], "further behind", "›9 Packages"),
         (&both, &["x", "m"], "Written to `", ""),
-        (&both, &["p"], "Headlines", "›1 Headlines"),
-        (&both, &["?"], "─ Keys ─", ""),
+        (&both, &["p"], "Packages 158", "›1 Headlines"),
+        (&both, &["?"], "forward", ""),
     ];
     for (at, keys, answer, not) in asked {
         let mut window = Window::open(&place, &format!("browse {at}"), (110, 34), &[]);
