@@ -28,7 +28,7 @@ pub(super) fn answers(
     let chooser = Chooser::new(associations, &tally.launchers, &tally.applications);
     let answers = Answers { tally, rules, files, packages: Packages::of(tally) };
     let answer = |rule: &MediaRule| {
-        let application = rule.mime.as_ref().and_then(|mime| {
+        let application = rule.mime.iter().chain(&rule.formerly).find_map(|mime| {
             // What the defaults tell is told here as well.
             let known = tally.defaults.iter().find(|choice| choice.asked == *mime);
             let role = || roles.role.iter().find(|role| Some(&role.role) == rule.role.as_ref());
@@ -274,6 +274,28 @@ mod tests {
         assert_eq!(answered(both, &[], "mp3").framework.as_deref(), Some("VLC"), "the nearest counts");
         let circle: &[(&str, &[&str])] = &[("player", &["a"]), ("a", &["player"])];
         assert_eq!(answered(circle, &[], "mp3").verdict, MediaVerdict::Unknown);
+    }
+
+    #[test]
+    fn a_type_is_found_under_what_an_older_database_calls_it() {
+        let mut tally = samples::tally();
+        let mut launcher: Launcher = samples::launcher("player", "player");
+        launcher.categories = vec!["AudioVideo".into(), "Player".into()];
+        tally.launchers = vec![launcher];
+        tally.applications = super::super::join_applications(&tally.launchers, &tally.packages);
+        let opens = |mime: &str| {
+            let named = BTreeMap::from([(Text::from(mime), vec![Text::from("player.desktop")])]);
+            let cache = super::super::LauncherTypes { file: "cache".into(), launchers: named, after: usize::MAX };
+            let associations = Associations { caches: vec![cache], ..Associations::default() };
+            let (rules, roles) = (crate::knowledge::media(), &Roles::built_in().unwrap());
+            let told = answers(&tally, rules, roles, &associations, &MediaFiles::default());
+            let avi = told.into_iter().find(|answer| answer.key == "avi").unwrap();
+            (avi.application, avi.mime)
+        };
+        let proper = Some(Text::from("video/vnd.avi"));
+        assert_eq!(opens("video/vnd.avi"), (Some("player".into()), proper.clone()));
+        assert_eq!(opens("video/x-msvideo"), (Some("player".into()), proper.clone()));
+        assert_eq!(opens("video/mp4"), (None, proper));
     }
 
     #[test]
