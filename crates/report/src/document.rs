@@ -220,6 +220,22 @@ impl Table {
         self.rows.push(Row::Note(line.into()));
     }
 
+    /// Takes out the columns in which no row has anything.
+    pub fn without_empty_columns(&mut self) {
+        for at in (0..self.columns.len()).rev() {
+            let has = |row: &Row| matches!(row, Row::Cells(cells) if !cells[at].text.is_empty());
+            if self.rows.iter().any(has) {
+                continue;
+            }
+            self.columns.remove(at);
+            for row in &mut self.rows {
+                if let Row::Cells(cells) = row {
+                    cells.remove(at);
+                }
+            }
+        }
+    }
+
     /// Adds a heading for the rows that follow.
     pub fn group(&mut self, line: impl Into<Line>) {
         self.rows.push(Row::Group(line.into()));

@@ -1,6 +1,6 @@
 //! Findings: named rules for what is worth a second look, each with its evidence.
 
-use crate::knowledge::{Agents, Roles};
+use crate::knowledge::{self, Agents, NamedLook, Roles};
 use crate::model::{
     Application, DecidedBy, DefaultChoice, Does, Evidence, Finding, FindingDetails, Kind, Launcher,
     MediaVerdict, Package, State, System, Tally, Text, TypeDefault,
@@ -14,6 +14,7 @@ pub fn derive_findings(tally: &Tally, agents: &Agents, roles: &Roles) -> Vec<Fin
     launchers(tally, &mut found);
     defaults(tally, roles, &mut found);
     decoders(tally, &mut found);
+    looks(tally, &mut found);
     packages(tally, agents, &mut found);
     startup_and_repositories(tally, &mut found);
     games(tally, &mut found);
@@ -124,7 +125,6 @@ fn defaults(tally: &Tally, roles: &Roles, found: &mut Findings) {
     }
 }
 
-/// The file that decided a choice; where it was none, the launcher of the first candidate.
 /// Apps that open what they can't decode, each once with all of that.
 fn decoders(tally: &Tally, found: &mut Findings) {
     let mut by_app: BTreeMap<(&Text, &Text), Vec<Text>> = BTreeMap::new();
@@ -145,6 +145,27 @@ fn decoders(tally: &Tally, found: &mut Findings) {
     }
 }
 
+/// Themes and icon sets that are set and not there: toolkits show another one then, and say nothing.
+fn looks(tally: &Tally, found: &mut Findings) {
+    for rule in &knowledge::settings().setting {
+        let list = match rule.names {
+            Some(NamedLook::Theme) => &tally.looks.themes,
+            Some(NamedLook::IconSet) => &tally.looks.icon_sets,
+            None => continue,
+        };
+        let Some(setting) = tally.settings.iter().find(|setting| setting.key == rule.key) else { continue };
+        let is_there = list.iter().any(|look| look.name == setting.value)
+            || rule.built_in.iter().any(|pattern| knowledge::matches(pattern, &setting.value));
+        // Without any of them the source doesn't tell.
+        if !is_there && !list.is_empty() {
+            let details =
+                FindingDetails::MissingLook { setting: rule.key.clone(), name: setting.value.clone() };
+            found.add(details, vec![format!("setting:{}", rule.key).into()], &setting.evidence);
+        }
+    }
+}
+
+/// The file that decided a choice; where it was none, the launcher of the first candidate.
 fn evidence_of(choice: &DefaultChoice, tally: &Tally) -> Evidence {
     // A folder whose launchers all had a say is no file.
     if let Some(file) = choice.decided.file.as_ref().filter(|place| !place.ends_with('/')) {
@@ -240,8 +261,7 @@ fn games(tally: &Tally, found: &mut Findings) {
 mod tests {
     use super::*;
     use crate::derive::join_applications;
-    use crate::model::FindingName;
-    use crate::model::PackageRef;
+    use crate::model::{FindingName, Look, PackageRef, Setting};
     use crate::model::samples::{launcher, tally};
     use serde_json::json;
 
@@ -291,6 +311,29 @@ mod tests {
         assert_eq!(told.len(), 1, "two terminals are no finding: nothing opens a type");
         assert_eq!(told[0].0["candidates"], json!(["weir", "reed"]));
         assert_eq!(told[0].1, "usr/share/applications/mimeinfo.cache");
+    }
+
+    #[test]
+    fn a_theme_that_is_set_and_not_there_is_told_unless_a_toolkit_has_it() {
+        let mut tally = tally();
+        let look = |name: &str| -> Look { serde_json::from_value(json!({ "name": name })).unwrap() };
+        let set = |key: &str, value: &str| -> Setting {
+            serde_json::from_value(json!({
+                "key": key, "area": "looks", "value": value, "source": "set", "native": "",
+                "evidence": { "file": "etc/set" },
+            }))
+            .unwrap()
+        };
+        tally.settings = vec![set("theme", "Reed"), set("icons", "Sedge")];
+        assert!(found(&tally, FindingName::MissingLook).is_empty(), "a source without looks tells nothing");
+        tally.looks.themes = vec![look("Fog")];
+        tally.looks.icon_sets = vec![look("Sedge")];
+        let told = found(&tally, FindingName::MissingLook);
+        assert_eq!(told, [(json!({ "setting": "theme", "name": "Reed" }), "etc/set".to_owned())]);
+        tally.looks.themes.push(look("Reed"));
+        assert!(found(&tally, FindingName::MissingLook).is_empty());
+        tally.settings = vec![set("theme", "Adwaita-dark"), set("icons", "Weir")];
+        assert_eq!(found(&tally, FindingName::MissingLook)[0].0, json!({ "setting": "icons", "name": "Weir" }));
     }
 
     #[test]

@@ -103,6 +103,8 @@ pub struct SettingPlace {
     pub prefs: Option<Text>,
     /// A key file whose `ButtonsOnLeft` and `ButtonsOnRight` are the buttons of windows.
     pub buttons: Option<Text>,
+    /// Files of which a program takes the first that is there, by their paths in the root.
+    pub first_file: Vec<Text>,
     /// What holds where nothing is set.
     #[serde(rename = "else")]
     pub otherwise: Option<Text>,
@@ -141,7 +143,8 @@ impl SettingPlace {
             &self.prefs,
             &self.buttons,
         ];
-        texts.iter().filter(|way| way.is_some()).count() + usize::from(self.panel.is_some())
+        let lists = [self.panel.is_some(), !self.first_file.is_empty()];
+        texts.iter().filter(|way| way.is_some()).count() + lists.iter().filter(|way| **way).count()
     }
 }
 

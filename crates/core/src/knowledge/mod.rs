@@ -35,7 +35,7 @@ pub use parts::{PartRule, PartRules, PartWay, Probe, ProbeKind, Probes, RulesErr
 pub use pattern::{Matcher, Pattern, matches};
 pub use roles::{Role, Roles};
 pub use scores::Scores;
-pub use settings::{SettingArea, SettingRule, SettingRules, SettingShape, SettingUnit, settings};
+pub use settings::{NamedLook, SettingArea, SettingRule, SettingRules, SettingShape, SettingUnit, settings};
 pub use traits::{FolderClass, Trait, Traits, folder_class, trait_of};
 pub use words::{EverydayWord, everyday_words};
 

@@ -63,6 +63,16 @@ crate::vocabulary! {
 }
 
 crate::vocabulary! {
+    /// What a value names that should be installed.
+    pub enum NamedLook {
+        /// A theme.
+        Theme = "theme",
+        /// An icon set.
+        IconSet = "icon-set",
+    }
+}
+
+crate::vocabulary! {
     /// What a number is in.
     pub enum SettingUnit {
         /// Seconds.
@@ -96,6 +106,12 @@ pub struct SettingRule {
     /// Whether the looks of an install tell it as well.
     #[serde(default)]
     pub look: bool,
+    /// What its value names, which should be installed.
+    #[serde(default)]
+    pub names: Option<NamedLook>,
+    /// Patterns of such names that need no files of their own.
+    #[serde(default)]
+    pub built_in: Vec<Text>,
     /// Whether a person would see a change at once.
     #[serde(default)]
     pub headline: bool,

@@ -22,6 +22,8 @@ vocabulary! {
         BrokenDefault = "broken-default" was "default-points-nowhere",
         /// A type opens in an application that was made for another job.
         UnlikelyDefault = "unlikely-default",
+        /// A theme or icon set that is set for new users and not installed.
+        MissingLook = "missing-look",
         /// An application opens a type, and what decodes it is missing.
         NoDecoder = "no-decoder",
         /// A package that is in none of the configured repositories.
@@ -115,6 +117,11 @@ pub enum FindingDetails {
         application: Text,
         other_role: Text,
     },
+    MissingLook {
+        /// The stable name of the setting: `theme`, `icons`.
+        setting: Text,
+        name: Text,
+    },
     NoDecoder {
         application: Text,
         framework: Text,
@@ -179,6 +186,7 @@ impl FindingDetails {
             Self::MixedDefaults { .. } => FindingName::MixedDefaults,
             Self::BrokenDefault { .. } => FindingName::BrokenDefault,
             Self::UnlikelyDefault { .. } => FindingName::UnlikelyDefault,
+            Self::MissingLook { .. } => FindingName::MissingLook,
             Self::NoDecoder { .. } => FindingName::NoDecoder,
             Self::InNoRepository { .. } => FindingName::InNoRepository,
             Self::ForeignRepository { .. } => FindingName::ForeignRepository,
@@ -210,6 +218,7 @@ impl FindingName {
         Self::TwoFormats,
         Self::UnlikelyDefault,
         Self::NoDecoder,
+        Self::MissingLook,
         Self::NoDefault,
         Self::MixedDefaults,
         Self::WebPageLauncher,

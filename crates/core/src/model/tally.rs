@@ -516,6 +516,7 @@ impl Tally {
             FindingName::InstallerLeftBehind
             | FindingName::TransitionalPackage
             | FindingName::Games
+            | FindingName::MissingLook
             | FindingName::HalfInstalled
             | FindingName::InNoRepository
             | FindingName::ForeignRepository

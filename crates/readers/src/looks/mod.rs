@@ -275,6 +275,9 @@ mod tests {
             (Some("Reed"), Some("Reed Sans 10"))
         );
         assert_eq!((xfce.default_icons, xfce.default_wallpaper), (None, None), "a cut file tells nothing");
+        let own = "usr/share/backgrounds/xfce/xfce-shapes.svg";
+        let own = set_for(&tree.clone().file(own, ""), "XFCE").default_wallpaper;
+        assert_eq!(own.as_deref(), Some("xfce-shapes"), "what xfdesktop does where nothing is set");
         let plasma = set_for(&tree, "KDE");
         assert_eq!(
             (plasma.default_theme.as_deref(), plasma.default_icons.as_deref()),

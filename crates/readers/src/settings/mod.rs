@@ -140,6 +140,10 @@ impl NewUser<'_> {
             return system::json(self.tree, file, pointer);
         }
         let tree = self.tree;
+        if let Some(file) = place.first_file.iter().find(|file| tree.exists(file.as_str())) {
+            let value = format!("/{file}").into();
+            return Some(Said { by_upstream: true, ..Said::of(value, file.to_string()) });
+        }
         let apt = place.apt.as_ref().and_then(|name| system::apt(tree, name));
         let new_users = || place.user_add.as_ref().and_then(|key| system::user_add(tree, key));
         apt.or_else(new_users).or_else(|| system::preference(tree, place.prefs.as_ref()?))

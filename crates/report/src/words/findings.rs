@@ -16,6 +16,7 @@ pub const fn finding_title(name: FindingName) -> &'static str {
         FindingName::MixedDefaults => "Different apps for similar files",
         FindingName::BrokenDefault => "Default apps that are not installed",
         FindingName::UnlikelyDefault => "Unlikely default apps",
+        FindingName::MissingLook => "Looks that are set and not installed",
         FindingName::NoDecoder => "Files that open and can't be decoded",
         FindingName::InNoRepository => "In none of the repositories",
         FindingName::ForeignRepository => "Third-party repositories",
@@ -67,6 +68,10 @@ pub fn finding(details: &FindingDetails) -> String {
         }
         FindingDetails::UnlikelyDefault { asked, application, other_role, .. } => {
             format!("{asked} opens in {application}, the {}", job(other_role))
+        }
+        FindingDetails::MissingLook { setting, name } => {
+            let what = if setting == "icons" { "icon set" } else { "theme" };
+            format!("the {what} {name} is set for new users and not installed: another one is shown")
         }
         FindingDetails::NoDecoder { application, framework, media } => {
             let labels: Vec<&str> =

@@ -68,6 +68,7 @@ fn table(tally: &Tally, family: MediaFamily, list: &[&MediaAnswer]) -> Table {
         row.push(dim(files.last().copied().unwrap_or_default()));
         table.row(row);
     }
+    table.without_empty_columns();
     table
 }
 
