@@ -261,8 +261,8 @@ fn games(tally: &Tally, found: &mut Findings) {
 mod tests {
     use super::*;
     use crate::derive::join_applications;
-    use crate::model::{FindingName, Look, PackageRef, Setting};
     use crate::model::samples::{launcher, tally};
+    use crate::model::{FindingName, Look, PackageRef, Setting};
     use serde_json::json;
 
     fn choice(role: &str, asked: &str, candidates: &[&str], how: &str) -> DefaultChoice {
@@ -333,7 +333,10 @@ mod tests {
         tally.looks.themes.push(look("Reed"));
         assert!(found(&tally, FindingName::MissingLook).is_empty());
         tally.settings = vec![set("theme", "Adwaita-dark"), set("icons", "Weir")];
-        assert_eq!(found(&tally, FindingName::MissingLook)[0].0, json!({ "setting": "icons", "name": "Weir" }));
+        assert_eq!(
+            found(&tally, FindingName::MissingLook)[0].0,
+            json!({ "setting": "icons", "name": "Weir" })
+        );
     }
 
     #[test]

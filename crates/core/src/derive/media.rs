@@ -285,7 +285,8 @@ mod tests {
         tally.applications = super::super::join_applications(&tally.launchers, &tally.packages);
         let opens = |mime: &str| {
             let named = BTreeMap::from([(Text::from(mime), vec![Text::from("player.desktop")])]);
-            let cache = super::super::LauncherTypes { file: "cache".into(), launchers: named, after: usize::MAX };
+            let cache =
+                super::super::LauncherTypes { file: "cache".into(), launchers: named, after: usize::MAX };
             let associations = Associations { caches: vec![cache], ..Associations::default() };
             let (rules, roles) = (crate::knowledge::media(), &Roles::built_in().unwrap());
             let told = answers(&tally, rules, roles, &associations, &MediaFiles::default());

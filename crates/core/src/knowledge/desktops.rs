@@ -17,6 +17,18 @@ static DESKTOPS: LazyLock<Desktops> = LazyLock::new(|| super::ready(READY).unwra
 pub struct Desktops {
     /// Desktops and compositors.
     desktop: Vec<Desktop>,
+    /// Window managers that a desktop can be set to start.
+    window_manager: Vec<WindowManager>,
+}
+
+/// A window manager that a desktop can be set to start.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct WindowManager {
+    /// Its name, as the parts have it.
+    pub name: Text,
+    /// Its program.
+    pub program: Text,
 }
 
 /// A desktop or compositor.
@@ -49,6 +61,8 @@ pub struct Desktop {
     pub also: Option<Text>,
     /// Its window manager, as the parts name it; its own name where it is one itself.
     pub window_manager: Option<Text>,
+    /// Where it is set which window manager starts, if that can be chosen. Where nothing is set, the only known one starts.
+    pub chooses_window_manager: Option<SettingPlace>,
 }
 
 crate::vocabulary! {
@@ -89,8 +103,10 @@ pub struct SettingPlace {
     pub global_theme: Option<Text>,
     /// A file of lines, by its path in the root.
     pub line: Option<Text>,
-    /// The key in the file.
+    /// The key in the file, or the path of an element below the first one.
     pub key: Option<Text>,
+    /// An XML file below the folders of configuration.
+    pub xml: Option<Text>,
     /// A JSON file; the key is a pointer into it (RFC 6901).
     pub json: Option<Text>,
     /// What is asked of the desktop's own layout of its panels.
@@ -108,7 +124,7 @@ pub struct SettingPlace {
     /// What holds where nothing is set.
     #[serde(rename = "else")]
     pub otherwise: Option<Text>,
-    /// The desktop that it is a place of.
+    /// The desktop, or the window manager, that it is a place of.
     pub on: Option<Text>,
     /// Native values that count; without any all do.
     pub only: Vec<Text>,
@@ -138,6 +154,7 @@ impl SettingPlace {
             &self.global_theme,
             &self.line,
             &self.json,
+            &self.xml,
             &self.apt,
             &self.user_add,
             &self.prefs,
@@ -166,6 +183,11 @@ impl Desktops {
     /// The desktop that a value of `XDG_CURRENT_DESKTOP` names.
     pub fn named(&self, name: &str) -> Option<&Desktop> {
         self.desktop.iter().find(|one| one.names.iter().any(|own| own.eq_ignore_ascii_case(name)))
+    }
+
+    /// The window managers that a desktop can be set to start.
+    pub fn window_managers(&self) -> &[WindowManager] {
+        &self.window_manager
     }
 
     /// The desktop of a name for people.

@@ -152,17 +152,18 @@ impl SettingRules {
 }
 
 impl SettingRule {
-    /// The places that a desktop has: its own, then those of the one that it stands on, then those of no desktop. A desktop that is
-    /// not known has the schemas that all toolkits share.
+    /// The places that a desktop has: its own, then those of its window manager, then those of the one that it stands on, then those
+    /// of no desktop. A desktop that is not known has the schemas that all toolkits share.
     pub fn places_on<'a>(
         &'a self,
         desktop: Option<&'a Desktop>,
+        window_manager: Option<&'a Text>,
     ) -> impl Iterator<Item = &'a SettingPlace> + Clone {
         let also = desktop.and_then(|one| one.also.as_deref()).and_then(|name| desktops().called(name));
-        let of = move |one: Option<&'a Desktop>| {
-            let name = one.map(|one| &one.name);
+        let of_name = move |name: Option<&'a Text>| {
             self.places.iter().filter(move |place| name.is_some() && place.on.as_ref() == name)
         };
+        let of = move |one: Option<&'a Desktop>| of_name(one.map(|one| &one.name));
         let is_known = desktop.is_some();
         let shared = self.places.iter().filter(move |place| !is_known && place.is_shared());
         // Those of no desktop that are listed first are asked first.
@@ -171,7 +172,7 @@ impl SettingRule {
         let of_none = rest.filter(|place| place.on.is_none());
         // What another desktop does by itself is its own.
         let beneath = of(also).filter(|place| place.ways() > 0);
-        leading.chain(of(desktop)).chain(beneath).chain(shared).chain(of_none)
+        leading.chain(of(desktop)).chain(of_name(window_manager)).chain(beneath).chain(shared).chain(of_none)
     }
 }
 
@@ -192,7 +193,10 @@ mod tests {
                 let ways = place.ways();
                 assert!(ways == 1 || ways == 0 && place.otherwise.is_some(), "{}: {place:?}", rule.key);
                 if let Some(on) = &place.on {
-                    assert!(desktops().called(on).is_some(), "{}: there is no desktop {on}", rule.key);
+                    let managers = desktops().window_managers();
+                    let is_known =
+                        desktops().called(on).is_some() || managers.iter().any(|one| one.name == *on);
+                    assert!(is_known, "{}: there is no desktop {on}", rule.key);
                 }
                 assert!(place.look.is_none() && place.role.is_none());
             }
@@ -204,14 +208,14 @@ mod tests {
         let rules = SettingRules::built_in().unwrap();
         let buttons = rules.of("window-buttons").unwrap();
         let budgie: Vec<&str> = buttons
-            .places_on(desktops().called("Budgie"))
+            .places_on(desktops().called("Budgie"), None)
             .filter_map(|place| place.gsettings.as_deref())
             .collect();
         assert_eq!(
             budgie,
             ["com.solus-project.budgie-wm button-layout", "org.gnome.desktop.wm.preferences button-layout"]
         );
-        assert_eq!(buttons.places_on(None).count(), 1, "the schema that all toolkits share");
-        assert_eq!(rules.of("login-shell").unwrap().places_on(None).count(), 1);
+        assert_eq!(buttons.places_on(None, None).count(), 1, "the schema that all toolkits share");
+        assert_eq!(rules.of("login-shell").unwrap().places_on(None, None).count(), 1);
     }
 }

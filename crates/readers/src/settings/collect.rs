@@ -56,7 +56,9 @@ pub(crate) fn read(user: &NewUser<'_>, rules: &SettingRules) -> Vec<Setting> {
     let panels = Panels::of(user);
     let theme = user.config("kdeglobals", "KDE", "LookAndFeelPackage");
     let theme = theme.map_or_else(|| "org.kde.breeze.desktop".into(), |(name, _)| name);
-    let reader = Reader { user, panels: panels.as_ref(), theme: &theme };
+    let window_manager = user.window_manager();
+    let window_manager = window_manager.as_ref();
+    let reader = Reader { user, panels: panels.as_ref(), theme: &theme, window_manager };
     let mut settings: Vec<Setting> = rules.setting.iter().filter_map(|rule| reader.setting(rule)).collect();
     settings.extend(reader.native(rules));
     settings
@@ -67,12 +69,13 @@ struct Reader<'a, 't> {
     panels: Option<&'a Panels>,
     /// The global theme of Plasma.
     theme: &'a str,
+    window_manager: Option<&'a Text>,
 }
 
 impl Reader<'_, '_> {
     /// The first place that says something; else what upstream does.
     fn setting(&self, rule: &SettingRule) -> Option<Setting> {
-        let places = rule.places_on(self.user.desktop());
+        let places = rule.places_on(self.user.desktop(), self.window_manager);
         let upstream = places.clone().find_map(|place| Some((place, place.otherwise.as_ref()?)));
         let upstream = upstream.map(|(place, value)| told(rule, place, value));
         for place in places.clone().filter(|place| place.ways() > 0) {
@@ -134,8 +137,8 @@ impl Reader<'_, '_> {
 
     /// What overrides, databases and files of configuration set beside it, under its native name.
     fn native(&self, rules: &SettingRules) -> Vec<Setting> {
-        let known: BTreeSet<Text> =
-            rules.setting.iter().flat_map(|rule| rule.places_on(self.user.desktop())).map(native).collect();
+        let places = |rule| SettingRule::places_on(rule, self.user.desktop(), self.window_manager);
+        let known: BTreeSet<Text> = rules.setting.iter().flat_map(places).map(native).collect();
         let mut found = Vec::new();
         for (schema, key) in self.user.gsettings.set_keys() {
             let name = format!("{schema} {key}");
@@ -291,8 +294,8 @@ fn duration(number: f64, unit: SettingUnit) -> Text {
     }
 }
 
-/// The buttons of a window, left and right: `menu | minimize, maximize, close`. Words of GNOME's relatives, letters of Xfce (`O|SHMC`)
-/// and of KDE (`MS:HIAX`).
+/// The buttons of a window, left and right: `menu | minimize, maximize, close`. Words of GNOME's relatives, letters of Xfce (`O|SHMC`),
+/// of KDE (`MS:HIAX`) and of Openbox (`NLIMC`, the title being the `L`).
 fn buttons(raw: &str) -> Text {
     let word = |word: &str| match word.trim() {
         "appmenu" => Some("app menu"),
@@ -302,28 +305,25 @@ fn buttons(raw: &str) -> Text {
         "close" => Some("close"),
         _ => None,
     };
-    let letter = |letter: char, kde: bool| match (letter, kde) {
-        ('O', false) | ('M', true) => Some("menu"),
-        ('H', false) | ('I', true) => Some("minimize"),
-        ('M', false) | ('A', true) => Some("maximize"),
-        ('C', false) | ('X', true) => Some("close"),
-        ('S', false) | ('L', true) => Some("roll up"),
-        ('T', false) | ('S', true) => Some("sticky"),
-        ('H', true) => Some("help"),
-        ('F', true) => Some("keep above"),
-        ('B', true) => Some("keep below"),
+    let between = raw.find([':', '|']).or_else(|| raw.find('L')).and_then(|at| raw[at..].chars().next());
+    let letter = |letter: char| match (between, letter) {
+        (Some('|'), 'O') | (Some(':'), 'M') | (Some('L'), 'N') => Some("menu"),
+        (Some('|'), 'H') | (Some(':' | 'L'), 'I') => Some("minimize"),
+        (Some('|' | 'L'), 'M') | (Some(':'), 'A') => Some("maximize"),
+        (Some('|' | 'L'), 'C') | (Some(':'), 'X') => Some("close"),
+        (Some('|' | 'L'), 'S') | (Some(':'), 'L') => Some("roll up"),
+        (Some('|'), 'T') | (Some(':'), 'S') | (Some('L'), 'D') => Some("sticky"),
+        (Some(':'), 'H') => Some("help"),
+        (Some(':'), 'F') => Some("keep above"),
+        (Some(':'), 'B') => Some("keep below"),
         _ => None,
     };
     let side = |side: &str| -> Vec<&str> {
         let words: Vec<&str> = side.split(',').filter_map(word).collect();
         let is_letters = |side: &str| side.bytes().all(|byte| byte.is_ascii_uppercase() || byte == b'_');
-        if words.is_empty() && is_letters(side) {
-            side.chars().filter_map(|one| letter(one, raw.contains(':'))).collect()
-        } else {
-            words
-        }
+        if words.is_empty() && is_letters(side) { side.chars().filter_map(letter).collect() } else { words }
     };
-    let (left, right) = raw.split_once([':', '|']).unwrap_or((raw, ""));
+    let (left, right) = between.and_then(|mark| raw.split_once(mark)).unwrap_or((raw, ""));
     let (left, right) = (side(left).join(", "), side(right).join(", "));
     match (left.is_empty(), right.is_empty()) {
         (true, true) => "none".into(),
@@ -345,7 +345,7 @@ fn native(place: &SettingPlace) -> Text {
             .into();
     }
     let own = [&place.gsettings, &place.global_theme, &place.apt, &place.user_add, &place.prefs];
-    let of_file = [&place.xfconf, &place.line, &place.json];
+    let of_file = [&place.xfconf, &place.line, &place.json, &place.xml];
     own.into_iter()
         .flatten()
         .next()
@@ -368,6 +368,9 @@ mod tests {
             ("O|SHMC", "left: menu; right: roll up, minimize, maximize, close"),
             ("MS:HIAX", "left: menu, sticky; right: help, minimize, maximize, close"),
             ("XIA:", "left: close, minimize, maximize"),
+            ("NLIMC", "left: menu; right: minimize, maximize, close"),
+            ("LX:", "left: roll up, close"),
+            ("DSCL", "left: sticky, roll up, close"),
             (":", "none"),
         ] {
             assert_eq!(buttons(raw), told, "{raw}");

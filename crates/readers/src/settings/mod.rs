@@ -15,6 +15,7 @@ use xfconf::property;
 use crate::keyfile::KeyFile;
 use crate::sessions::config_folders_set_in;
 use crate::text::{lines, name_text, text};
+use crate::xml;
 use std::path::{Component, Path, PathBuf};
 use tally_core::knowledge::{Desktop, SettingPlace, desktops};
 use tally_core::model::{Evidence, Session, Text};
@@ -62,6 +63,24 @@ impl NewUser<'_> {
     /// The desktop of the session.
     pub(crate) fn desktop(&self) -> Option<&'static Desktop> {
         self.desktops.iter().find_map(|name| desktops().named(name))
+    }
+
+    /// The window manager of the session: what is set, else the only known one that is installed, where the desktop lets choose.
+    pub(crate) fn window_manager(&self) -> Option<Text> {
+        let desktop = self.desktop()?;
+        let Some(place) = &desktop.chooses_window_manager else { return desktop.window_manager.clone() };
+        let known = desktops().window_managers();
+        let set = self.value(place, None).and_then(|(command, _)| {
+            let program = command.split_whitespace().next()?.rsplit('/').next()?.to_owned();
+            known.iter().find(|one| one.program == program)
+        });
+        let is_there = |program: &str| {
+            let folders = ["usr/bin", "usr/local/bin", "bin"];
+            folders.iter().any(|folder| self.tree.exists(format!("{folder}/{program}")))
+        };
+        let mut there = known.iter().filter(|one| is_there(&one.program));
+        let only = || there.next().filter(|_| there.next().is_none());
+        set.or_else(only).map(|one| one.name.clone())
     }
 
     /// Whether systemd starts the programs of the session.
@@ -115,6 +134,12 @@ impl NewUser<'_> {
             let (value, file) = property(self, channel, key)?;
             return Some(Said::of(value, file).keyed(key.rsplit('/').next().unwrap_or(key)));
         }
+        if let (Some(file), Some(path)) = (&place.xml, key) {
+            return self
+                .config
+                .iter()
+                .find_map(|folder| element(self.tree, format!("{folder}/{file}"), path));
+        }
         if let Some(path) = &place.global_theme {
             let file = format!("usr/share/plasma/look-and-feel/{}/contents/defaults", theme?);
             let (groups, key) = path.rsplit_once('/')?;
@@ -148,6 +173,24 @@ impl NewUser<'_> {
         let new_users = || place.user_add.as_ref().and_then(|key| system::user_add(tree, key));
         apt.or_else(new_users).or_else(|| system::preference(tree, place.prefs.as_ref()?))
     }
+}
+
+/// The text of the first element of a path below an XML file's first element.
+fn element(tree: &dyn Tree, file: String, path: &str) -> Option<Said> {
+    let bytes = tree.read(&file).ok()?;
+    let mut found = None;
+    let end = xml::walk(&bytes, |step| {
+        if let xml::Step::Close { path: at, text } = step
+            && found.is_none()
+            && at.iter().skip(1).map(Text::as_str).eq(path.split('/'))
+        {
+            found = Some(Text::from(text.trim()));
+        }
+    });
+    if let Err(error) = end {
+        tree.note(Path::new(&file), &format!("line {}: {}", error.line, error.why));
+    }
+    found.map(|value| Said::of(value, file))
 }
 
 /// What a place says of a setting, and where.
@@ -357,6 +400,51 @@ mod tests {
         assert_eq!(
             user.config("krc", "*", "font").map(|(_, file)| file),
             Some("usr/share/marsh/settings/krc".into())
+        );
+    }
+    /// Settings of windows as a new user of a desktop finds them: their names and values.
+    fn windows(tree: &MemoryTree, desktop: &str) -> Vec<(String, String)> {
+        let mut user = NewUser::of(tree, None, &[]);
+        user.desktops = vec![desktop.into()];
+        let told = read(&user, tally_core::knowledge::settings());
+        let ours = told.into_iter().filter(|one| one.area == tally_core::knowledge::SettingArea::Windows);
+        ours.map(|one| (one.key.to_string(), one.value.to_string())).collect()
+    }
+
+    #[test]
+    fn windows_are_as_the_window_manager_has_them_that_starts() {
+        let rc = "<openbox_config><theme><font><name>Sans</name></font><titleLayout>NLIMC</titleLayout></theme><desktops>\
+                  <number>3</number></desktops>";
+        let tree = MemoryTree::new()
+            .file("usr/share/xfwm4/defaults", "button_layout=O|HC\nworkspace_count=4\n")
+            .file(
+                "etc/xdg/xfce4/xfconf/xfce-perchannel-xml/xfwm4.xml",
+                "<channel name='xfwm4'><property name='general' type='empty'>\
+                  <property name='workspace_count' type='int' value='2'/></property></channel>",
+            )
+            .file("etc/xdg/openbox/rc.xml", format!("{rc}</openbox_config>"))
+            .file("etc/xdg/openbox/LXDE/rc.xml", rc.replace('3', "1"))
+            .file("usr/bin/xfwm4", "");
+        let workspaces = |tree: &MemoryTree, desktop: &str| {
+            windows(tree, desktop).into_iter().find(|(key, _)| key == "workspaces").map(|(_, value)| value)
+        };
+        assert_eq!(workspaces(&tree, "XFCE").as_deref(), Some("2"));
+        assert_eq!(workspaces(&tree, "LXQt").as_deref(), Some("2"), "the only one that is there");
+        assert_eq!(
+            workspaces(&tree, "LXDE").as_deref(),
+            Some("1"),
+            "a file that is cut off tells what it has"
+        );
+        let tree = tree.file("usr/bin/openbox", "");
+        assert_eq!(windows(&tree, "LXQt"), [], "the first user chooses");
+        let tree = tree
+            .file("etc/xdg/lxqt/session.conf", "[General]\nwindow_manager=/usr/bin/openbox --startup x\n");
+        assert_eq!(
+            windows(&tree, "LXQt"),
+            [
+                ("window-buttons".into(), "left: menu; right: minimize, maximize, close".into()),
+                ("workspaces".into(), "3".into())
+            ]
         );
     }
 }
