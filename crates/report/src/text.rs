@@ -104,6 +104,7 @@ pub(crate) fn figure(value: f64, unit: &str) -> String {
         "bytes" => bytes_human(whole),
         "seconds" if whole >= 120 => format!("{} min {} s", whole / 60, whole % 60),
         "seconds" => format!("{} s", (value * 10.0).round() / 10.0),
+        "days" => count_of(whole, "day"),
         _ if value.fract() == 0.0 => thousands(whole),
         _ => format!("{value:.2}"),
     }

@@ -294,6 +294,7 @@ fn what_one_package_starts_for_one_purpose_is_one_headline() {
     let new = json!({"startup": [
         item("drkonqi-coredump-cleanup.service", "plasma-drkonqi"),
         item("drkonqi-coredump-launcher@.service", "plasma-drkonqi"),
+        item("drkonqi-coredump-launcher.socket", "plasma-drkonqi"),
         item("whoopsie.service", "whoopsie"),
     ]});
     let told = of_rule("agent-added", json!({}), new);

@@ -531,6 +531,8 @@ impl<'a> HeadlineBuilder<'a> {
                         .iter_mut()
                         .find(|one| package.is_some() && one.0 == (package.clone(), purpose))
                     {
+                        // Timers and sockets of one name stand for one program.
+                        Some((_, _, names)) if names.contains(&name) => {}
                         Some((_, _, names)) => names.push(name),
                         None => agents.push(((package, purpose), change, vec![name])),
                     }

@@ -53,6 +53,8 @@ pub struct Desktop {
     pub jobs: Vec<SettingPlace>,
     /// Jobs that it does itself: the role, and the program that does it.
     pub built_in: BTreeMap<Text, Text>,
+    /// What people call such programs.
+    pub called: BTreeMap<Text, Text>,
     /// Whether launchers with a higher `InitialPreference` go first.
     pub by_preference: bool,
     /// Patterns of the sources whose packages are its own project's.
@@ -193,6 +195,11 @@ impl Desktops {
     /// The desktop of a name for people.
     pub fn called(&self, name: &str) -> Option<&Desktop> {
         self.desktop.iter().find(|one| one.name == name)
+    }
+
+    /// What people call a program that is part of a desktop.
+    pub fn name_of_program(&self, program: &str) -> Option<&Text> {
+        self.desktop.iter().find_map(|one| one.called.get(program))
     }
 
     /// The desktop that a program starts.

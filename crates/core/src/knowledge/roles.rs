@@ -44,6 +44,8 @@ pub struct Role {
     pub programs: Vec<Text>,
     /// Categories that rule a launcher out.
     pub without: Vec<Text>,
+    /// Words in name, generic name or ID that rule a launcher out.
+    pub without_words: Vec<Text>,
     /// Whether its types are different things, which no app is expected to open alike.
     pub apart: bool,
     /// Roles whose own app is a surprise in this one.
@@ -96,9 +98,10 @@ impl Role {
         has(&self.categories) || self.is_said_by(launcher)
     }
 
-    /// Whether a category of a launcher rules it out.
+    /// Whether a category of a launcher, or what it is called, rules it out.
     pub fn rules_out(&self, launcher: &Launcher) -> bool {
         launcher.categories.iter().any(|category| self.without.contains(category))
+            || says(launcher, &self.without_words)
     }
 
     /// Whether it is the own job of a launcher that opens one of the types.
@@ -108,9 +111,7 @@ impl Role {
 
     /// Whether a launcher says by its name that the job is its own, as against being of a category that fits.
     pub fn is_said_by(&self, launcher: &Launcher) -> bool {
-        let generic = launcher.generic_name.as_deref().unwrap_or_default();
-        let said = format!("{} {generic} {}", launcher.name, launcher.id).to_lowercase();
-        self.words.iter().any(|word| said.contains(word.as_str()))
+        says(launcher, &self.words)
     }
 
     /// How the question by category is written down: `Categories=TerminalEmulator`.
@@ -127,6 +128,16 @@ impl Role {
     pub fn is_by_launcher(&self) -> bool {
         !self.categories.is_empty() || !self.words.is_empty() || !self.programs.is_empty()
     }
+}
+
+/// Whether a launcher has any of these words in its name, its generic name or its ID.
+fn says(launcher: &Launcher, words: &[Text]) -> bool {
+    if words.is_empty() {
+        return false;
+    }
+    let generic = launcher.generic_name.as_deref().unwrap_or_default();
+    let said = format!("{} {generic} {}", launcher.name, launcher.id).to_lowercase();
+    words.iter().any(|word| said.contains(word.as_str()))
 }
 
 #[cfg(test)]
@@ -148,6 +159,19 @@ mod tests {
         let only = Role { programs: vec!["curlew".into(), "reed".into()], ..Role::default() };
         assert!(only.is_by_launcher() && only.fits(&launcher("Anything", "reed")));
         assert_eq!(only.asked(), "Exec=curlew|reed");
+    }
+
+    #[test]
+    fn a_screenshot_tool_is_no_image_editor() {
+        let launcher = |name: &str| {
+            let told = serde_json::json!({"id": "x.desktop", "name": name, "categories": ["Graphics", "RasterGraphics"],
+                "menu": "graphics", "shown": true, "does": "program"});
+            serde_json::from_value::<Launcher>(told).unwrap()
+        };
+        let roles = Roles::built_in().unwrap();
+        let role = |name: &str| roles.role.iter().find(|role| role.role == name).unwrap();
+        let fits = |name: &str| ["image-editor", "screenshot"].map(|of| role(of).fits(&launcher(name)));
+        assert_eq!((fits("ScreenGrab"), fits("Tidepaint")), ([false, true], [true, false]));
     }
 
     #[test]

@@ -478,7 +478,7 @@ impl Tally {
     }
 
     /// What holds a role, by the identifier in `defaults`: its name and version. A settings panel holds a role, and is no
-    /// application of its own: it is called like its launcher.
+    /// application of its own: it is called like its launcher. Nor is a desktop's own program, which has no launcher.
     pub fn holder<'a>(&'a self, id: &'a str) -> (&'a str, Option<&'a str>) {
         if let Some(known) = self.applications.iter().find(|application| application.id == id) {
             return (&known.name, known.version.as_deref());
@@ -486,6 +486,10 @@ impl Tally {
         let named = |launcher: &&Launcher| launcher.id.strip_suffix(".desktop") == Some(id);
         let meant = |launcher: &&Launcher| crate::derive::application_id(&launcher.id) == id;
         let launcher = self.launchers.iter().find(named).or_else(|| self.launchers.iter().find(meant));
+        if let (None, Some(name)) = (launcher, crate::knowledge::desktops().name_of_program(id)) {
+            let package = self.packages.iter().find(|package| package.name == id);
+            return (name, package.map(|one| crate::systems::upstream(one.system, &one.version)));
+        }
         (
             launcher.map_or(id, |launcher| launcher.name.as_str()),
             launcher.and_then(|launcher| launcher.version.as_deref()),

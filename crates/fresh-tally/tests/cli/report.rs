@@ -168,6 +168,25 @@ fn show_notes_come_short_for_a_description_and_long_with_places_for_times() {
     assert!(editions.contains("1. ") && editions.contains("in some of 2 installs"), "{editions}");
 }
 
+#[test]
+fn a_page_of_editions_tells_each_difference_once_and_begins_with_what_people_use() {
+    let place = place();
+    let names = "saltmarsh-5.0-mudflat saltmarsh-5.0-reedbed saltmarsh-4.0-reedbed";
+    assert_eq!(place.run(&format!("report {names} -o page.html")).code, 0);
+    let page = place.read("page.html");
+    assert_eq!(page.matches("colspan=\"5\">Under the hood").count(), 1, "a heading where it differs");
+    assert!(page.contains("<details id=\"parts\">"), "all parts are folded");
+    assert_eq!(page.matches("How alike they are").count(), 2, "the section and the link to it");
+    let age = page.split("Median age of packages").nth(1).unwrap().split("</tr>").next().unwrap();
+    assert!(age.contains(" days<"), "{age}");
+    // Of the programs that as many have, those that do a job by default come first.
+    let chart = page.split("<section id=\"apps\"").nth(1).unwrap().split("</section>").next().unwrap();
+    let at = |name: &str| chart.find(&format!(">{name}<")).unwrap_or_else(|| panic!("{name}: {chart}"));
+    assert!(
+        at("Inkcap") < at("Mixer") && at("Mixer") < at("Lapwing") && at("Lapwing") < at("Brackwater Sheets")
+    );
+}
+
 /// The pages of a folder, with every link of each that leads somewhere else in it.
 fn links(place: &Place, folder: &str) -> Vec<(String, String)> {
     let mut found = Vec::new();

@@ -262,7 +262,10 @@ fn told(rule: &SettingRule, place: &SettingPlace, value: &str) -> Text {
     match (rule.shape, place.unit.or(rule.unit)) {
         (Some(SettingShape::List), _) => {
             let items = list_items(value);
-            let short = |item: &Text| Text::from(item.strip_suffix(".desktop").unwrap_or(item));
+            let short = |item: &Text| {
+                let name = item.strip_suffix(".desktop").unwrap_or(item);
+                rule.values.get(name).cloned().unwrap_or_else(|| name.into())
+            };
             items.iter().map(short).filter(|item| !item.is_empty()).collect::<Vec<_>>().join(", ").into()
         }
         (Some(SettingShape::Buttons), _) => buttons(&raw),

@@ -10,7 +10,7 @@ use jiff::civil::Date;
 use std::collections::{BTreeMap, HashMap};
 use tally_core::age::{Age, AgeSpan, age};
 use tally_core::compare::{ApplicationChangeKind, Comparison, Decision, PartChangeKind, Section};
-use tally_core::grid::{Grid, RowGroup, short_names};
+use tally_core::grid::{Grid, GridRow, RowGroup, short_names};
 use tally_core::knowledge::PartRules;
 use tally_core::lag::{Lag, LagItem, day_that_counts};
 use tally_core::model::{Label, MissingFact, PackageRef, Tally, Text};
@@ -192,9 +192,18 @@ fn by_step(comparison: &Comparison, aside: &str) -> Chart {
     Chart { name: "steps", title, aside, shape: Shape::Columns(columns.collect()) }
 }
 
-/// Who has which program: those that not all have, the most common first.
+/// Who has which program: those that not all have, the most common first; of equals those that do a job by default, in the order of
+/// the jobs.
 fn who_has(grid: &Grid) -> Chart {
     let names: Vec<String> = short_names(&grid.installs).iter().map(ToString::to_string).collect();
+    let jobs: Vec<&GridRow> = grid.rows.iter().filter(|row| row.group == RowGroup::Defaults).collect();
+    let job = |name: &str| {
+        let is_it = |value: &Text| {
+            value.strip_prefix(name).is_some_and(|rest| rest.is_empty() || rest.starts_with(' '))
+        };
+        let does = |row: &&GridRow| row.cells.iter().any(|cell| cell.value.as_ref().is_some_and(is_it));
+        jobs.iter().position(does).unwrap_or(jobs.len())
+    };
     let mut rows: Vec<(usize, String, Vec<Option<String>>)> = grid
         .rows
         .iter()
@@ -208,13 +217,13 @@ fn who_has(grid: &Grid) -> Chart {
         })
         .filter(|(count, ..)| *count > 0)
         .collect();
-    rows.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
+    rows.sort_by_cached_key(|(count, name, _)| (std::cmp::Reverse(*count), job(name), name.clone()));
     let all = rows.len();
     rows.truncate(PROGRAMS);
     let shown = if all > PROGRAMS {
-        format!("the first {PROGRAMS}, the most common first")
+        format!("the first {PROGRAMS}: the most common, then default apps")
     } else {
-        "the most common first".to_owned()
+        "the most common first, then default apps".to_owned()
     };
     let verb = if all == 1 { "is" } else { "are" };
     let common = match grid.shared_applications {

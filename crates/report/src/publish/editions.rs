@@ -5,7 +5,7 @@ use super::sections::{open, page, without_title};
 use super::{Knowledge, Report, data, origin};
 use crate::View;
 use crate::chart::{of_grid, of_releases};
-use crate::document::{Block, Column, Line, Role, Span, Table};
+use crate::document::{Block, Column, Line, Role, Row, Span, Table};
 use crate::text::count_of;
 use crate::view::{GridView, all_seen, dim, grid_cell, grid_heading};
 use crate::words;
@@ -28,7 +28,11 @@ impl<'a> Report<'a> {
         if tallies.windows(2).all(|pair| one_edition(&pair[0].label, &pair[1].label)) {
             charts.extend(of_releases(tallies, knowledge.parts));
         }
-        let differing = without_title(view(FIRST, true).document());
+        let mut differing = without_title(view(FIRST, true).document());
+        if charts.iter().any(|chart| chart.name == "likeness") {
+            // The chart says it: a heading and its table.
+            differing.truncate(differing.len() - 2);
+        }
         let at_a_glance = glance(grid);
         let mut sections = vec![Block::Section(
             open("glance", "At a glance", vec![at_a_glance.clone()]).by(knowledge.command),
@@ -49,13 +53,16 @@ impl<'a> Report<'a> {
         for group in RowGroup::ALL.iter().filter(|group| grid.rows.iter().any(|row| row.group == **group)) {
             let mut table = without_title(view(std::slice::from_ref(group), false).document());
             table.truncate(1);
+            // The section is called like the group.
+            if let Some(Block::Table(table)) = table.first_mut() {
+                table.rows.retain(|row| !matches!(row, Row::Group(_)));
+            }
             let section = open(group.name(), grid_heading(*group), table);
             let section = section.by(format!("{} --rows {}", knowledge.command, group.name()));
-            let is_long = matches!(
-                group,
-                RowGroup::Programs | RowGroup::Startup | RowGroup::Repositories | RowGroup::Looks
-            );
-            sections.push(Block::Section(if is_long { section.folded() } else { section }));
+            // What differs of the first ones was told above.
+            let is_news =
+                matches!(group, RowGroup::Media | RowGroup::Settings | RowGroup::Asked | RowGroup::Readings);
+            sections.push(Block::Section(if is_news { section } else { section.folded() }));
         }
         let names: Vec<String> = short_names(&grid.installs).iter().map(ToString::to_string).collect();
         let count = count_of(tallies.len() as u64, "install");

@@ -177,7 +177,7 @@ fn write_table(table: &Table, out: &mut String) {
         [] => String::new(),
         filters => format!(" data-filters=\"{}\"", encode_safe(&filters.join(","))),
     };
-    // Words of columns that rows are chosen by are short, and never broken; nor are days.
+    // Words of columns that rows are chosen by are short, and never broken; nor are days, nor remarks on a row of installs.
     let are_days = |at: usize| {
         let mut texts = table.rows.iter().filter_map(|row| match row {
             Row::Cells(cells) => cells.get(at).map(|cell| cell.text.as_str()).filter(|text| !text.is_empty()),
@@ -190,7 +190,10 @@ fn write_table(table: &Table, out: &mut String) {
         .columns
         .iter()
         .enumerate()
-        .filter(|(at, column)| table.filters.contains(&column.title.as_str()) || are_days(*at))
+        .filter(|(at, column)| {
+            let is_remark = table.folds && column.title.is_empty() && *at > 0;
+            table.filters.contains(&column.title.as_str()) || are_days(*at) || is_remark
+        })
         .map(|(at, _)| format!("f{}", at + 1))
         .collect();
     // A row whose columns are installs is read across; any other stands in lines on a phone.
