@@ -35,9 +35,26 @@ pub(super) fn answers(
             let asked = |role: &Role| opener(rule.family, &chooser.by_type(role, mime));
             known.map_or_else(|| role().and_then(asked), |choice| opener(rule.family, choice))
         });
-        answers.answer(rule, application)
+        let only_looks =
+            |id: &Text| rule.not_by.as_ref().is_some_and(|role| is_of_role(tally, roles, id, role));
+        let mut answer = answers.answer(rule, application);
+        if answer.application.as_ref().is_some_and(only_looks) {
+            answer.verdict = MediaVerdict::No;
+        }
+        answer
     };
     rules.media.iter().map(answer).collect()
+}
+
+/// Whether a role is an app's own job, by the categories of its launchers.
+fn is_of_role(tally: &Tally, roles: &Roles, id: &Text, role: &str) -> bool {
+    let Some(known) = tally.applications.iter().find(|one| one.id == *id) else { return false };
+    let mut launchers = tally.launchers.iter().filter(|one| known.launchers.contains(&one.id));
+    roles
+        .role
+        .iter()
+        .find(|one| one.role == role)
+        .is_some_and(|role| launchers.any(|one| role.is_job_of(one)))
 }
 
 /// The app that opens a type as what it is. What opens it only as its parent (a package as an archive, a photo of a camera as a plain
@@ -297,6 +314,27 @@ mod tests {
         assert_eq!(opens("video/vnd.avi"), (Some("player".into()), proper.clone()));
         assert_eq!(opens("video/x-msvideo"), (Some("player".into()), proper.clone()));
         assert_eq!(opens("video/mp4"), (None, proper));
+    }
+
+    #[test]
+    fn who_only_looks_into_a_package_does_not_install_it() {
+        let mut tally = samples::tally();
+        let mut launcher: Launcher = samples::launcher("player", "player");
+        let named = BTreeMap::from([(
+            Text::from("application/vnd.debian.binary-package"),
+            vec![Text::from("player.desktop")],
+        )]);
+        let cache = super::super::LauncherTypes { file: "cache".into(), launchers: named, after: usize::MAX };
+        let associations = Associations { caches: vec![cache], ..Associations::default() };
+        for (category, verdict) in [("Archiving", MediaVerdict::No), ("PackageManager", MediaVerdict::Yes)] {
+            launcher.categories = vec![category.into()];
+            tally.launchers = vec![launcher.clone()];
+            tally.applications = super::super::join_applications(&tally.launchers, &tally.packages);
+            let (rules, roles) = (crate::knowledge::media(), &Roles::built_in().unwrap());
+            let told = answers(&tally, rules, roles, &associations, &MediaFiles::default());
+            let deb = told.into_iter().find(|answer| answer.key == "deb").unwrap();
+            assert_eq!((deb.verdict, deb.application.as_deref()), (verdict, Some("player")), "{category}");
+        }
     }
 
     #[test]

@@ -66,6 +66,9 @@ pub struct MediaRule {
     /// The role whose apps open it.
     #[serde(default)]
     pub role: Option<Text>,
+    /// A role whose apps only look into it: they don't count.
+    #[serde(default)]
+    pub not_by: Option<Text>,
     /// What has to be decoded.
     #[serde(default)]
     pub needs: Vec<Text>,

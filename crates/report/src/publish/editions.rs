@@ -51,18 +51,19 @@ impl<'a> Report<'a> {
                 .by(format!("{} --only differing", knowledge.command)),
         ));
         for group in RowGroup::ALL.iter().filter(|group| grid.rows.iter().any(|row| row.group == **group)) {
-            let mut table = without_title(view(std::slice::from_ref(group), false).document());
+            // What differs of the first ones was told above, and the whole of them is folded.
+            let only_differing = matches!(group, RowGroup::Media | RowGroup::Settings);
+            let is_open = only_differing || matches!(group, RowGroup::Asked | RowGroup::Readings);
+            let mut table = without_title(view(std::slice::from_ref(group), only_differing).document());
             table.truncate(1);
             // The section is called like the group.
             if let Some(Block::Table(table)) = table.first_mut() {
                 table.rows.retain(|row| !matches!(row, Row::Group(_)));
             }
+            let only = if only_differing { " --only differing" } else { "" };
             let section = open(group.name(), grid_heading(*group), table);
-            let section = section.by(format!("{} --rows {}", knowledge.command, group.name()));
-            // What differs of the first ones was told above.
-            let is_news =
-                matches!(group, RowGroup::Media | RowGroup::Settings | RowGroup::Asked | RowGroup::Readings);
-            sections.push(Block::Section(if is_news { section } else { section.folded() }));
+            let section = section.by(format!("{} --rows {}{only}", knowledge.command, group.name()));
+            sections.push(Block::Section(if is_open { section } else { section.folded() }));
         }
         let names: Vec<String> = short_names(&grid.installs).iter().map(ToString::to_string).collect();
         let count = count_of(tallies.len() as u64, "install");

@@ -90,6 +90,9 @@ fn by(answer: &MediaAnswer) -> Cell {
         let parts: Vec<String> = [missing, offered].into_iter().filter(|part| !part.is_empty()).collect();
         return Span::new(Role::LookTwice, format!("{framework}{}", parts.join("; ")));
     }
+    if answer.verdict == MediaVerdict::No && answer.application.is_some() {
+        return dim("only looks into it");
+    }
     let mut packages: Vec<&str> =
         answer.decoders.iter().filter_map(|decoder| Some(decoder.package.as_ref()?.name())).collect();
     packages.sort_unstable();
