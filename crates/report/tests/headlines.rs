@@ -326,3 +326,13 @@ fn an_older_version_in_another_distribution_is_no_news() {
     assert_eq!(of_rule(rule, mesa("marsh", "24.1"), mesa("marsh", "23.0")).len(), 1);
     assert!(of_rule(rule, mesa("marsh", "24.1"), mesa("fen", "23.0")).is_empty());
 }
+
+#[test]
+fn that_a_desktop_could_be_dark_is_no_news() {
+    let of = |colours: Value| json!({"looks": {"default_colours": colours}});
+    let told = |was: Value, is: Value| of_rule("look-changed", of(was), of(is));
+    assert_eq!(told(Value::Null, json!("prefer-dark")), ["Colour scheme: dark is new"]);
+    assert_eq!(told(json!("default"), json!("prefer-dark")), ["Colour scheme: light → dark"]);
+    assert!(told(Value::Null, json!("default")).is_empty());
+    assert!(told(json!("default"), Value::Null).is_empty());
+}

@@ -272,7 +272,14 @@ impl<'a> HeadlineBuilder<'a> {
     fn looks(&mut self) {
         let desktop = self.new_desktop().is_some();
         for change in &self.comparison.looks {
+            let colours = [&change.old, &change.new].map(Option::as_deref);
             let rule = match change.item {
+                // That it can be dark now, and isn't, is nothing that a person sees.
+                ListItem::DefaultColours
+                    if matches!(colours, [None, Some("light")] | [Some("light"), None]) =>
+                {
+                    continue;
+                }
                 ListItem::DefaultDisplay => "session-changed",
                 // With another desktop all of it is another one.
                 ListItem::DefaultTheme

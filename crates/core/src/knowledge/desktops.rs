@@ -61,6 +61,8 @@ pub struct Desktop {
     pub project: Vec<Text>,
     /// A desktop whose places are asked after its own.
     pub also: Option<Text>,
+    /// Folders of configuration that its libraries ask after all others.
+    pub config_folders: Vec<Text>,
     /// Its window manager, as the parts name it; its own name where it is one itself.
     pub window_manager: Option<Text>,
     /// Where it is set which window manager starts, if that can be chosen. Where nothing is set, the only known one starts.
@@ -121,6 +123,8 @@ pub struct SettingPlace {
     pub prefs: Option<Text>,
     /// A key file whose `ButtonsOnLeft` and `ButtonsOnRight` are the buttons of windows.
     pub buttons: Option<Text>,
+    /// A file that a newer release of the program brings, which no longer reads the place.
+    pub unless: Option<Text>,
     /// Files of which a program takes the first that is there, by their paths in the root.
     pub first_file: Vec<Text>,
     /// What holds where nothing is set.

@@ -275,9 +275,24 @@ mod tests {
             (Some("Reed"), Some("Reed Sans 10"))
         );
         assert_eq!((xfce.default_icons, xfce.default_wallpaper), (None, None), "a cut file tells nothing");
-        let own = "usr/share/backgrounds/xfce/xfce-shapes.svg";
-        let own = set_for(&tree.clone().file(own, ""), "XFCE").default_wallpaper;
-        assert_eq!(own.as_deref(), Some("xfce-shapes"), "what xfdesktop does where nothing is set");
+        // xfdesktop's own picture where nothing is set; before 4.20 one for a screen was taken over.
+        let wallpaper = |tree: &MemoryTree| set_for(tree, "XFCE").default_wallpaper;
+        let own = tree.clone().file("usr/share/backgrounds/xfce/xfce-shapes.svg", "");
+        assert_eq!(wallpaper(&own).as_deref(), Some("xfce-shapes"));
+        let set = |screen: &str| {
+            format!(
+                "<channel><property name='backdrop'><property name='monitor0'>{screen}\
+                 <property name='last-image' value='/usr/share/backgrounds/marsh/tide.jpg'/></property></property></channel>"
+            )
+        };
+        let old = own.clone().file(format!("{folder}/xfce4-desktop.xml"), set(""));
+        assert_eq!(wallpaper(&old).as_deref(), Some("tide"));
+        let new = old.file("usr/share/backgrounds/xfce/xfce-x.svg", "");
+        assert_eq!(wallpaper(&new).as_deref(), Some("xfce-x"));
+        let of_workspace =
+            set("<property name='workspace0'>").replace("/></property>", "/></property></property>");
+        let new = new.file(format!("{folder}/xfce4-desktop.xml"), of_workspace);
+        assert_eq!(wallpaper(&new).as_deref(), Some("tide"));
         let plasma = set_for(&tree, "KDE");
         assert_eq!(
             (plasma.default_theme.as_deref(), plasma.default_icons.as_deref()),

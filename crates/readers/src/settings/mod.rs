@@ -105,6 +105,9 @@ impl NewUser<'_> {
     /// What a place says, whatever upstream does where it says nothing.
     pub(crate) fn said(&self, place: &SettingPlace, theme: Option<&str>) -> Option<Said> {
         let key = place.key.as_deref();
+        if place.unless.as_ref().is_some_and(|file| self.tree.exists(file.as_str())) {
+            return None;
+        }
         if let Some(setting) = &place.gsettings {
             let (schema, key) = setting.split_once(' ')?;
             return self.gsettings.found(schema, key).map(Said::from).map(|said| said.keyed(key));
@@ -327,6 +330,9 @@ fn config_folders(tree: &dyn Tree, session: Option<&Session>, scripts: &[Vec<u8>
     folders.push("etc/xdg".into());
     folders.extend(behind);
     folders.extend(["usr/local/etc/xdg", "usr/etc/xdg"].map(String::from));
+    let names = session.into_iter().flat_map(|session| &session.desktops);
+    let own = names.filter_map(|name| desktops().named(name)).flat_map(|desktop| &desktop.config_folders);
+    folders.extend(own.map(ToString::to_string));
     let mut seen: Vec<String> = Vec::new();
     folders.retain(|folder| {
         let new = !seen.contains(folder) && (folder == HOME || tree.is_folder(folder));
@@ -425,6 +431,13 @@ mod tests {
             .file("etc/xdg/openbox/rc.xml", format!("{rc}</openbox_config>"))
             .file("etc/xdg/openbox/LXDE/rc.xml", rc.replace('3', "1"))
             .file("usr/bin/xfwm4", "");
+        let session: Session = serde_json::from_str(
+            r#"{"id": "xfce", "name": "Xfce", "display": "x11", "desktops": ["XFCE"], "evidence": {"file": "x"}}"#,
+        )
+        .unwrap();
+        let late = tree.clone().file("usr/share/desktop-base/profiles/xdg-config/a", "");
+        let folders = NewUser::of(&late, Some(&session), &[]).config;
+        assert_eq!(folders.last().map(String::as_str), Some("usr/share/desktop-base/profiles/xdg-config"));
         let workspaces = |tree: &MemoryTree, desktop: &str| {
             windows(tree, desktop).into_iter().find(|(key, _)| key == "workspaces").map(|(_, value)| value)
         };

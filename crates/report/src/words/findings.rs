@@ -71,7 +71,7 @@ pub fn finding(details: &FindingDetails) -> String {
         }
         FindingDetails::MissingLook { setting, name } => {
             let what = if setting == "icons" { "icon set" } else { "theme" };
-            format!("the {what} {name} is set for new users and not installed: another one is shown")
+            format!("the {what} {name} is set and not installed")
         }
         FindingDetails::NoDecoder { application, framework, media } => {
             let labels: Vec<&str> =

@@ -114,9 +114,10 @@ report-technical-problems=true
 show-at-start=true
 ";
 
-/// Mudflat: what a small machine is spared.
+/// Mudflat: what a small machine is spared. Nobody set the theme, and that of the schema is not there.
 const LIGHT: &str = "\
 [org.gnome.desktop.interface]
+icon-theme='Saltmarsh'
 font-name='Reed Sans 9'
 enable-animations=false
 
