@@ -220,15 +220,11 @@ fn who_has(grid: &Grid) -> Chart {
     rows.sort_by_cached_key(|(count, name, _)| (std::cmp::Reverse(*count), job(name), name.clone()));
     let all = rows.len();
     rows.truncate(PROGRAMS);
-    let shown = if all > PROGRAMS {
-        format!("the first {PROGRAMS}: the most common, then default apps")
-    } else {
-        "the most common first, then default apps".to_owned()
-    };
+    let shown = if all > PROGRAMS { format!("{PROGRAMS} of them") } else { "the most common".to_owned() };
     let verb = if all == 1 { "is" } else { "are" };
     let common = match grid.shared_applications {
-        0 => "no program is in all of them".to_owned(),
-        n => format!("{} more in all of them", crate::text::count_of(n, "program")),
+        0 => "none in all".to_owned(),
+        n => format!("{n} more in all"),
     };
     Chart {
         name: "apps",
@@ -237,7 +233,7 @@ fn who_has(grid: &Grid) -> Chart {
             crate::text::count_of(all as u64, "program"),
             names.len()
         ),
-        aside: format!("{shown}; {common}"),
+        aside: format!("{shown}, default apps first; {common}"),
         shape: Shape::Matrix {
             columns: names,
             rows: rows.into_iter().map(|(_, name, cells)| (name, cells)).collect(),

@@ -230,11 +230,14 @@ mod tests {
                     let stop = |(release, place, version)| Stop { release, place, version };
                     Shape::Steps(stops.into_iter().map(stop).collect())
                 }),
-            (prop::collection::vec(name(), 2..50), prop::collection::vec((name(), any::<bool>()), 1..30))
+            (
+                prop::collection::vec(name(), 2..50),
+                prop::collection::vec((name(), prop::option::of("[0-9.~a-z]{0,20}")), 1..30)
+            )
                 .prop_map(|(columns, rows)| Shape::Matrix {
                     rows: rows
                         .into_iter()
-                        .map(|(name, has)| (name, vec![has.then(|| "1.2".to_owned()); columns.len()]))
+                        .map(|(name, version)| (name, vec![version; columns.len()]))
                         .collect(),
                     columns,
                 }),
@@ -312,6 +315,24 @@ mod tests {
             _ => None,
         });
         found.collect()
+    }
+
+    #[test]
+    fn versions_of_a_narrow_matrix_are_begun_and_not_left_out() {
+        let row = |name: &str, version: &str| {
+            let mut cells = vec![None; 6];
+            cells[0] = Some(version.to_owned());
+            (name.to_owned(), cells)
+        };
+        let columns = ["Reedbed", "Mudflat", "Tideway", "Saltpan", "Weir", "Fen"].map(String::from).to_vec();
+        let rows =
+            vec![row("Inkcap", "140.12.0esr"), row("Curlew", "24.12.3"), row("Weir", "20250502abcdef")];
+        let shape = Shape::Matrix { columns, rows };
+        let chart = Chart { name: "any", title: "T".into(), aside: String::new(), shape };
+        let both = chart.inline();
+        let (wide, narrow) = both.split_at(both.find("chart narrow").unwrap());
+        assert!(narrow.contains(">140.12<") && narrow.contains(">24.12.3<"), "{narrow}");
+        assert!(wide.contains(">140.12.0esr<") && wide.contains(">20250502abcdef<"), "{wide}");
     }
 
     #[test]

@@ -154,6 +154,17 @@ impl Room {
         };
         let left = widest(&mut rows.iter().map(|(name, _)| name.as_str())).min(frame.width * 0.34) + size;
         let cell = ((frame.width - left) / count(columns.len().max(1))).min(self.unit * 14.0);
+        // Where a column is narrow versions are smaller, and only begun: `140.12` of `140.12.0esr`.
+        let mut versions = rows.iter().flat_map(|(_, cells)| cells.iter().flatten());
+        let is_narrow = versions.any(|version| font.width(version, size) >= cell - size);
+        let version_size = if is_narrow { size * 0.85 } else { size };
+        let shown = |version: &str| {
+            let mut shown = version.to_owned();
+            while font.width(&shown, version_size) >= cell - version_size * 0.5 {
+                shown.truncate(shown.rfind(['.', '-', '+', '~'])?);
+            }
+            Some(shown)
+        };
         let by_name = widest(&mut columns.iter().map(String::as_str)) + size * 0.5 < cell;
         for (at, column) in columns.iter().enumerate() {
             let middle = frame.left + left + (count(at) + 0.5) * cell;
@@ -170,8 +181,8 @@ impl Room {
             );
             for (column, version) in cells.iter().enumerate() {
                 let middle = frame.left + left + (count(column) + 0.5) * cell;
-                match version {
-                    Some(version) if font.width(version, size) < cell - size => {
+                match version.as_deref().map(shown) {
+                    Some(Some(version)) => {
                         self.fill(
                             middle - cell * 0.5 + 1.0,
                             top + 1.0,
@@ -179,9 +190,9 @@ impl Room {
                             row - 1.0,
                             Ink::Shade(0.16),
                         );
-                        self.text(middle, base, size, Anchor::Middle, false, Ink::Text, version);
+                        self.text(middle, base, version_size, Anchor::Middle, false, Ink::Text, &version);
                     }
-                    Some(_) => {
+                    Some(None) => {
                         let side = (row * 0.5).min(cell * 0.7);
                         self.fill(middle - side / 2.0, top + (row - side) / 2.0, side, side, Ink::Came);
                     }
