@@ -89,6 +89,14 @@ fn steps(from: impl BufRead, visit: &mut dyn FnMut(Step<'_>)) -> Result<(), (u64
     }
 }
 
+/// The attributes of a tag, by what is between its angle brackets: `release version="1.2" date="2026-01-02"`.
+pub(crate) fn attributes_of(tag: &[u8]) -> Vec<(Text, Text)> {
+    let tag = String::from_utf8_lossy(tag);
+    let content = tag.trim_end_matches('/');
+    let name = content.find(|one: char| one.is_ascii_whitespace()).unwrap_or(content.len());
+    shielded(|| attributes(&BytesStart::from_content(content, name))).unwrap_or_default()
+}
+
 fn attributes(tag: &BytesStart<'_>) -> Vec<(Text, Text)> {
     let good = tag.attributes().flatten();
     // An entity that is not known stays as it is written.

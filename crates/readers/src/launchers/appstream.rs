@@ -1,7 +1,7 @@
 //! Components (AppStream 1.0): which launcher is which component, what the component was called before, and when its versions came
 //! out.
 
-use crate::xml::{Step, XmlError, walk};
+use crate::xml::{Step, XmlError, attributes_of, walk};
 use memchr::memmem;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -149,41 +149,35 @@ fn read_one(tree: &dyn Tree, file: &str) -> (Option<Component>, Option<Unread>) 
     }
 }
 
-/// The elements that are open, `<NAME ...>`, with their attributes; no element is looked into. Comments were taken out.
-fn opened(bytes: &[u8], name: &str) -> Vec<Vec<(Text, Text)>> {
-    let begin = format!("<{name}");
-    let (mut found, mut from) = (Vec::new(), 0);
-    while let Some(at) = memmem::find(&bytes[from..], begin.as_bytes()).map(|at| from + at) {
-        from = at + begin.len();
-        if !bytes.get(from).is_some_and(|next| matches!(next, b'>' | b'/') || next.is_ascii_whitespace()) {
-            continue;
+/// The elements of a name with their attributes, one after the other as they are asked for; no element is looked into. Comments were
+/// taken out.
+fn opened<'b>(bytes: &'b [u8], name: &'static str) -> impl Iterator<Item = Vec<(Text, Text)>> + 'b {
+    let mut from = 0;
+    std::iter::from_fn(move || {
+        loop {
+            let at = from + memmem::find(&bytes[from..], name.as_bytes())?;
+            from = at + name.len();
+            let begins = at > 0 && bytes[at - 1] == b'<';
+            let ends =
+                bytes.get(from).is_some_and(|next| matches!(next, b'>' | b'/') || next.is_ascii_whitespace());
+            if !(begins && ends) {
+                continue;
+            }
+            let mut quote = None;
+            let length = bytes[from..].iter().position(|byte| match quote {
+                Some(open) => {
+                    quote = (*byte != open).then_some(open);
+                    false
+                }
+                None => {
+                    quote = matches!(byte, b'"' | b'\'').then_some(*byte);
+                    *byte == b'>'
+                }
+            })?;
+            from += length;
+            return Some(attributes_of(&bytes[at..from]));
         }
-        let mut quote = None;
-        let end = bytes[from..].iter().position(|byte| match quote {
-            Some(open) => {
-                quote = (*byte != open).then_some(open);
-                false
-            }
-            None => {
-                quote = matches!(byte, b'"' | b'\'').then_some(*byte);
-                *byte == b'>'
-            }
-        });
-        let Some(end) = end.map(|end| from + end) else { break };
-        let mut tag = bytes[at..end].to_vec();
-        if tag.last() != Some(&b'/') {
-            tag.push(b'/');
-        }
-        tag.push(b'>');
-        // A tag that is none says nothing.
-        _ = walk(&tag, |step| {
-            if let Step::Open { attributes, .. } = step {
-                found.push(attributes.to_vec());
-            }
-        });
-        from = end;
-    }
-    found
+    })
 }
 
 fn without_comments(bytes: &[u8]) -> Cow<'_, [u8]> {
@@ -217,7 +211,7 @@ fn releases(bytes: &[u8]) -> Vec<Release> {
             support_end: get("date_eol").and_then(told).map(|day| day.to_string().into()),
         })
     };
-    opened(bytes, "release").into_iter().filter_map(release).collect()
+    opened(bytes, "release").filter_map(release).collect()
 }
 
 /// Is called at the end of an element: its path, the attributes of the last one that was opened, the text.
@@ -268,18 +262,18 @@ fn component(bytes: &[u8]) -> Result<Component, XmlError> {
     found.id =
         ids.into_iter().zip(places).find(|(_, place)| own(place)).map(|(id, _)| id).unwrap_or_default();
     let is_own_name = |attributes: &Vec<(Text, Text)>| attributes.is_empty();
-    if opened(bytes, "name").first().is_some_and(is_own_name) {
+    if opened(bytes, "name").next().as_ref().is_some_and(is_own_name) {
         let end = memmem::find(bytes, b"<name>").map(|at| at + "<name>".len());
         let text = end.and_then(|at| Some(&bytes[at..at + memmem::find(&bytes[at..], b"<")?]));
         found.name = text.map(crate::text::text).unwrap_or_default();
     }
-    let kinds = opened(bytes, "component");
+    let kind = opened(bytes, "component").next();
     let is = |attributes: &[(Text, Text)], key: &str, value: &str| {
         attributes.iter().any(|(known, said)| known == key && said == value)
     };
-    found.is_system = kinds.first().is_some_and(|kind| is(kind, "type", "operating-system"));
-    let lists = opened(bytes, "releases");
-    found.released_elsewhere = lists.first().is_some_and(|list| is(list, "type", "external"));
+    found.is_system = kind.is_some_and(|kind| is(&kind, "type", "operating-system"));
+    let list = opened(bytes, "releases").next();
+    found.released_elsewhere = list.is_some_and(|list| is(&list, "type", "external"));
     found.released = releases(bytes);
     // Components of before 0.9 are called like their launcher.
     if found.launchers.is_empty() && found.id.ends_with(".desktop") {
