@@ -150,8 +150,10 @@ pub(crate) fn side_by_side(old: &Label, new: &Label) -> (String, String, String)
             new_own.extend(b);
         }
     }
-    let or_handle = |own: Vec<String>, label: &Label| {
-        if own.is_empty() { label.handle.to_string() } else { own.join(", ") }
+    let or_handle = |own: Vec<String>, label: &Label, other: &Label| match own.is_empty() {
+        true if label.edition.is_none() && other.edition.is_some() => "no edition".to_owned(),
+        true => label.handle.to_string(),
+        false => own.join(", "),
     };
     let shared = if shared.is_empty() { TWO.to_owned() } else { shared.join(", ") };
     if old_own.is_empty() && new_own.is_empty() && old.seen_as() != new.seen_as() {
@@ -160,5 +162,33 @@ pub(crate) fn side_by_side(old: &Label, new: &Label) -> (String, String, String)
     if old_own.is_empty() && new_own.is_empty() && old.handle == new.handle {
         return (shared, "one tally".to_owned(), "another of the same install".to_owned());
     }
-    (shared, or_handle(old_own, old), or_handle(new_own, new))
+    (shared, or_handle(old_own, old, new), or_handle(new_own, new, old))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn two_installs_are_called_by_what_tells_them_apart() {
+        let label = |edition: Option<&str>, release: &str, handle: &str| Label {
+            distro: "Saltmarsh Linux".into(),
+            release: Some(release.into()),
+            edition: edition.map(Into::into),
+            handle: handle.into(),
+            ..Label::default()
+        };
+        let names = |old: &Label, new: &Label| {
+            let (shared, was, is) = side_by_side(old, new);
+            format!("{shared}: {was} → {is}")
+        };
+        let (reedbed, bare) = (label(Some("Reedbed"), "5.0", "a"), label(None, "5.0", "b"));
+        assert_eq!(names(&reedbed, &bare), "Saltmarsh Linux, 5.0: Reedbed → no edition");
+        assert_eq!(names(&bare, &reedbed), "Saltmarsh Linux, 5.0: no edition → Reedbed");
+        assert_eq!(
+            names(&label(Some("Reedbed"), "4.0", "a"), &reedbed),
+            "Saltmarsh Linux, Reedbed: 4.0 → 5.0"
+        );
+        assert_eq!(names(&bare, &label(None, "5.0", "c")), "Saltmarsh Linux, 5.0: b → c");
+    }
 }
