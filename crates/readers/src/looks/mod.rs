@@ -285,7 +285,7 @@ mod tests {
                  <property name='last-image' value='/usr/share/backgrounds/marsh/tide.jpg'/></property></property></channel>"
             )
         };
-        let old = own.clone().file(format!("{folder}/xfce4-desktop.xml"), set(""));
+        let old = own.file(format!("{folder}/xfce4-desktop.xml"), set(""));
         assert_eq!(wallpaper(&old).as_deref(), Some("tide"));
         let new = old.file("usr/share/backgrounds/xfce/xfce-x.svg", "");
         assert_eq!(wallpaper(&new).as_deref(), Some("xfce-x"));
