@@ -2,7 +2,7 @@
 
 use super::application_id;
 use super::associations::{Associations, program_of};
-use crate::knowledge::{Role, Roles};
+use crate::knowledge::{Role, Roles, names};
 use crate::model::{Application, Decided, DecidedBy, DefaultChoice, Launcher, PackageRef, System, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeSet;
@@ -162,7 +162,7 @@ impl<'a> Chooser<'a> {
         if own.is_empty() { launchers.to_vec() } else { own }
     }
 
-    /// All names of a type: as asked, its proper one, then the other ones in their order.
+    /// All names of a type: as asked, its proper one, then the other ones in their order, then what older databases call it.
     fn names_of<'n>(&'n self, asked: &'n Text) -> impl Iterator<Item = &'n Text> {
         let aliases = &self.associations.aliases;
         let proper = aliases.get(asked);
@@ -171,7 +171,9 @@ impl<'a> Chooser<'a> {
             .iter()
             .filter(move |(alias, named)| *named == of && *alias != asked)
             .map(|(alias, _)| alias);
-        std::iter::once(asked).chain(proper).chain(others)
+        let former = names().former_types.get(of).into_iter().flatten();
+        let is_told = move |name: &&Text| *name != asked && aliases.get(*name) != Some(of);
+        std::iter::once(asked).chain(proper).chain(others).chain(former.filter(is_told))
     }
 
     /// Parents of a type, then theirs, each once.
@@ -393,6 +395,16 @@ mod tests {
         associations.lists = vec![list("one", "removed", "text/plain", &["a"])];
         let choice = asked(&associations, &launchers, "text/plain");
         assert_eq!((choice.application.as_deref(), choice.sure), (Some("b"), true));
+    }
+
+    #[test]
+    fn a_type_answers_under_what_an_older_database_calls_it() {
+        let associations = cached("application/x-bzip-compressed-tar", &["a"]);
+        let choice = asked(&associations, &[launcher("a", "")], "application/x-bzip2-compressed-tar");
+        assert_eq!(choice.application.as_deref(), Some("a"));
+        assert_eq!(choice.decided.alias.as_deref(), Some("application/x-bzip-compressed-tar"));
+        let other = asked(&associations, &[launcher("a", "")], "application/x-xz-compressed-tar");
+        assert_eq!(other.application, None);
     }
 
     #[test]

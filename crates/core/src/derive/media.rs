@@ -28,7 +28,7 @@ pub(super) fn answers(
     let chooser = Chooser::new(associations, &tally.launchers, &tally.applications);
     let answers = Answers { tally, rules, files, packages: Packages::of(tally) };
     let answer = |rule: &MediaRule| {
-        let application = rule.mime.iter().chain(&rule.formerly).find_map(|mime| {
+        let application = rule.mime.as_ref().and_then(|mime| {
             // What the defaults tell is told here as well.
             let known = tally.defaults.iter().find(|choice| choice.asked == *mime);
             let role = || roles.role.iter().find(|role| Some(&role.role) == rule.role.as_ref());

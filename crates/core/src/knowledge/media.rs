@@ -60,9 +60,6 @@ pub struct MediaRule {
     /// Its MIME type; what has none is asked of files alone.
     #[serde(default)]
     pub mime: Option<Text>,
-    /// What older releases of the shared MIME database call that type, which is no alias there.
-    #[serde(default)]
-    pub formerly: Vec<Text>,
     /// The role whose apps open it.
     #[serde(default)]
     pub role: Option<Text>,

@@ -3,6 +3,7 @@
 use super::pattern::pattern;
 use crate::model::Text;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 /// The table as the build script wrote it.
@@ -30,6 +31,8 @@ pub struct Names {
     pub never_cleared: Text,
     /// Words by which a kernel's release or package tells its flavour.
     pub kernel_flavours: Vec<Text>,
+    /// What older releases of the shared MIME database call a type.
+    pub former_types: BTreeMap<Text, Vec<Text>>,
     /// Metapackages that stand for an edition, the surest first.
     pub edition: Vec<EditionName>,
 }
