@@ -139,6 +139,33 @@ mod tests {
         assert_eq!(found, ["<Alt> & A", "&none;"]);
     }
 
+    proptest! {
+        #[test]
+        fn a_tag_by_itself_has_the_attributes_that_it_has_in_a_document(
+            attributes in prop::collection::btree_map("[a-z][a-z:_-]{0,8}", "[ -~äß€]{0,12}", 0..6),
+            is_empty in any::<bool>(),
+        ) {
+            let escape = |value: &str| quick_xml::escape::escape(value).into_owned();
+            let written = attributes.iter().map(|(name, value)| format!(" {name}=\"{}\"", escape(value)));
+            let inside = format!("release{}{}", written.collect::<String>(), if is_empty { "/" } else { "" });
+            let document = format!("<{inside}>{}", if is_empty { "" } else { "</release>" });
+            let mut found = Vec::new();
+            walk(document.as_bytes(), |step| {
+                if let Step::Open { attributes, .. } = step {
+                    found = attributes.to_vec();
+                }
+            })
+            .unwrap();
+            prop_assert_eq!(found.len(), attributes.len());
+            prop_assert_eq!(attributes_of(inside.as_bytes()), found);
+        }
+
+        #[test]
+        fn what_is_no_tag_has_no_panic(bytes in prop::collection::vec(any::<u8>(), 0..60)) {
+            attributes_of(&bytes);
+        }
+    }
+
     #[test]
     fn what_is_cut_deep_or_a_bomb_ends_in_an_error_or_in_nothing() {
         let (said, end) = texts("<a>\n<b>x</b>\n<c>");

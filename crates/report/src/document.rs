@@ -450,3 +450,31 @@ impl Document {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn columns_without_anything_go_and_lines_between_rows_stay() {
+        let mut table = Table::new(["name", "by", "why", "file"].map(Column::new).to_vec());
+        table.group("some");
+        table.row(["inkcap", "", "", "a"].map(Span::from).to_vec());
+        table.note("a note");
+        table.row(["weir", "", "asked", ""].map(Span::from).to_vec());
+        table.without_empty_columns();
+        let titles: Vec<&str> = table.columns.iter().map(|column| column.title.as_str()).collect();
+        assert_eq!(titles, ["name", "why", "file"]);
+        let cells = |row: &Row| match row {
+            Row::Cells(cells) => {
+                Some(cells.iter().map(|cell| cell.text.as_str()).collect::<Vec<_>>().join("|"))
+            }
+            Row::Group(_) | Row::Note(_) => None,
+        };
+        let told: Vec<Option<String>> = table.rows.iter().map(cells).collect();
+        assert_eq!(told, [None, Some("inkcap||a".into()), None, Some("weir|asked|".into())]);
+        let mut empty = Table::new(vec![Column::new("name")]);
+        empty.without_empty_columns();
+        assert_eq!(empty.columns, []);
+    }
+}

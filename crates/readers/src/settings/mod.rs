@@ -408,6 +408,34 @@ mod tests {
             Some("usr/share/marsh/settings/krc".into())
         );
     }
+    #[test]
+    fn plasma_tells_its_panel_and_what_stands_for_a_default_app() {
+        let theme = "usr/share/plasma/look-and-feel/org.marsh.desktop/contents";
+        let tree = MemoryTree::new()
+            .file("etc/xdg/kdeglobals", "[KDE]\nLookAndFeelPackage=org.marsh.desktop\n")
+            .file(format!("{theme}/defaults"), "[plasmarc][Theme]\nname=breeze-dark\n")
+            .file(format!("{theme}/layouts/org.kde.plasma.desktop-layout.js"), "loadTemplate('org.marsh.panel')\n")
+            .file(
+                "usr/share/plasma/layout-templates/org.marsh.panel/contents/layout.js",
+                "var panel = new Panel\npanel.location = 'bottom'\npanel.addWidget('org.kde.plasma.icontasks')\n",
+            )
+            .file(
+                "usr/share/plasma/plasmoids/org.kde.plasma.icontasks/contents/config/main.xml",
+                "<kcfg><group><entry name='launchers' type='StringList'>\
+                 <default>applications:inkcap.desktop,preferred://filemanager,preferred://browser</default>\
+                 </entry></group></kcfg>",
+            );
+        let mut user = NewUser::of(&tree, None, &[]);
+        user.desktops = vec!["KDE".into()];
+        let told = read(&user, tally_core::knowledge::settings());
+        let value = |key: &str| told.iter().find(|one| one.key == key).map(|one| one.value.as_str());
+        assert_eq!(value("shell-theme"), Some("Breeze Dark"));
+        assert_eq!(value("dock-favourites"), Some("inkcap, File manager, Web browser"));
+        let plain = NewUser { tree: &MemoryTree::new(), ..user };
+        let told = read(&plain, tally_core::knowledge::settings());
+        assert_eq!(told.iter().find(|one| one.key == "shell-theme").unwrap().value, "Breeze");
+    }
+
     /// Settings of windows as a new user of a desktop finds them: their names and values.
     fn windows(tree: &MemoryTree, desktop: &str) -> Vec<(String, String)> {
         let mut user = NewUser::of(tree, None, &[]);
