@@ -62,7 +62,7 @@ usr/local/share/glib-2.0/schemas/*.override usr/local/share/glib-2.0/schemas/*.g
 usr/share/*-session/sessions usr/bin/start* usr/bin/*-session usr/bin/*-session-* usr/libexec/*-session usr/share/accountsservice/user-templates
 usr/share/plasma/look-and-feel/*/contents/defaults usr/share/*/kf[56]-settings usr/share/wallpapers/*/metadata.* usr/share/backgrounds/*.xml
 usr/share/backgrounds/*/*.xml usr/share/desktop-base/active-theme usr/share/desktop-base/*/wallpaper/metadata.* usr/share/images/desktop-base
-usr/share/desktop-base/*/wallpaper/*.xml usr/share/desktop-base/*/lockscreen/*.xml usr/share/desktop-base/*/lockscreen/metadata.* usr/share/plasma-workspace/env etc/sway/config etc/i3/config etc/X11/icewm/theme usr/share/icewm/theme
+usr/share/desktop-base/profiles usr/share/desktop-base/*/wallpaper/*.xml usr/share/desktop-base/*/lockscreen/*.xml usr/share/desktop-base/*/lockscreen/metadata.* usr/share/plasma-workspace/env etc/sway/config etc/i3/config etc/X11/icewm/theme usr/share/icewm/theme
 usr/share/lxqt/*.conf usr/share/pcmanfm-qt usr/share/themes/*/index.theme usr/share/icons/*/index.theme etc/localtime
 etc/login.defs usr/share/xfwm4/defaults usr/share/mate-panel/layouts usr/share/plasma/look-and-feel/*/contents/layouts
 usr/share/plasma/layout-templates usr/share/plasma/plasmoids/*/contents/config usr/share/lxpanel/profile usr/share/budgie-desktop
