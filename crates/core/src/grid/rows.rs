@@ -430,14 +430,19 @@ impl Rows<'_> {
     /// Settings that the table knows and the looks do not tell.
     fn settings(&mut self) {
         for rule in settings_table().setting.iter().filter(|rule| !rule.look) {
+            let has = |tally: &&Tally| tally.settings.iter().any(|setting| setting.key == rule.key);
+            if !self.tallies.iter().any(has) {
+                continue;
+            }
             self.each(RowGroup::Settings, &rule.key, RowLabel::Setting(rule.key.clone()), |tally| {
                 if tally.settings.is_empty() {
                     return Cell::of(CellState::NotRecorded);
                 }
                 let found = tally.settings.iter().find(|setting| setting.key == rule.key);
-                found.map_or_else(Cell::no, |setting| {
-                    Cell::value(setting.value.clone()).from(&setting.evidence)
-                })
+                found.map_or_else(
+                    || Cell::of(CellState::NotSet),
+                    |setting| Cell::value(setting.value.clone()).from(&setting.evidence),
+                )
             });
         }
     }
