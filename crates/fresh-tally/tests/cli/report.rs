@@ -179,6 +179,11 @@ fn a_page_of_editions_tells_each_difference_once_and_begins_with_what_people_use
     assert_eq!(page.matches("How alike they are").count(), 2, "the section and the link to it");
     let age = page.split("Median age of packages").nth(1).unwrap().split("</tr>").next().unwrap();
     assert!(age.contains(" days<"), "{age}");
+    assert_eq!(
+        place.run("report saltmarsh-5.0-mudflat saltmarsh-5.0-reedbed --side-by-side -o two.html").code,
+        0
+    );
+    assert!(place.read("two.html").contains("only Mudflat has"), "two are told what each alone has");
     // Of the programs that as many have, those that do a job by default come first.
     let chart = page.split("<section id=\"apps\"").nth(1).unwrap().split("</section>").next().unwrap();
     let at = |name: &str| chart.find(&format!(">{name}<")).unwrap_or_else(|| panic!("{name}: {chart}"));

@@ -408,6 +408,7 @@ mod tests {
             Some("usr/share/marsh/settings/krc".into())
         );
     }
+
     #[test]
     fn plasma_tells_its_panel_and_what_stands_for_a_default_app() {
         let theme = "usr/share/plasma/look-and-feel/org.marsh.desktop/contents";

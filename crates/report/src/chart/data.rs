@@ -10,7 +10,7 @@ use jiff::civil::Date;
 use std::collections::{BTreeMap, HashMap};
 use tally_core::age::{Age, AgeSpan, age};
 use tally_core::compare::{ApplicationChangeKind, Comparison, Decision, PartChangeKind, Section};
-use tally_core::grid::{Grid, GridRow, RowGroup, short_names};
+use tally_core::grid::{Grid, RowGroup, short_names};
 use tally_core::knowledge::PartRules;
 use tally_core::lag::{Lag, LagItem, day_that_counts};
 use tally_core::model::{Label, MissingFact, PackageRef, Tally, Text};
@@ -194,17 +194,19 @@ fn by_step(comparison: &Comparison, aside: &str) -> Chart {
 
 /// Who has which program: those that not all have, the most common first; of equals those that do a job by default, in the order of
 /// the jobs.
-fn who_has(grid: &Grid) -> Chart {
+fn who_has(grid: &Grid, tallies: &[&Tally]) -> Chart {
     let names: Vec<String> = short_names(&grid.installs).iter().map(ToString::to_string).collect();
-    let jobs: Vec<&GridRow> = grid.rows.iter().filter(|row| row.group == RowGroup::Defaults).collect();
-    let job = |name: &str| {
-        let is_it = |value: &Text| {
-            value.strip_prefix(name).is_some_and(|rest| rest.is_empty() || rest.starts_with(' '))
-        };
-        let does = |row: &&GridRow| row.cells.iter().any(|cell| cell.value.as_ref().is_some_and(is_it));
-        jobs.iter().position(does).unwrap_or(jobs.len())
-    };
-    let mut rows: Vec<(usize, String, Vec<Option<String>>)> = grid
+    let mut jobs: HashMap<&Text, usize> = HashMap::new();
+    for tally in tallies {
+        for (at, choice) in tally.defaults.iter().enumerate().filter(|(_, choice)| !choice.also) {
+            if let Some(id) = &choice.application {
+                jobs.entry(id).and_modify(|first| *first = at.min(*first)).or_insert(at);
+            }
+        }
+    }
+    let job = |id: &Text| jobs.get(id).copied().unwrap_or(usize::MAX);
+    type Program = ((std::cmp::Reverse<usize>, usize, String), Vec<Option<String>>);
+    let mut rows: Vec<Program> = grid
         .rows
         .iter()
         .filter(|row| row.group == RowGroup::Programs && row.cells.iter().any(tally_core::grid::Cell::is_no))
@@ -213,11 +215,12 @@ fn who_has(grid: &Grid) -> Chart {
                 (!cell.is_no()).then(|| cell.value.as_deref().unwrap_or("yes").to_owned())
             };
             let cells: Vec<Option<String>> = row.cells.iter().map(has).collect();
-            (cells.iter().flatten().count(), words::row_label(&row.label).into_owned(), cells)
+            let count = std::cmp::Reverse(cells.iter().flatten().count());
+            ((count, job(&row.row), words::row_label(&row.label).into_owned()), cells)
         })
-        .filter(|(count, ..)| *count > 0)
+        .filter(|((count, ..), _)| count.0 > 0)
         .collect();
-    rows.sort_by_cached_key(|(count, name, _)| (std::cmp::Reverse(*count), job(name), name.clone()));
+    rows.sort();
     let all = rows.len();
     rows.truncate(PROGRAMS);
     let shown = if all > PROGRAMS { format!("{PROGRAMS} of them") } else { "the most common".to_owned() };
@@ -236,7 +239,7 @@ fn who_has(grid: &Grid) -> Chart {
         aside: format!("{shown}, default apps first; {common}"),
         shape: Shape::Matrix {
             columns: names,
-            rows: rows.into_iter().map(|(_, name, cells)| (name, cells)).collect(),
+            rows: rows.into_iter().map(|((.., name), cells)| (name, cells)).collect(),
         },
     }
 }
@@ -257,7 +260,7 @@ fn most_alike(grid: &Grid, names: &[Text]) -> Option<String> {
 }
 
 /// How alike installs are.
-pub fn of_grid(grid: &Grid) -> Vec<Chart> {
+pub fn of_grid(grid: &Grid, tallies: &[&Tally]) -> Vec<Chart> {
     let names = short_names(&grid.installs);
     let order = &grid.side_by_side;
     let chart = Chart {
@@ -273,7 +276,7 @@ pub fn of_grid(grid: &Grid) -> Vec<Chart> {
                 .collect(),
         },
     };
-    [who_has(grid), chart].into_iter().filter(|chart| !chart.is_empty()).collect()
+    [who_has(grid, tallies), chart].into_iter().filter(|chart| !chart.is_empty()).collect()
 }
 
 /// Versions of parts and programs through releases, given oldest first; what changed most often is first.

@@ -21,18 +21,15 @@ impl<'a> Report<'a> {
     pub fn of_editions(tallies: &'a [&'a Tally], grid: &'a Grid, knowledge: &Knowledge<'a>) -> Self {
         let command = knowledge.command;
         let view = move |groups, only_differing| GridView { grid, only_differing, groups, command };
-        let mut charts = of_grid(grid);
+        let mut charts = of_grid(grid, tallies);
         let one_edition = |a: &Label, b: &Label| {
             (&a.distro_id, &a.edition, &a.profile) == (&b.distro_id, &b.edition, &b.profile)
         };
         if tallies.windows(2).all(|pair| one_edition(&pair[0].label, &pair[1].label)) {
             charts.extend(of_releases(tallies, knowledge.parts));
         }
-        let mut differing = without_title(view(FIRST, true).document());
-        if charts.iter().any(|chart| chart.name == "likeness") {
-            // The chart says it: a heading and its table.
-            differing.truncate(differing.len() - 2);
-        }
+        // How alike they are is told by a chart.
+        let differing = without_title(view(FIRST, true).differences());
         let at_a_glance = glance(grid);
         let mut sections = vec![Block::Section(
             open("glance", "At a glance", vec![at_a_glance.clone()]).by(knowledge.command),

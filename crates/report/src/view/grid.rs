@@ -252,8 +252,9 @@ fn title(installs: &[Label]) -> String {
     }
 }
 
-impl View for GridView<'_> {
-    fn document(&self) -> Document {
+impl GridView<'_> {
+    /// All of it but how alike they are.
+    pub(crate) fn differences(&self) -> Document {
         let names = short_names(&self.grid.installs);
         let mut document = Document::default();
         document.title(title(&self.grid.installs), all_seen(&self.grid.installs));
@@ -264,7 +265,14 @@ impl View for GridView<'_> {
             document.paragraph(dim("? no default is set: the first of several apps opens it."));
         }
         self.spread(&mut document, &names);
-        self.likeness(&mut document, &names);
+        document
+    }
+}
+
+impl View for GridView<'_> {
+    fn document(&self) -> Document {
+        let mut document = self.differences();
+        self.likeness(&mut document, &short_names(&self.grid.installs));
         if self.groups.is_empty() {
             let less =
                 if self.only_differing { "" } else { ", `--only differing` leaves out what is the same" };

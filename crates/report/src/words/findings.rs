@@ -16,7 +16,7 @@ pub const fn finding_title(name: FindingName) -> &'static str {
         FindingName::MixedDefaults => "Different apps for similar files",
         FindingName::BrokenDefault => "Default apps that are not installed",
         FindingName::UnlikelyDefault => "Unlikely default apps",
-        FindingName::MissingLook => "Looks that are set and not installed",
+        FindingName::MissingLook => "Themes and icons that are not installed",
         FindingName::NoDecoder => "Files that open and can't be decoded",
         FindingName::InNoRepository => "In none of the repositories",
         FindingName::ForeignRepository => "Third-party repositories",
@@ -71,7 +71,7 @@ pub fn finding(details: &FindingDetails) -> String {
         }
         FindingDetails::MissingLook { setting, name } => {
             let what = if setting == "icons" { "icon set" } else { "theme" };
-            format!("the {what} {name} is set and not installed")
+            format!("the {what} {name} is set, but not installed")
         }
         FindingDetails::NoDecoder { application, framework, media } => {
             let labels: Vec<&str> =

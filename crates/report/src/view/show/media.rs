@@ -91,7 +91,7 @@ fn by(answer: &MediaAnswer) -> Cell {
         return Span::new(Role::LookTwice, format!("{framework}{}", parts.join("; ")));
     }
     if answer.verdict == MediaVerdict::No && answer.application.is_some() {
-        return dim("only looks into it");
+        return dim("opens it as an archive only");
     }
     let mut packages: Vec<&str> =
         answer.decoders.iter().filter_map(|decoder| Some(decoder.package.as_ref()?.name())).collect();
