@@ -5,8 +5,8 @@ use proptest::prelude::*;
 use std::collections::BTreeMap;
 use tally_core::history::{Event, Initial, Records, SystemRecords, as_shipped, install_day, mark};
 use tally_core::model::{
-    Alternatives, Dependency, InstallDayHow, Label, Medium, Package, Phase, Seen, State, System, Taken,
-    Tally, Text,
+    Alternatives, Dependency, InstallDayHow, Label, Medium, Package, Phase, Reduced, Seen, State, System,
+    Taken, Tally, Text,
 };
 
 const DAY: i64 = 1_000_000;
@@ -259,8 +259,9 @@ fn what_came_later_is_gone_from_every_list_and_what_is_about_it_too() {
         phase,
     };
     tally.startup = vec![item("added", Phase::AddedLater), item("updated", Phase::Shipped)];
-    tally.repositories =
-        ["shop", "archive"].map(|name| Repository::new(System::Dpkg, name, "", Evidence::default())).to_vec();
+    tally.repositories = ["shop", "archive"]
+        .map(|name| Repository::new(System::Dpkg, name, Reduced::default(), Evidence::default()))
+        .to_vec();
     tally.repositories[0].phase = Phase::AddedLater;
     let odd = |rule, about: &str| Finding {
         details: FindingDetails::Legacy { rule, legacy: about.into() },

@@ -1,7 +1,9 @@
 //! SQLite databases of an install, read from a private copy: the install is never written to, and a write-ahead log that
 //! is beside a database is part of it.
 
+use rusqlite::types::ValueRef;
 use rusqlite::{Connection, limits::Limit};
+use std::cell::Cell;
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -15,9 +17,14 @@ const VALUE_LIMIT: i32 = 64 << 20;
 /// a table may be a question without end.
 const PATIENCE: u32 = 200_000;
 
+/// Bytes that all answers together may have beyond what the file has, four times: pages of a damaged database may belong to many values.
+const ANSWERED: u64 = 64 << 20;
+
 /// A private copy of a database, gone when it is dropped.
 pub(crate) struct Database {
     connection: Connection,
+    /// Bytes that answers may still have.
+    left: Cell<u64>,
     // What is on disk for it counts as long as it is there.
     _copies: Vec<Box<dyn ReadAt>>,
     _folder: tempfile::TempDir,
@@ -34,7 +41,13 @@ pub(crate) enum DatabaseError {
     Copy(#[from] io::Error),
     /// It lacks what makes it one of its kind.
     #[error("has no table `{0}`")]
-    NoTable(&'static str),
+    NoTable(String),
+    /// Something of it is worked out and not stored, so that nothing says how long that takes.
+    #[error("computes what a database of its kind stores: `{0}`")]
+    Computed(String),
+    /// Its answers have more bytes than a file of its size can hold.
+    #[error("answers with more bytes than it can hold")]
+    TooMuch,
     /// It is no database, or a damaged one.
     #[error("{0}")]
     Sqlite(#[from] rusqlite::Error),
@@ -52,7 +65,9 @@ impl Database {
         }
         let mut connection = Connection::open(&copy)?;
         connection.set_limit(Limit::SQLITE_LIMIT_LENGTH, VALUE_LIMIT)?;
-        connection.execute_batch("PRAGMA trusted_schema = OFF; PRAGMA cache_size = -2000;")?;
+        connection.execute_batch(
+            "PRAGMA trusted_schema = OFF; PRAGMA query_only = ON; PRAGMA cache_size = -2000;",
+        )?;
         let mut left = PATIENCE;
         connection.progress_handler(
             1000,
@@ -61,13 +76,29 @@ impl Database {
                 left == 0
             }),
         )?;
-        Ok(Self { connection, _copies: copies, _folder: folder })
+        let held: u64 = copies.iter().map(|copy| copy.len()).sum();
+        let left = Cell::new(held.saturating_mul(4).saturating_add(ANSWERED));
+        Ok(Self { connection, left, _copies: copies, _folder: folder })
     }
 
     /// Whether it has a table of that name.
     pub(crate) fn has_table(&self, name: &str) -> bool {
         let sql = "SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = ?1";
         self.connection.query_row(sql, [name], |_| Ok(())).is_ok()
+    }
+
+    /// Whether all of a table is stored. A view, or a column that is generated, may be work without end.
+    fn is_stored(&self, table: &str) -> Result<(), DatabaseError> {
+        if !self.has_table(table) {
+            return Err(DatabaseError::NoTable(table.to_owned()));
+        }
+        let mut is_computed = false;
+        self.connection.pragma(None, "table_xinfo", table, |row| {
+            // 2 and 3 are columns that are generated, when read or when written.
+            is_computed |= matches!(row.get::<_, i64>("hidden")?, 2 | 3);
+            Ok(())
+        })?;
+        if is_computed { Err(DatabaseError::Computed(table.to_owned())) } else { Ok(()) }
     }
 
     /// The columns of a table.
@@ -83,15 +114,31 @@ impl Database {
         columns
     }
 
-    /// Calls `visit` with each row of an answer.
+    /// Calls `visit` with each row of an answer. The tables that are asked stand behind `FROM` and `JOIN`.
     pub(crate) fn each(
         &self,
         sql: &str,
         mut visit: impl FnMut(&rusqlite::Row<'_>) -> rusqlite::Result<()>,
     ) -> Result<(), DatabaseError> {
+        let words: Vec<&str> = sql.split_whitespace().collect();
+        for pair in words.windows(2) {
+            if let ["FROM" | "JOIN", table] = pair {
+                self.is_stored(table)?;
+            }
+        }
         let mut statement = self.connection.prepare(sql)?;
         let mut rows = statement.query([])?;
+        let columns = rows.as_ref().map_or(0, rusqlite::Statement::column_count);
         while let Some(row) = rows.next()? {
+            let mut bytes = 0;
+            for column in 0..columns {
+                bytes += match row.get_ref(column)? {
+                    ValueRef::Text(bytes) | ValueRef::Blob(bytes) => bytes.len() as u64,
+                    _ => 8,
+                };
+            }
+            let left = self.left.get().checked_sub(bytes).ok_or(DatabaseError::TooMuch)?;
+            self.left.set(left);
             visit(row)?;
         }
         Ok(())

@@ -4,6 +4,12 @@
 
 /// Containers inside each other that a type may have; deeper types have no values here.
 const DEEPEST: u8 = 24;
+/// Members that are read of one container.
+const MEMBERS: usize = 1 << 20;
+/// Bytes of a value that is printed: 1 MiB.
+const PRINTED: usize = 1 << 20;
+/// Bytes of a type that a value brings with it, as D-Bus allows them.
+const TYPE: usize = 255;
 
 /// A value: its type, and its bytes, numbers little-endian.
 #[derive(Debug, Clone, Copy)]
@@ -29,7 +35,8 @@ impl<'a> Variant<'a> {
     /// A value that brings its type with it: its bytes, a zero, and the type (`v`).
     pub(crate) fn boxed(data: &'a [u8]) -> Option<Self> {
         let at = data.iter().rposition(|byte| *byte == 0)?;
-        Some(Self { kind: data.get(at + 1..)?, data: data.get(..at)? })
+        let kind = data.get(at + 1..).filter(|kind| kind.len() <= TYPE)?;
+        Some(Self { kind, data: data.get(..at)? })
     }
 
     /// A string, an object path or a signature, without the zero that ends it.
@@ -50,9 +57,10 @@ impl<'a> Variant<'a> {
         (self.kind == b"v").then(|| Self::boxed(self.data)).flatten()
     }
 
-    /// As key files write it, down to the deepest type that has values; strings as they are, between quotes.
+    /// As key files write it, down to the deepest type that has values; strings as they are, between quotes. A value of more than 1 MiB
+    /// is not printed.
     pub(crate) fn printed(self) -> Option<String> {
-        self.print(0)
+        if self.data.len() > PRINTED { None } else { self.print(0) }
     }
 
     fn print(self, depth: u8) -> Option<String> {
@@ -118,13 +126,14 @@ impl<'a> Variant<'a> {
             return None;
         }
         if let Some(size) = shape.fixed {
-            return Some(self.data.chunks_exact(size.max(1)).map(|data| Self { kind, data }).collect());
+            let data = self.data.chunks_exact(size.max(1)).take(MEMBERS);
+            return Some(data.map(|data| Self { kind, data }).collect());
         }
         let length = self.offset_size();
         let table = self.offset(self.data.len())?;
         let mut start = 0_usize;
         let mut elements = Vec::new();
-        for end in (table..self.data.len()).step_by(length) {
+        for end in (table..self.data.len()).step_by(length).take(MEMBERS) {
             let end = self.offset(end.checked_add(length)?)?;
             let from = start.next_multiple_of(shape.align);
             let Some(data) = self.data.get(from..end) else { break };

@@ -4,13 +4,16 @@
 //! UTF-8; this decoder keeps what is good and names the rest.
 
 use crate::text::{lines, text};
+use rustc_hash::FxHashMap;
 use smol_str::SmolStr;
+use std::sync::OnceLock;
 use tally_core::model::Unread;
 
 /// A key file in the order of its lines.
 #[derive(Debug, Default)]
 pub(crate) struct KeyFile {
     groups: Vec<Group>,
+    index: Index,
     /// Lines that are neither comment, group nor `key=value`.
     pub(crate) unread: Vec<Unread>,
 }
@@ -19,7 +22,36 @@ pub(crate) struct KeyFile {
 #[derive(Debug)]
 pub(crate) struct Group {
     name: SmolStr,
-    entries: Vec<(SmolStr, SmolStr)>,
+    entries: Vec<Entry>,
+    index: Index,
+}
+
+/// A key with its value, and the line that it stands in.
+#[derive(Debug)]
+pub(crate) struct Entry {
+    pub(crate) key: SmolStr,
+    pub(crate) value: SmolStr,
+    pub(crate) line: u32,
+}
+
+/// Where the first of each name is in a long list, once that was asked for.
+#[derive(Debug, Default)]
+struct Index(OnceLock<FxHashMap<SmolStr, usize>>);
+
+/// A list as long as this is looked through from its start.
+const SHORT: usize = 32;
+
+impl Index {
+    /// The first item of a name.
+    fn first<'l, T>(&self, list: &'l [T], name_of: impl Fn(&T) -> &SmolStr, name: &str) -> Option<&'l T> {
+        if list.len() <= SHORT {
+            return list.iter().find(|item| name_of(item) == name);
+        }
+        let index = self.0.get_or_init(|| {
+            list.iter().enumerate().rev().map(|(at, item)| (name_of(item).clone(), at)).collect()
+        });
+        list.get(*index.get(name)?)
+    }
 }
 
 impl KeyFile {
@@ -32,7 +64,7 @@ impl KeyFile {
                 continue;
             }
             if let Some(name) = content.strip_prefix(b"[").and_then(|rest| rest.strip_suffix(b"]")) {
-                parsed.groups.push(Group { name: text(name), entries: Vec::new() });
+                parsed.groups.push(Group { name: text(name), entries: Vec::new(), index: Index::default() });
                 continue;
             }
             let Some(equals) = memchr::memchr(b'=', content) else {
@@ -44,7 +76,10 @@ impl KeyFile {
                 continue;
             }
             match parsed.groups.last_mut() {
-                Some(group) => group.entries.push((text(key), text(&content[equals + 1..]))),
+                Some(group) => {
+                    let (key, value) = (text(key), text(&content[equals + 1..]));
+                    group.entries.push(Entry { key, value, line });
+                }
                 None => parsed.unread.push(Unread::at(file, line, "comes before the first group")),
             }
         }
@@ -58,7 +93,7 @@ impl KeyFile {
 
     /// The first group of that name.
     pub(crate) fn group(&self, name: &str) -> Option<&Group> {
-        self.groups.iter().find(|group| group.name == name)
+        self.index.first(&self.groups, |group| &group.name, name)
     }
 }
 
@@ -70,12 +105,22 @@ impl Group {
 
     /// The raw value of the first entry with that key; `None` when absent or empty.
     pub(crate) fn get(&self, key: &str) -> Option<&SmolStr> {
-        self.entries.iter().find(|(k, _)| k == key).map(|(_, value)| value).filter(|value| !value.is_empty())
+        self.entry(key).map(|entry| &entry.value).filter(|value| !value.is_empty())
     }
 
     /// Its keys, in the order of the lines.
     pub(crate) fn keys(&self) -> impl Iterator<Item = &SmolStr> {
-        self.entries.iter().map(|(key, _)| key)
+        self.entries.iter().map(|entry| &entry.key)
+    }
+
+    /// Its entries, in the order of the lines.
+    pub(crate) fn entries(&self) -> impl Iterator<Item = &Entry> {
+        self.entries.iter()
+    }
+
+    /// The first entry of a key.
+    pub(crate) fn entry(&self, key: &str) -> Option<&Entry> {
+        self.index.first(&self.entries, |entry| &entry.key, key)
     }
 
     /// A string value with its escapes (`\s \n \t \r \\`) resolved.

@@ -80,6 +80,12 @@ fn tasks(tree: &dyn Tree) -> (Option<f64>, Option<f64>) {
             && entry.name.to_str().is_some_and(|n| n.bytes().all(|b| b.is_ascii_digit()))
     };
     let (mut tasks, mut threads) = (0_u32, 0_u32);
+    // The kit notes a line for each task, without its number or name.
+    for (_, line) in lines(&tree.read("proc/kit-tasks").unwrap_or_default()) {
+        let own = line.strip_prefix(b"Threads:").and_then(|own| text(own).parse::<u32>().ok());
+        tasks += u32::from(own.is_some());
+        threads = threads.saturating_add(own.unwrap_or(0));
+    }
     for entry in tree.names("proc").iter().filter(|entry| numbered(entry)) {
         let Ok(bytes) = tree.read(Path::new("proc").join(&entry.name).join("status")) else { continue };
         let own = lines(&bytes).find_map(|(_, line)| line.strip_prefix(b"Threads:").map(text));

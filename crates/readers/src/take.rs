@@ -24,7 +24,7 @@ use tally_core::model::{
     Setting, StartupItem, System, Taken, Tally, Text, Unread,
 };
 use tally_core::offer::Catalog;
-use tally_trees::{NodeKind, Tree, Watched};
+use tally_trees::{Nameless, NodeKind, Tree, Watched};
 
 /// What the caller decides of a tally.
 #[derive(Debug)]
@@ -81,7 +81,8 @@ pub enum TakeError {
 /// # Errors
 /// [`TakeError::NoInstall`]; everything less is noted under `unread` in the tally.
 pub fn take(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeError> {
-    let watched = Watched::new(tree);
+    let nameless = Nameless::new(tree);
+    let watched = Watched::new(&nameless);
     let mut tally = read_all(&watched, options)?;
     note_failures(&watched, &mut tally.unread);
     tally.unread.sort();
@@ -110,7 +111,9 @@ fn read_all(tree: &dyn Tree, options: &TakeOptions<'_>) -> Result<Tally, TakeErr
         return Err(TakeError::NoInstall);
     }
     let mut facts = Facts::new(options.program.clone(), options.taken.clone(), label.label.clone());
-    facts.unread.extend(left_out::read(tree));
+    let (left_out, never_taken) = left_out::read(tree);
+    facts.unread.extend(left_out);
+    facts.missing_facts.extend(never_taken);
     facts.unread.extend(extensions::read(tree));
     menu.embed(&mut found);
     days::fill(tree, &options.on_medium, &menu.launchers.system_releases, &mut facts.label);
@@ -409,6 +412,10 @@ fn assign_owners<'t>(
     facts.startup = menu.startup;
     for item in &mut facts.startup {
         item.package = owner(&item.evidence.file);
+        // What no package brought may describe anything.
+        if item.package.is_none() && !item.evidence.file.starts_with("usr/") {
+            item.says = None;
+        }
     }
     facts.unread.extend(menu.launchers.unread);
     if !menu.launchers.programs_known {

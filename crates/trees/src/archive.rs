@@ -1,8 +1,10 @@
 use crate::compression::Compression;
 use crate::listed::{Listed, Stamp};
-use crate::{ReadAt, Tree, Window};
+use crate::{LIMITS, ReadAt, Tree, Window};
 use std::cell::Cell;
+use std::ffi::OsStr;
 use std::io::{self, Read, Seek, SeekFrom};
+use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 use std::sync::Arc;
@@ -16,12 +18,63 @@ const HEADERS_OF_ENTRY: u64 = 1 << 20;
 ///
 /// POSIX pax and GNU tar, as the `tar` crate reads them. What comes before damage is kept; the second value says what the
 /// damage is.
+///
+/// An archive may stand behind another one, as `cat` puts them; and may name files that it does not hold, see [`NAMES`].
 pub(crate) fn open(archive: &Arc<dyn ReadAt>) -> io::Result<(Listed, Option<String>)> {
     let mut listed = Listed::default();
+    let mut at = 0;
+    let damage = loop {
+        let (end, damage) = add(&mut listed, archive, at)?;
+        match next_archive(archive, end)? {
+            Some(next) if damage.is_none() && next > at => at = next,
+            _ => break damage,
+        }
+    };
+    add_names(&mut listed)?;
+    Ok((listed, damage))
+}
+
+/// Where the next archive begins behind the end mark of one: after blocks of zeros, of which there are few.
+fn next_archive(archive: &Arc<dyn ReadAt>, end: u64) -> io::Result<Option<u64>> {
+    const BLOCKS: u64 = 64;
+    for at in (0..BLOCKS).map(|block| end.saturating_add(block.saturating_mul(BLOCK))) {
+        if at.saturating_add(BLOCK) > archive.len() {
+            break;
+        }
+        let block = archive.exactly(at, usize::try_from(BLOCK).unwrap_or_default())?;
+        if block.iter().any(|byte| *byte != 0) {
+            return Ok(begins(&block).then_some(at));
+        }
+    }
+    Ok(None)
+}
+
+/// Files of which an archive has the name alone: a zero behind each. They are there, and empty.
+const NAMES: &str = "kit-names";
+
+fn add_names(listed: &mut Listed) -> io::Result<()> {
+    let Some(content) = listed.content(Path::new(NAMES)) else { return Ok(()) };
+    let length = usize::try_from(content.len()).ok().filter(|length| *length as u64 <= LIMITS.metadata_bytes);
+    let length = length.ok_or_else(|| io::Error::other("names more files than are read"))?;
+    let names = content.exactly(0, length)?;
+    let nothing: Arc<dyn ReadAt> = Arc::new(Arc::<[u8]>::from([]));
+    for name in names.split(|byte| *byte == 0).filter(|name| !name.is_empty()) {
+        let path = Path::new(OsStr::from_bytes(name));
+        let path = path.strip_prefix(".").unwrap_or(path);
+        if listed.node(path, false).is_err() {
+            listed.file(path, Arc::clone(&nothing), Stamp { mode: 0o644, changed_at: 0 })?;
+        }
+    }
+    Ok(())
+}
+
+/// Adds the entries of the archive that begins at a place; where it ends, and what damage it has.
+fn add(listed: &mut Listed, archive: &Arc<dyn ReadAt>, base: u64) -> io::Result<(u64, Option<String>)> {
     let left = Rc::new(Cell::new(HEADERS_OF_ENTRY));
-    let mut reader = tar::Archive::new(Cursor { bytes: Arc::clone(archive), at: 0, left: Rc::clone(&left) });
+    let mut reader =
+        tar::Archive::new(Cursor { bytes: Arc::clone(archive), base, at: base, left: Rc::clone(&left) });
     let mut entries = reader.entries_with_seek()?;
-    let (mut damage, mut end) = (None, 0);
+    let (mut damage, mut end) = (None, base);
     loop {
         left.set(HEADERS_OF_ENTRY);
         let entry = match entries.next() {
@@ -32,7 +85,7 @@ pub(crate) fn open(archive: &Arc<dyn ReadAt>) -> io::Result<(Listed, Option<Stri
                 break;
             }
         };
-        let start = entry.raw_file_position();
+        let start = base.saturating_add(entry.raw_file_position());
         end = start.saturating_add(entry.size().checked_next_multiple_of(BLOCK).unwrap_or(u64::MAX));
         if start.saturating_add(entry.size()) > archive.len() {
             damage = Some(format!("inside `{}`", String::from_utf8_lossy(&entry.path_bytes())));
@@ -63,7 +116,7 @@ pub(crate) fn open(archive: &Arc<dyn ReadAt>) -> io::Result<(Listed, Option<Stri
     }
     // An archive ends with empty blocks; one that was cut between two files has none.
     let damage = damage.or_else(|| (end >= archive.len()).then(|| "it has no end mark".to_owned()));
-    Ok((listed, damage))
+    Ok((end, damage))
 }
 
 /// The tree in an archive, and where the archive breaks off, if it does.
@@ -106,6 +159,8 @@ fn old_header(head: &[u8]) -> bool {
 /// Bytes as a file that is read from its start on.
 struct Cursor {
     bytes: Arc<dyn ReadAt>,
+    /// Where it begins among the bytes.
+    base: u64,
     at: u64,
     /// Bytes that may still be read for the next entry.
     left: Rc<Cell<u64>>,
@@ -124,12 +179,12 @@ impl Read for Cursor {
 impl Seek for Cursor {
     fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
         let at = match to {
-            SeekFrom::Start(at) => Some(at),
+            SeekFrom::Start(at) => self.base.checked_add(at),
             SeekFrom::Current(by) => self.at.checked_add_signed(by),
             SeekFrom::End(by) => self.bytes.len().checked_add_signed(by),
         };
-        self.at = at.ok_or(io::ErrorKind::InvalidInput)?;
-        Ok(self.at)
+        self.at = at.filter(|at| *at >= self.base).ok_or(io::ErrorKind::InvalidInput)?;
+        Ok(self.at.saturating_sub(self.base))
     }
 }
 

@@ -1,11 +1,14 @@
 //! Files that are compressed as a whole: gzip, xz, zstd, bzip2, lz4 frame.
 
 use crate::{LIMITS, ReadAt, Spool, shielded};
+use ruzstd::decoding::{FrameDecoder, StreamingDecoder};
 use std::io::{self, Read};
 use std::sync::Arc;
 
 /// Content up to this size is unpacked whatever the size of its file: 64 MiB.
 const SMALL: u64 = 64 << 20;
+/// Bytes that are unpacked before memory for more is asked for: 1 MiB.
+const PIECE: u64 = 1 << 20;
 
 /// How a file is compressed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -31,24 +34,20 @@ impl Compression {
     }
 
     /// What unpacks a stream.
-    fn decoder<'a>(self, packed: impl Read + 'a) -> io::Result<Box<dyn Read + 'a>> {
-        Ok(match self {
+    fn decoder<'a>(self, packed: impl Read + 'a) -> Box<dyn Read + 'a> {
+        match self {
             Self::Gzip => Box::new(flate2::read::MultiGzDecoder::new(packed)),
             Self::Xz => Box::new(liblzma::read::XzDecoder::new_multi_decoder(packed)),
             Self::Bzip2 => Box::new(bzip2::read::MultiBzDecoder::new(packed)),
-            Self::Lz4 => Box::new(lz4_flex::frame::FrameDecoder::new(packed)),
-            Self::Zstd => Box::new(
-                ruzstd::decoding::StreamingDecoder::new(packed)
-                    .map_err(|error| io::Error::other(error.to_string()))?,
-            ),
-        })
+            Self::Lz4 | Self::Zstd => Box::new(Frames::of(packed)),
+        }
     }
 
     /// Unpacks a whole file to a temporary one. A file that breaks off gives what stood before, and what is wrong.
     pub(crate) fn spool(self, bytes: &Arc<dyn ReadAt>) -> io::Result<(Arc<dyn ReadAt>, Option<String>)> {
         let length = bytes.len();
         let packed = io::BufReader::with_capacity(1 << 18, Stream::of(Arc::clone(bytes)));
-        let mut reader = self.decoder(packed)?;
+        let mut reader = self.decoder(packed);
         let most = length.saturating_mul(LIMITS.unpacked_ratio).max(SMALL);
         let mut spool = Spool::new()?;
         let mut buffer = vec![0; 1 << 18];
@@ -69,6 +68,96 @@ impl Compression {
             }
         };
         Ok((Arc::new(spool.finish()?), damage))
+    }
+}
+
+/// Frames of zstd (RFC 8878) or LZ4 that follow one another: what they hold is one content, and frames that a decoder has to skip are
+/// skipped.
+struct Frames<R: Read> {
+    at: Option<At<R>>,
+}
+
+/// Where in its frames a stream is.
+enum At<R: Read> {
+    Between(Begun<R>),
+    Zstd(StreamingDecoder<Begun<R>, FrameDecoder>),
+    Lz4(lz4_flex::frame::FrameDecoder<Begun<R>>),
+}
+
+impl<R: Read> Frames<R> {
+    fn of(inner: R) -> Self {
+        Self { at: Some(At::Between(Begun { magic: Vec::new(), inner })) }
+    }
+}
+
+impl<R: Read> Read for Frames<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        // After an error there is nowhere to go on from.
+        while let Some(at) = self.at.take().filter(|_| !buffer.is_empty()) {
+            let next = match at {
+                At::Between(begun) => match begun.next()? {
+                    None => return Ok(0),
+                    Some(next) => next,
+                },
+                At::Zstd(mut frame) => match frame.read(buffer)? {
+                    0 => At::Between(frame.into_inner()),
+                    read => {
+                        self.at = Some(At::Zstd(frame));
+                        return Ok(read);
+                    }
+                },
+                At::Lz4(mut frame) => match frame.read(buffer)? {
+                    0 => At::Between(frame.into_inner()),
+                    read => {
+                        self.at = Some(At::Lz4(frame));
+                        return Ok(read);
+                    }
+                },
+            };
+            self.at = Some(next);
+        }
+        Ok(0)
+    }
+}
+
+/// A stream, and the bytes of it that were read to see how its next frame begins.
+struct Begun<R> {
+    magic: Vec<u8>,
+    inner: R,
+}
+
+impl<R: Read> Begun<R> {
+    /// The next frame; `None` behind the last one.
+    fn next(mut self) -> io::Result<Option<At<R>>> {
+        self.inner.by_ref().take(4).read_to_end(&mut self.magic)?;
+        Ok(Some(match *self.magic {
+            [] => return Ok(None),
+            // Frames that only their writer understands: their length, and so many bytes.
+            [0x50..=0x5f, 0x2a, 0x4d, 0x18] => {
+                let mut length = [0; 4];
+                self.inner.read_exact(&mut length)?;
+                let length = u64::from(u32::from_le_bytes(length));
+                if io::copy(&mut self.inner.by_ref().take(length), &mut io::sink())? < length {
+                    return Err(io::ErrorKind::UnexpectedEof.into());
+                }
+                self.magic.clear();
+                At::Between(self)
+            }
+            [0x04, 0x22, 0x4d, 0x18] => At::Lz4(lz4_flex::frame::FrameDecoder::new(self)),
+            _ => At::Zstd(StreamingDecoder::new(self).map_err(|error| io::Error::other(error.to_string()))?),
+        }))
+    }
+}
+
+impl<R: Read> Read for Begun<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        if self.magic.is_empty() {
+            return self.inner.read(buffer);
+        }
+        let there = self.magic.len().min(buffer.len());
+        buffer[..there].copy_from_slice(&self.magic[..there]);
+        self.magic.drain(..there);
+        Ok(there)
     }
 }
 
@@ -109,7 +198,7 @@ pub fn unpack_file(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
 pub fn unpacking<'a>(mut packed: impl io::BufRead + 'a, limit: u64) -> io::Result<Box<dyn Read + 'a>> {
     let compression = Compression::of(packed.fill_buf()?);
     let inner: Box<dyn Read + 'a> = match compression {
-        Some(compression) => compression.decoder(packed)?,
+        Some(compression) => compression.decoder(packed),
         None => Box::new(packed),
     };
     Ok(Box::new(Limited { inner, left: limit }))
@@ -139,13 +228,21 @@ pub fn pack(bytes: &[u8]) -> Vec<u8> {
 
 fn unpack(bytes: Vec<u8>, limit: u64) -> io::Result<Vec<u8>> {
     let Some(compression) = Compression::of(&bytes) else { return Ok(bytes) };
-    let reader = compression.decoder(bytes.as_slice())?;
+    let mut reader = compression.decoder(bytes.as_slice());
     let mut unpacked = Vec::new();
-    reader.take(limit.saturating_add(1)).read_to_end(&mut unpacked)?;
-    if unpacked.len() as u64 > limit {
-        return Err(io::Error::other(format!("contains more than {limit} bytes")));
+    loop {
+        let piece = reader.by_ref().take(PIECE).read_to_end(&mut unpacked)?;
+        if unpacked.len() as u64 > limit {
+            return Err(io::Error::other(format!("contains more than {limit} bytes")));
+        }
+        if piece == 0 {
+            return Ok(unpacked);
+        }
+        // An eighth more at a time: what is large is not asked for twice.
+        if unpacked.capacity() == unpacked.len() {
+            unpacked.reserve_exact((unpacked.len() / 8).max(PIECE as usize));
+        }
     }
-    Ok(unpacked)
 }
 
 #[cfg(test)]
@@ -165,6 +262,31 @@ mod tests {
         for packed in [gz, xz, lz4, zst] {
             assert!(unpack_file(packed.to_vec(), 5).is_err(), "a limit holds");
             assert!(unpack_file(packed[..packed.len() / 2].to_vec(), 100).is_err(), "a cut file is an error");
+        }
+    }
+
+    #[test]
+    fn frames_that_follow_one_another_are_one_content() {
+        for (packed, of) in [
+            (&include_bytes!("../tests/fixtures/tide.gz")[..], "gzip"),
+            (include_bytes!("../tests/fixtures/tide.xz"), "xz"),
+            (include_bytes!("../tests/fixtures/tide.lz4"), "lz4"),
+            (include_bytes!("../tests/fixtures/tide.zst"), "zstd"),
+        ] {
+            let mut several = packed.repeat(3);
+            let all = unpack_file(several.clone(), 1000).unwrap();
+            assert_eq!(all, b"tide tide tide\n".repeat(3), "{of}");
+            if matches!(of, "lz4" | "zstd") {
+                several.extend([0x53, 0x2a, 0x4d, 0x18, 3, 0, 0, 0, 1, 2, 3]);
+                several.extend(packed);
+                assert_eq!(
+                    unpack_file(several.clone(), 1000).unwrap(),
+                    b"tide tide tide\n".repeat(4),
+                    "{of}"
+                );
+            }
+            several.truncate(several.len() - 6);
+            assert!(unpack_file(several, 1000).is_err(), "a cut last frame is an error: {of}");
         }
     }
 

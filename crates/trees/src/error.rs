@@ -56,6 +56,11 @@ impl TreeError {
         Self::new(path, TreeErrorKind::Beyond(format!("{what}: the limit is {limit}")))
     }
 
+    /// The same of a path that whoever asked calls otherwise.
+    pub(crate) fn at(self, path: &Path) -> Self {
+        Self { path: path.to_owned(), ..self }
+    }
+
     /// An error about a path, from what the system said.
     pub fn io(path: &Path, error: std::io::Error) -> Self {
         use rustix::io::Errno;

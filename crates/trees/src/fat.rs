@@ -4,12 +4,15 @@
 use crate::bytes::cut_off;
 use crate::inodes::{Content, Filled, InodeTree, Inodes, Run, Visit};
 use crate::num::{le16, le32};
-use crate::{Node, NodeKind, ReadAt, Tree};
+use crate::visited::Visited;
+use crate::{LIMITS, Node, NodeKind, ReadAt, Tree};
 use std::io;
 use std::sync::Arc;
 
 /// Bytes of an entry of a folder.
 const ENTRY: usize = 32;
+/// Bytes that a folder may have: 65,536 entries.
+const FOLDER_BYTES: u64 = 2 << 20;
 /// An entry that belongs to the volume, or to the long name of the next one.
 const VOLUME: u8 = 0x08;
 const FOLDER: u8 = 0x10;
@@ -173,29 +176,32 @@ impl Fat {
         Ok((next < self.width.end()).then_some(next))
     }
 
-    /// The runs of a chain of clusters.
-    fn chain(&self, first: u32) -> io::Result<Vec<Clusters>> {
+    /// The runs of a chain of clusters, as far as so many bytes.
+    fn chain(&self, first: u32, most: u64) -> io::Result<Vec<Clusters>> {
         let mut runs: Vec<Clusters> = Vec::new();
         let (mut at, mut cluster, mut kept) = (0_u64, first, None);
-        // No chain is longer than there are clusters: a circle ends there.
-        for _ in 0..=self.clusters {
+        let mut visited = Visited::default();
+        while at < most {
+            visited.enter(cluster.into())?;
             let Some(index) = cluster.checked_sub(2).filter(|index| *index < self.clusters) else {
                 return Err(damaged("a file has a cluster that is not there"));
             };
             let place = self.data.saturating_add(u64::from(index).saturating_mul(self.cluster));
+            let is_full = runs.len() >= LIMITS.extents;
             match runs.last_mut() {
                 Some(last) if last.place.saturating_add(last.length) == place => {
                     last.length = last.length.saturating_add(self.cluster);
                 }
+                _ if is_full => return Err(damaged("a file lies in too many pieces")),
                 _ => runs.push(Clusters { at, length: self.cluster, place }),
             }
             at = at.saturating_add(self.cluster);
             match self.next(cluster, &mut kept)? {
                 Some(next) => cluster = next,
-                None => return Ok(runs),
+                None => break,
             }
         }
-        Err(damaged("the clusters of a file run in a circle"))
+        Ok(runs)
     }
 }
 
@@ -247,7 +253,7 @@ impl Inodes for Fat {
         let pieces = match folder.fixed {
             Some((place, bytes)) => vec![Clusters { at: 0, length: bytes.into(), place }],
             None if folder.first == 0 => Vec::new(),
-            None => self.chain(folder.first)?,
+            None => self.chain(folder.first, FOLDER_BYTES)?,
         };
         let mut long = LongName::default();
         for piece in pieces {
@@ -277,7 +283,7 @@ impl Inodes for Fat {
     }
 
     fn content(self: &Arc<Self>, inode: &FatInode) -> io::Result<Box<dyn ReadAt>> {
-        let runs = if inode.size == 0 { Vec::new() } else { self.chain(inode.first)? };
+        let runs = if inode.size == 0 { Vec::new() } else { self.chain(inode.first, inode.size.into())? };
         Ok(Box::new(Content { file_system: Arc::clone(self), runs: runs.into(), length: inode.size.into() }))
     }
 }

@@ -33,6 +33,10 @@ pub struct Limits {
     pub nesting: usize,
     /// Images, file systems and partitions that are opened inside one source.
     pub images: usize,
+    /// Pieces of an image that one file may lie in.
+    pub extents: usize,
+    /// Blocks of a tree of an image that are entered on one walk.
+    pub visited_blocks: usize,
 }
 
 /// The limits that are in force.
@@ -51,11 +55,13 @@ pub const LIMITS: Limits = Limits {
     unpacked_ratio: 2000,
     nesting: 8,
     images: 1000,
+    extents: 2_000_000,
+    visited_blocks: 16_000_000,
 };
 
 impl Limits {
     /// Each limit with its name, in the order of the documentation.
-    pub fn all(&self) -> [(&'static str, u64); 14] {
+    pub fn all(&self) -> [(&'static str, u64); 16] {
         [
             ("path_bytes", self.path_bytes as u64),
             ("path_depth", self.path_depth as u64),
@@ -71,6 +77,8 @@ impl Limits {
             ("unpacked_ratio", self.unpacked_ratio),
             ("nesting", self.nesting as u64),
             ("images", self.images as u64),
+            ("extents", self.extents as u64),
+            ("visited_blocks", self.visited_blocks as u64),
         ]
     }
 }

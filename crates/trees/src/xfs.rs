@@ -4,12 +4,11 @@
 use crate::bytes::cut_off;
 use crate::inodes::{Content, Filled, InodeTree, Inodes, Run, Visit, by_runs, kind_of, kind_of_entry};
 use crate::num::{be16, be32, be64, uuid_text};
-use crate::{Node, ReadAt, Tree};
+use crate::visited::Visited;
+use crate::{LIMITS, Node, ReadAt, Tree};
 use std::io::{self, ErrorKind};
 use std::sync::Arc;
 
-/// Extents of one file that are read; a file of 16 TiB in pieces of 4 KiB would have more.
-const EXTENTS: usize = 4_000_000;
 /// Levels of a tree of extents.
 const LEVELS: u16 = 9;
 /// Where the addresses of a folder's index begin, bytes: what is behind is no data.
@@ -202,12 +201,9 @@ impl Xfs {
         };
         let mut waiting: Vec<(u64, u16)> =
             pointers(root, shape).into_iter().map(|at| (at, level.saturating_sub(1))).collect();
-        let mut read = 0_usize;
+        let mut visited = Visited::default();
         while let Some((number, level)) = waiting.pop() {
-            read = read.saturating_add(1);
-            if read > EXTENTS / 64 {
-                return Err(damaged("a file has too many extents"));
-            }
+            visited.enter(number)?;
             let size = usize::try_from(self.block).unwrap_or_default();
             let block = self.device.exactly(self.bytes_of(number)?, size)?;
             let header = match block.get(..4) {
@@ -320,7 +316,7 @@ fn records(bytes: &[u8], count: u64, size: u64, found: &mut Vec<Extent>) -> io::
     let records = bytes.chunks_exact(16).take(usize::try_from(count).unwrap_or(usize::MAX));
     for record in records {
         let (high, low) = (be64(record, 0), be64(record, 8));
-        if found.len() >= EXTENTS {
+        if found.len() >= LIMITS.extents {
             return Err(damaged("a file has too many extents"));
         }
         found.push(Extent {

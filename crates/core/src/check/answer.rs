@@ -378,7 +378,7 @@ fn of_setting(tally: &Tally, key: &str, expect: &Expect) -> Answer {
         Some(setting) => {
             let value = &setting.value;
             let holds = expect.is.as_ref().map_or(!expect.absent, |pattern| fits(pattern, value));
-            said(holds, Answered::Value { value: value.clone() }, &[&setting.evidence])
+            said(holds, Answered::Value { value: value.clone().into() }, &[&setting.evidence])
         }
     }
 }
@@ -392,7 +392,7 @@ fn of_look(tally: &Tally, look: LookAsked, expect: &Expect) -> Answer {
             let last = value.rsplit('/').next().unwrap_or(value);
             let fits = |pattern: &Text| fits(pattern, value) || fits(pattern, last);
             let holds = expect.is.as_ref().map_or(!expect.absent, fits);
-            said(holds, Answered::Value { value: value.clone() }, &places)
+            said(holds, Answered::Value { value: value.clone().into() }, &places)
         }
     };
     let counted = |number: u64, list: &[Look]| {

@@ -130,8 +130,12 @@ mod tests {
             others: Vec::new(),
             evidence: crate::model::Evidence::default(),
         }];
-        install.repositories =
-            vec![Repository::new(System::Rpm, "marsh", "", crate::model::Evidence::default())];
+        install.repositories = vec![Repository::new(
+            System::Rpm,
+            "marsh",
+            crate::model::Reduced::default(),
+            crate::model::Evidence::default(),
+        )];
         let comparison = compare(&list, &install);
         let changed: Vec<_> = comparison.packages.iter().map(|change| change.change.name()).collect();
         assert_eq!(

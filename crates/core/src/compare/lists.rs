@@ -205,7 +205,7 @@ pub(super) fn settings(old: &[Setting], new: &[Setting]) -> Vec<ListChange> {
         list.iter()
             .filter(|setting| setting.area != SettingArea::Other)
             .filter(|setting| settings_table().of(&setting.key).is_none_or(|rule| !rule.look))
-            .map(|setting| ((ListItem::Setting, setting.key.clone()), setting.value.clone()))
+            .map(|setting| ((ListItem::Setting, setting.key.clone()), setting.value.text().clone()))
             .collect()
     };
     differences(&things(old), &things(new))

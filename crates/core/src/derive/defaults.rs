@@ -180,11 +180,12 @@ impl<'a> Chooser<'a> {
     fn ancestors(&self, asked: &Text) -> Vec<&'a Text> {
         let parents = |of: &Text| self.associations.parents.get(of).into_iter().flatten();
         let mut found: Vec<&Text> = parents(asked).collect();
+        let mut seen: FxHashSet<&Text> = found.iter().copied().collect();
         let mut next = 0;
         while let Some(at) = found.get(next).copied() {
             next += 1;
             for parent in parents(at) {
-                if parent != asked && !found.contains(&parent) {
+                if parent != asked && seen.insert(parent) {
                     found.push(parent);
                 }
             }

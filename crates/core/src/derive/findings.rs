@@ -43,8 +43,10 @@ fn launchers(tally: &Tally, found: &mut Findings) {
     for launcher in tally.launchers.iter().filter(|l| l.shown) {
         let name = launcher.name.clone();
         if launcher.does == Does::WebPage {
-            let details =
-                FindingDetails::WebPageLauncher { name, url: launcher.url.clone().unwrap_or_default() };
+            let details = FindingDetails::WebPageLauncher {
+                name,
+                url: launcher.url.clone().unwrap_or_default().into(),
+            };
             found.add(details, vec![about_launcher(launcher)], &launcher.evidence);
         } else if launcher.program_present == Some(false) {
             let details = FindingDetails::MissingProgram { name, program: launcher.runs.clone() };
@@ -154,12 +156,12 @@ fn looks(tally: &Tally, found: &mut Findings) {
             None => continue,
         };
         let Some(setting) = tally.settings.iter().find(|setting| setting.key == rule.key) else { continue };
-        let is_there = list.iter().any(|look| look.name == setting.value)
+        let is_there = list.iter().any(|look| setting.value == look.name)
             || rule.built_in.iter().any(|pattern| knowledge::matches(pattern, &setting.value));
         // Without any of them the source doesn't tell.
         if !is_there && !list.is_empty() {
             let details =
-                FindingDetails::MissingLook { setting: rule.key.clone(), name: setting.value.clone() };
+                FindingDetails::MissingLook { setting: rule.key.clone(), name: setting.value.text().clone() };
             found.add(details, vec![format!("setting:{}", rule.key).into()], &setting.evidence);
         }
     }
@@ -231,7 +233,7 @@ fn startup_and_repositories(tally: &Tally, found: &mut Findings) {
     for repository in tally.repositories.iter().filter(|r| r.enabled && r.official == Some(false)) {
         let details = FindingDetails::ForeignRepository {
             repository: repository.name.clone(),
-            uri: repository.uri.clone(),
+            uri: repository.uri.text().clone(),
         };
         found.add(details, vec![format!("repository:{}", repository.name).into()], &repository.evidence);
     }

@@ -441,7 +441,7 @@ impl Rows<'_> {
                 let found = tally.settings.iter().find(|setting| setting.key == rule.key);
                 found.map_or_else(
                     || Cell::of(CellState::NotSet),
-                    |setting| Cell::value(setting.value.clone()).from(&setting.evidence),
+                    |setting| Cell::value(setting.value.text().clone()).from(&setting.evidence),
                 )
             });
         }

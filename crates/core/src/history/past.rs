@@ -1,7 +1,7 @@
 //! The past of one install: its day, what came since, and what is gone.
 
 use super::{Candidate, Records, install_day, mark};
-use crate::model::{InstallDay, InstallDayCandidate, Package, SinceInstall, Text};
+use crate::model::{InstallDay, InstallDayCandidate, Package, Reduced, SinceInstall, Text};
 use rustc_hash::FxHashMap;
 
 /// What records tell of the past of an install.
@@ -41,6 +41,7 @@ impl Past {
 
 fn candidate(of: Candidate) -> Option<InstallDayCandidate> {
     let Candidate { ended, sign, command, evidence, later } = of;
+    let command = command.map(|typed| Reduced::request(&typed));
     Some(InstallDayCandidate { ended: time_text(ended)?, sign, command, evidence, later })
 }
 

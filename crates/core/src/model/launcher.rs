@@ -1,4 +1,4 @@
-use super::{Evidence, PackageRef, Phase, System, Text};
+use super::{Evidence, PackageRef, Phase, Reduced, System, Text};
 use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -160,7 +160,7 @@ pub struct Launcher {
     pub does: Does,
     /// The address that it opens.
     #[serde(default)]
-    pub url: Option<Text>,
+    pub url: Option<Reduced>,
     /// Whether the program is there; `null` when the source holds no programs at all.
     #[serde(default)]
     pub program_present: Option<bool>,

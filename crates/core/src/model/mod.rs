@@ -13,6 +13,7 @@ mod package;
 mod part;
 mod picture;
 mod reading;
+mod reduced;
 mod release;
 mod repository;
 #[cfg(test)]
@@ -39,6 +40,7 @@ pub use package::{Alternatives, Dependency, Kind, Package, PackageRef, Phase, Re
 pub use part::Part;
 pub use picture::{Picture, PictureKind, Sameness};
 pub use reading::{Conditions, MEASURES, Measure, MeasuredWhen, Method, NotComparable, Reading};
+pub use reduced::{Reduced, unit_name};
 pub use release::{ReleaseHistory, day_of};
 pub use repository::{EMBEDDED_KEY, Repository};
 pub use setting::{Setting, SettingSource};

@@ -1,4 +1,4 @@
-use super::{Evidence, Phase, System, Text};
+use super::{Evidence, Phase, Reduced, System, Text};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -13,7 +13,7 @@ pub struct Repository {
     /// Short name: `saltmarsh-main`, or the remote's own.
     pub name: Text,
     /// Address, without a password.
-    pub uri: Text,
+    pub uri: Reduced,
     /// Suite, branch or channel.
     #[serde(default)]
     pub suite: Option<Text>,
@@ -27,7 +27,7 @@ pub struct Repository {
     pub official: Option<bool>,
     /// Key file or fingerprint that signs it.
     #[serde(default)]
-    pub signed_by: Option<Text>,
+    pub signed_by: Option<Reduced>,
     /// Number of installed packages that came from it; `null` if no list says so.
     #[serde(default)]
     pub packages: Option<u32>,
@@ -41,11 +41,11 @@ pub struct Repository {
 
 impl Repository {
     /// A repository in use, of which only this is known.
-    pub fn new(system: System, name: impl Into<Text>, uri: impl Into<Text>, evidence: Evidence) -> Self {
+    pub fn new(system: System, name: impl Into<Text>, uri: Reduced, evidence: Evidence) -> Self {
         Self {
             system,
             name: name.into(),
-            uri: uri.into(),
+            uri,
             suite: None,
             components: Vec::new(),
             enabled: true,

@@ -1,4 +1,4 @@
-use super::{Evidence, PackageRef, Text};
+use super::{Evidence, PackageRef, Reduced, Text};
 use crate::knowledge::SettingArea;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -23,10 +23,10 @@ pub struct Setting {
     /// What it is about.
     pub area: SettingArea,
     /// Its value, called alike on all desktops: `on`, `off`, `5 min`, `left`; names of a list with `, ` between them.
-    pub value: Text,
+    pub value: Reduced,
     /// What upstream's own default is, where that is recorded in the install.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub upstream_value: Option<Text>,
+    pub upstream_value: Option<Reduced>,
     /// Who decided it.
     pub source: SettingSource,
     /// The native name: a schema with its key, a file with its group and key.

@@ -1,4 +1,4 @@
-use super::{Evidence, PackageRef, Phase, Text};
+use super::{Evidence, PackageRef, Phase, Reduced, Text};
 use crate::vocabulary;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -41,18 +41,18 @@ pub struct StartupItem {
     pub scope: Scope,
     /// Whether it starts in this install.
     pub enabled: bool,
-    /// Command that it runs.
+    /// The program that it runs, and files of packages that it is given.
     #[serde(default)]
-    pub runs: Option<Text>,
-    /// One line of description.
+    pub runs: Option<Reduced>,
+    /// One line of description, where a package brought it.
     #[serde(default)]
-    pub says: Option<Text>,
+    pub says: Option<Reduced>,
     /// The package that owns its file.
     #[serde(default)]
     pub package: Option<PackageRef>,
     /// The line of its file that keeps it from starting (`OnlyShowIn=...`, `TryExec=...`), or the file (`down`) that does.
     #[serde(default)]
-    pub off_because: Option<Text>,
+    pub off_because: Option<Reduced>,
     /// The file.
     #[serde(default)]
     pub evidence: Evidence,

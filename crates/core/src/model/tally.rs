@@ -1,7 +1,7 @@
 use super::{
     Application, Counts, DefaultChoice, Evidence, Finding, FindingName, Label, Launcher, Looks, MediaAnswer,
-    Note, Package, Part, Picture, Reading, ReleaseHistory, Repository, Setting, StartupItem, Storage, System,
-    Text,
+    Note, Package, Part, Picture, Reading, Reduced, ReleaseHistory, Repository, Setting, StartupItem,
+    Storage, System, Text,
 };
 use crate::offer::OfferSummary;
 use crate::vocabulary;
@@ -88,6 +88,14 @@ vocabulary! {
         Owners = "owners",
         /// Whether programs are there.
         Programs = "programs",
+        /// Which repositories are configured, and what they offer.
+        Repositories = "repositories",
+        /// What logs and installers tell of the past.
+        History = "history",
+        /// What is set in `etc`.
+        Settings = "settings",
+        /// What a session starts by entries in `etc`.
+        Autostart = "autostart",
     }
 }
 
@@ -188,9 +196,9 @@ pub struct InstallDayCandidate {
     pub ended: Text,
     /// What speaks for it.
     pub sign: InstallDaySign,
-    /// What was typed then, where a log keeps it.
+    /// What was asked for then, where a log keeps it.
     #[serde(default)]
-    pub command: Option<Text>,
+    pub command: Option<Reduced>,
     /// Where that was read.
     #[serde(default)]
     pub evidence: Evidence,
@@ -220,18 +228,18 @@ pub struct Unread {
     #[serde(default)]
     pub line: Option<u32>,
     /// What is wrong with it.
-    pub why: Text,
+    pub why: Reduced,
 }
 
 impl Unread {
     /// A problem with a line of a file.
-    pub fn at(file: impl Into<Text>, line: u32, why: impl Into<Text>) -> Self {
-        Self { file: file.into(), line: Some(line), why: why.into() }
+    pub fn at(file: impl Into<Text>, line: u32, why: impl AsRef<str>) -> Self {
+        Self { file: file.into(), line: Some(line), why: Reduced::reason(why.as_ref()) }
     }
 
     /// A problem with a whole file.
-    pub fn whole(file: impl Into<Text>, why: impl Into<Text>) -> Self {
-        Self { file: file.into(), line: None, why: why.into() }
+    pub fn whole(file: impl Into<Text>, why: impl AsRef<str>) -> Self {
+        Self { file: file.into(), line: None, why: Reduced::reason(why.as_ref()) }
     }
 }
 

@@ -10,8 +10,6 @@ use tally_trees::num;
 const JOURNAL: &str = "var/log/journal";
 /// The record of logins and starts, as utmp(5) describes it for 64-bit machines.
 const WTMP: &str = "var/log/wtmp";
-/// What the kit writes of the journals: a path, a blank, microseconds since 1970 UTC.
-const KIT: &str = "kit-first-start";
 
 /// Bytes that are read of the record of logins: 16 MiB.
 const WTMP_LIMIT: u64 = 16 << 20;
@@ -26,7 +24,6 @@ const CLOCK_WAS_SET: i64 = 365 * 86_400;
 /// Moments of first starts in seconds since 1970 UTC, each with the file that tells.
 pub(super) fn read(tree: &dyn Tree) -> Vec<(i64, Evidence)> {
     let mut found: Vec<(i64, String)> = journals(tree);
-    found.extend(by_kit(tree));
     found.extend(logins(tree).map(|at| (at, WTMP.to_owned())));
     found.retain(|(at, _)| *at > CLOCK_WAS_SET);
     found.sort();
@@ -52,20 +49,12 @@ fn journals(tree: &dyn Tree) -> Vec<(i64, String)> {
             };
             let time = num::le64(&head, 184);
             if head.starts_with(b"LPKSHHRH") && time > 0 {
-                found.push((i64::try_from(time / 1_000_000).unwrap_or(0), file));
+                // The folder is called by the machine's id, and the file by more of that sort.
+                found.push((i64::try_from(time / 1_000_000).unwrap_or(0), JOURNAL.to_owned()));
             }
         }
     }
     found
-}
-
-fn by_kit(tree: &dyn Tree) -> Vec<(i64, String)> {
-    let Ok(bytes) = tree.read(KIT) else { return Vec::new() };
-    let line = |line: &str| {
-        let (file, time) = line.rsplit_once(' ')?;
-        Some((time.parse::<i64>().ok()? / 1_000_000, file.to_owned()))
-    };
-    String::from_utf8_lossy(&bytes).lines().filter_map(line).collect()
 }
 
 /// The first start that the record of logins tells of.
@@ -115,14 +104,11 @@ mod tests {
         assert_eq!(
             told,
             [
-                (1_777_890_000, "var/log/journal/abc/system@1.journal".to_owned()),
+                (1_777_890_000, JOURNAL.to_owned()),
                 (1_777_895_000, "var/log/wtmp".to_owned()),
-                (1_777_900_000, "var/log/journal/abc/system.journal".to_owned()),
+                (1_777_900_000, JOURNAL.to_owned()),
             ]
         );
-        let kit = MemoryTree::new()
-            .file("kit-first-start", "var/log/journal/a b/system.journal 1777890000999999\nodd\n");
-        assert_eq!(read(&kit)[0].0, 1_777_890_000);
         assert_eq!(read(&MemoryTree::new()), []);
     }
 }

@@ -14,7 +14,8 @@ use rustc_hash::FxHashSet;
 use std::path::PathBuf;
 use tally_core::knowledge::menu_of;
 use tally_core::model::{
-    Does, Evidence, HiddenBecause, HiddenBy, Launcher, Menu, PackageRef, ReleaseHistory, System, Text, Unread,
+    Does, Evidence, HiddenBecause, HiddenBy, Launcher, Menu, PackageRef, Reduced, ReleaseHistory, System,
+    Text, Unread,
 };
 use tally_trees::{NodeKind, Tree};
 
@@ -152,20 +153,25 @@ fn launcher(id: &Text, path: &str, group: &Group, desktops: &[Text], programs: &
     let exec = group.get("Exec").map(|line| Exec::parse(line)).unwrap_or_default();
     let url = exec.url.clone().or_else(|| group.string("URL"));
     let does = does(group, &exec, menu, url.as_deref());
+    let program = exec.program.and_then(filled);
+    // What a user calls a launcher of their own says something of them, and nothing of the install.
+    let is_own = path.starts_with("home/") || path.starts_with("root/");
+    let named = |key: &str| group.string(key).filter(|_| !is_own);
+    let stand_in = || program.clone().filter(|_| is_own).unwrap_or_else(|| id.clone());
     let hidden_because = hidden_because(group, desktops, programs);
     let program_present = exec.command.as_deref().and_then(|command| programs.has(command));
     Launcher {
         phase: tally_core::model::Phase::Shipped,
         id: id.clone(),
-        name: group.string("Name").unwrap_or_else(|| id.clone()),
-        generic_name: group.string("GenericName"),
+        name: named("Name").unwrap_or_else(stand_in),
+        generic_name: named("GenericName"),
         menu,
         categories,
         shown: hidden_because.is_none(),
         hidden_because,
-        runs: exec.program.and_then(filled),
+        runs: program,
         does,
-        url,
+        url: url.map(|url| Reduced::address(&url)),
         program_present,
         package: None,
         version: None,

@@ -2,15 +2,13 @@
 
 use super::files::Files;
 use super::offers::{LINES, ListRead};
-use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
-};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::text::{day_text, filled, lines, name_text, text, time_text};
 use rustc_hash::FxHashSet;
 use smallvec::smallvec;
 use std::io::Read;
 use tally_core::model::{
-    Dependency, Evidence, Label, Package, Reason, Repository, System, Text, Unread, VersionOp,
+    Dependency, Evidence, Label, Package, Reason, Reduced, Repository, System, Text, Unread, VersionOp,
 };
 use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_core::systems::upstream;
@@ -29,21 +27,8 @@ impl PackageReader for Apk {
         System::Apk
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[
-            (
-                KitRule::Whole,
-                &[
-                    "lib/apk/db/installed",
-                    "usr/lib/apk/db/installed",
-                    "etc/apk/world",
-                    "etc/apk/arch",
-                    "var/cache/apk/APKINDEX.*",
-                    "etc/apk/cache/APKINDEX.*",
-                ],
-            ),
-            (KitRule::WithoutPasswords, &["etc/apk/repositories"]),
-        ]
+    fn paths(&self) -> &'static [&'static str] {
+        &["lib/apk/db installed", "usr/lib/apk/db installed", "etc/apk world arch"]
     }
 
     fn page(&self) -> &'static str {
@@ -309,6 +294,7 @@ fn repositories(tree: &dyn Tree, label: &Label) -> Vec<Repository> {
         if uri.is_empty() {
             continue;
         }
+        let uri = Reduced::address(uri);
         let tail: Vec<&str> = uri.trim_end_matches('/').rsplitn(3, '/').collect();
         let name = tag
             .map_or_else(|| tail.iter().take(2).rev().copied().collect::<Vec<_>>().join("-"), str::to_owned);
@@ -316,7 +302,7 @@ fn repositories(tree: &dyn Tree, label: &Label) -> Vec<Repository> {
             suite: tail.get(1).map(|suite| Text::from(*suite)),
             components: tail.first().map(|component| Text::from(*component)).into_iter().collect(),
             enabled,
-            ..Repository::new(System::Apk, name, without_password(uri), Evidence::line(REPOSITORIES, number))
+            ..Repository::new(System::Apk, name, uri.clone(), Evidence::line(REPOSITORIES, number))
                 .owned_by(&label.distro_id)
         });
     }

@@ -3,7 +3,7 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{Embedded, KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
+use super::{Embedded, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::keyfile::KeyFile;
 use crate::text::{name_text, time_text};
 use std::path::Path;
@@ -38,17 +38,9 @@ impl PackageReader for Appimage {
         System::Appimage
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[(
-            KitRule::Image,
-            &[
-                "opt/*.AppImage",
-                "opt/*/*.AppImage",
-                "usr/local/bin/*.AppImage",
-                "Applications/*.AppImage",
-                "etc/skel/*/*.AppImage",
-            ],
-        )]
+    fn paths(&self) -> &'static [&'static str] {
+        // Names are all that is asked of them elsewhere.
+        &[]
     }
 
     fn page(&self) -> &'static str {

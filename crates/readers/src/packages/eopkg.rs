@@ -2,9 +2,7 @@
 
 use super::files::{Files, survey_each};
 use super::offers::{LINES, ListRead};
-use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
-};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::text::{filled, lines, name_text, text, time_text};
 use crate::xml::{Step, walk, walk_stream};
 use rayon::prelude::*;
@@ -13,7 +11,8 @@ use smallvec::smallvec;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
 use tally_core::model::{
-    Alternatives, Dependency, Evidence, Label, Package, Reason, Repository, System, Text, Unread, VersionOp,
+    Alternatives, Dependency, Evidence, Label, Package, Reason, Reduced, Repository, System, Text, Unread,
+    VersionOp,
 };
 use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_trees::{NodeKind, Stream, Tree, unpacking};
@@ -31,17 +30,8 @@ impl PackageReader for Eopkg {
         System::Eopkg
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[(
-            KitRule::Whole,
-            &[
-                "var/lib/eopkg/package",
-                "var/lib/eopkg/info/automatic",
-                "var/lib/eopkg/info/repos",
-                "var/lib/eopkg/index/*/uri",
-                "var/lib/eopkg/index/*/eopkg-index.xml*",
-            ],
-        )]
+    fn paths(&self) -> &'static [&'static str] {
+        &["var/lib/eopkg package/*.xml info/automatic"]
     }
 
     fn page(&self) -> &'static str {
@@ -323,7 +313,7 @@ fn repositories(tree: &dyn Tree, bytes: &[u8], label: &Label, unread: &mut Vec<U
                     Repository::new(
                         System::Eopkg,
                         text,
-                        without_password(&uri),
+                        Reduced::address(&uri),
                         Evidence::file(REPOSITORIES),
                     )
                     .owned_by(&label.distro_id),

@@ -3,7 +3,7 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
+use super::{Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::gvariant::Variant;
 use crate::keyfile::KeyFile;
 use crate::logs::Clock;
@@ -15,8 +15,8 @@ use std::path::Path;
 use tally_core::history::SystemRecords;
 use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{
-    Dependency, Evidence, Kind, KindFact, KindReason, Label, Package, Reason, Repository, System, Text,
-    Unread,
+    Dependency, Evidence, Kind, KindFact, KindReason, Label, Package, Reason, Reduced, Repository, System,
+    Text, Unread,
 };
 use tally_trees::{NodeKind, Tree, shielded};
 
@@ -31,26 +31,11 @@ impl PackageReader for Flatpak {
         System::Flatpak
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+    fn paths(&self) -> &'static [&'static str] {
         &[
-            (
-                KitRule::Whole,
-                &[
-                    "var/lib/flatpak/app/*/current",
-                    "var/lib/flatpak/app/*/*/*/active",
-                    "var/lib/flatpak/runtime/*/*/*/active",
-                    "var/lib/flatpak/app/*/*/*/*/deploy",
-                    "var/lib/flatpak/app/*/*/*/*/metadata",
-                    "var/lib/flatpak/app/*/*/*/*/export/share/applications",
-                    "var/lib/flatpak/app/*/*/*/*/files/share/metainfo",
-                    "var/lib/flatpak/app/*/*/*/*/files/share/appdata",
-                    "var/lib/flatpak/runtime/*/*/*/*/deploy",
-                    "var/lib/flatpak/runtime/*/*/*/*/metadata",
-                    "var/lib/flatpak/exports/share/applications",
-                ],
-            ),
-            (KitRule::WithoutPasswords, &["etc/flatpak/remotes.d/*"]),
-            (KitRule::WithoutTokens, &["var/lib/flatpak/repo/config"]),
+            "var/lib/flatpak/app */current */active */metadata */deploy */export/share/*",
+            "var/lib/flatpak/runtime */active */metadata */deploy",
+            "var/lib/flatpak/exports share/*",
         ]
     }
 
@@ -116,7 +101,7 @@ impl PackageReader for Flatpak {
                     phase: tally_core::model::Phase::Shipped,
                     system: System::Flatpak,
                     name: name.into(),
-                    uri: group.string("url").unwrap_or_default(),
+                    uri: Reduced::address(&group.string("url").unwrap_or_default()),
                     suite: None,
                     components: Vec::new(),
                     enabled: !group.is_true("xa.disable"),

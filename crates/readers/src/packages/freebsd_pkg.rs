@@ -5,19 +5,17 @@
 
 use super::files::Files;
 use super::offers::{LINES, ListRead};
-use super::{
-    KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch,
-    without_password,
-};
+use super::{Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::database::{Database, DatabaseError};
 use crate::text::{filled, lines, name_text, text, time_text};
 use rusqlite::Row;
 use rusqlite::types::ValueRef;
 use rustc_hash::FxHashMap;
 use smallvec::smallvec;
+use std::cell::RefCell;
 use tally_core::model::{
-    Dependency, Evidence, Label, MissingFact, Package, Reason, Repository, System, Text, Unread, VersionOp,
-    day_of,
+    Dependency, Evidence, Label, MissingFact, Package, Reason, Reduced, Repository, System, Text, Unread,
+    VersionOp, day_of,
 };
 use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_core::systems::upstream;
@@ -36,11 +34,8 @@ impl PackageReader for FreebsdPkg {
         System::FreebsdPkg
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[
-            (KitRule::Whole, &["var/db/pkg"]),
-            (KitRule::WithoutPasswords, &["etc/pkg/*.conf", "usr/local/etc/pkg/repos/*.conf"]),
-        ]
+    fn paths(&self) -> &'static [&'static str] {
+        &["var/db/pkg local.sqlite*"]
     }
 
     fn page(&self) -> &'static str {
@@ -167,9 +162,6 @@ pub(crate) fn list_of(tree: &dyn Tree, file: &str) -> Result<ListRead, String> {
 
 /// All packages with what other tables say of them.
 fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseError> {
-    if !database.has_table("packages") {
-        return Err(DatabaseError::NoTable("packages"));
-    }
     let columns = database.columns("packages");
     let or_null = |name: &str| {
         if columns.iter().any(|column| column == name) { format!("p.{name}") } else { "NULL".to_owned() }
@@ -191,6 +183,7 @@ fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseErr
         }
         Ok(())
     })?;
+    let licenses: RefCell<FxHashMap<Text, Vec<Text>>> = RefCell::default();
     let packages = &mut facts.packages;
     let mut side =
         |table: &str, sql: &str, write: &dyn Fn(&mut Package, Text, Text)| -> Result<(), DatabaseError> {
@@ -216,12 +209,7 @@ fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseErr
     side(
         "pkg_licenses",
         "SELECT l.package_id, n.name, '' FROM pkg_licenses l JOIN licenses n ON n.id = l.license_id ORDER BY 1, 2",
-        &|package, name, _| {
-            package.license = Some(match package.license.take() {
-                Some(more) => smol_str::format_smolstr!("{more} AND {name}"),
-                None => name,
-            });
-        },
+        &|package, name, _| licenses.borrow_mut().entry(package.name.clone()).or_default().push(name),
     )?;
     side(
         "pkg_provides",
@@ -239,6 +227,10 @@ fn read(database: &Database, facts: &mut PackageFacts) -> Result<(), DatabaseErr
             _ => {}
         },
     )?;
+    let licenses = licenses.into_inner();
+    for package in &mut facts.packages {
+        package.license = licenses.get(&package.name).map(|names| names.join(" AND ").into());
+    }
     if !columns.iter().any(|column| column == "automatic") {
         facts.missing.push(MissingFact::Reasons);
     }
@@ -287,20 +279,27 @@ fn package(row: &Row<'_>) -> rusqlite::Result<Option<Package>> {
 /// Repositories by name: `Name: { url: "...", enabled: yes }`, in the Universal Configuration Language.
 fn repositories(tree: &dyn Tree, label: &Label) -> Vec<Repository> {
     let mut repositories: Vec<Repository> = Vec::new();
+    let mut places = FxHashMap::default();
     for folder in FOLDERS {
         for entry in tree.names(folder) {
             let name = name_text(&entry.name);
             let path = format!("{folder}/{name}");
             let Ok(bytes) = tree.read(&path) else { continue };
             if name.ends_with(".conf") {
-                settings(&bytes, &path, label, &mut repositories);
+                settings(&bytes, &path, label, (&mut repositories, &mut places));
             }
         }
     }
     repositories
 }
 
-fn settings(bytes: &[u8], path: &str, label: &Label, repositories: &mut Vec<Repository>) {
+/// Reads the settings of repositories, each into the one of its name, by the places that names have in the list.
+fn settings(
+    bytes: &[u8],
+    path: &str,
+    label: &Label,
+    (repositories, places): (&mut Vec<Repository>, &mut FxHashMap<String, usize>),
+) {
     let mut here: Option<usize> = None;
     for (number, line) in lines(bytes) {
         let line = text(line);
@@ -309,13 +308,12 @@ fn settings(bytes: &[u8], path: &str, label: &Label, repositories: &mut Vec<Repo
         let head = line.split_once('{').filter(|(head, _)| !head.contains('"'));
         if let Some((head, _)) = head {
             let name = head.trim().trim_end_matches([':', '=']).trim();
-            let known = repositories.iter().position(|one| one.name == name);
-            here = Some(known.unwrap_or_else(|| {
+            here = Some(*places.entry(name.to_owned()).or_insert_with(|| {
                 let at = repositories.len();
                 repositories.push(Repository::new(
                     System::FreebsdPkg,
                     name,
-                    Text::default(),
+                    Reduced::default(),
                     Evidence::line(path, number),
                 ));
                 at
@@ -328,11 +326,13 @@ fn settings(bytes: &[u8], path: &str, label: &Label, repositories: &mut Vec<Repo
             let value = value.trim().trim_matches(['"', '\'', '}', ' ']);
             match key.trim().trim_matches('"') {
                 "url" => {
-                    repository.uri = without_password(value.strip_prefix("pkg+").unwrap_or(value));
+                    repository.uri = Reduced::address(value.strip_prefix("pkg+").unwrap_or(value));
                     *repository = repository.clone().owned_by(&label.distro_id);
                 }
                 "enabled" => repository.enabled = matches!(value, "yes" | "true" | "on" | "1"),
-                "fingerprints" | "pubkey" => repository.signed_by = filled(value.into()),
+                "fingerprints" | "pubkey" => {
+                    repository.signed_by = filled(value.into()).map(|key| Reduced::address(&key))
+                }
                 _ => {}
             }
         }

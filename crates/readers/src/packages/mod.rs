@@ -142,53 +142,14 @@ impl RepositoryFacts {
     }
 }
 
-/// What the kit may take of a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum KitRule {
-    /// Whole files and links; folders with everything in them.
-    Whole,
-    /// A repository's configuration without the names and passwords in addresses.
-    WithoutPasswords,
-    /// The same of INI files, without the keys that hold names and passwords.
-    WithoutCredentials,
-    /// The same of the configuration of an OSTree repository, without its tokens.
-    WithoutTokens,
-    /// A history without the names of those who asked, and without what they typed.
-    WithoutRequests,
-    /// A history in columns of which one may name a person.
-    WithoutPersons,
-    /// Only the lines of the package manager itself.
-    OwnLinesOnly,
-    /// An image with a package in it: whole while it is small, otherwise its name.
-    Image,
-}
-
-impl KitRule {
-    /// What `sed` does to the file; `None` where it is not filtered.
-    pub const fn filter(self) -> Option<&'static str> {
-        match self {
-            Self::Whole | Self::Image => None,
-            Self::WithoutPasswords => Some("s#://[^/@ ]*@#://#g"),
-            Self::WithoutCredentials => {
-                Some("s#://[^/@ ]*@#://#g;/^ *password *=/d;/^ *username *=/d;/^ *proxy_[a-z]* *=/d")
-            }
-            Self::WithoutTokens => {
-                Some("s#://[^/@ ]*@#://#g;/^ *token/d;/^ *password/d;/^ *http-token/d;/^ *http-password/d")
-            }
-            Self::WithoutRequests => Some("/^Requested-By:/s/:.*/: someone/;/^Commandline/d"),
-            Self::WithoutPersons => Some("s/|[^|]*@[^|]*|/|someone|/"),
-            Self::OwnLinesOnly => Some("/\\[ALPM\\]/!d"),
-        }
-    }
-}
-
 /// Reads one package system from a tree.
 pub trait PackageReader: Sync {
     /// Which one.
     fn system(&self) -> System;
 
-    /// The files that it reads, as patterns of the shell, and what the kit may take of each.
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])];
+    /// The files of its database that the kit takes: a folder, and patterns of paths below it, with blanks between them. Every line of such
+    /// a file is harmless by kind: there are no addresses of repositories, and nothing that anybody typed.
+    fn paths(&self) -> &'static [&'static str];
 
     /// Its page below `docs/formats/`, without ending.
     fn page(&self) -> &'static str;
@@ -271,16 +232,4 @@ pub(crate) fn native_arch(packages: &[Package], own: &[&str]) -> Option<Text> {
         }
         numbers.into_iter().max_by_key(|(_, number)| *number).map(|(arch, _)| arch.into())
     })
-}
-
-/// An address without the name and password that may be before its host.
-pub(crate) fn without_password(uri: &str) -> Text {
-    match uri.split_once("://") {
-        Some((scheme, rest)) => {
-            let host_end = rest.find('/').unwrap_or(rest.len());
-            let host = rest[..host_end].rsplit('@').next().unwrap_or_default();
-            format!("{scheme}://{host}{}", &rest[host_end..]).into()
-        }
-        None => uri.into(),
-    }
 }

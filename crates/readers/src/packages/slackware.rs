@@ -2,9 +2,7 @@
 
 use super::files::{Files, survey_each};
 use super::offers::{LINES, ListRead};
-use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
-};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::logs::Clock;
 use crate::text::{lines, name_text, text, time_text};
 use rayon::prelude::*;
@@ -12,7 +10,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use tally_core::history::{Event, SystemRecords};
 use tally_core::model::{
-    Dependency, Evidence, Label, MissingFact, Package, Repository, System, Text, Unread,
+    Dependency, Evidence, Label, MissingFact, Package, Reduced, Repository, System, Text, Unread,
 };
 use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_trees::{NodeKind, Tree};
@@ -30,20 +28,8 @@ impl PackageReader for Slackware {
         System::Slackware
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[
-            (
-                KitRule::Whole,
-                &[
-                    "var/lib/pkgtools/packages",
-                    "var/lib/pkgtools/removed_packages",
-                    "var/log/packages",
-                    "var/log/removed_packages",
-                    "var/lib/slackpkg/*PACKAGES.TXT",
-                ],
-            ),
-            (KitRule::WithoutPasswords, &["etc/slackpkg/mirrors"]),
-        ]
+    fn paths(&self) -> &'static [&'static str] {
+        &["var/lib/pkgtools packages/* removed_packages/*", "var/log packages/* removed_packages/*"]
     }
 
     fn page(&self) -> &'static str {
@@ -91,15 +77,11 @@ impl PackageReader for Slackware {
             if uri.is_empty() || uri.starts_with('#') {
                 continue;
             }
+            let uri = Reduced::address(&uri);
             let name = uri.trim_end_matches('/').rsplit('/').next().unwrap_or_default();
             facts.repositories.push(Repository {
                 official: Some(true),
-                ..Repository::new(
-                    System::Slackware,
-                    name,
-                    without_password(&uri),
-                    Evidence::line(MIRRORS, number),
-                )
+                ..Repository::new(System::Slackware, name, uri.clone(), Evidence::line(MIRRORS, number))
             });
         }
         read_offer(tree, packages, &mut facts);

@@ -3,7 +3,7 @@
 // Numbers of a database are a stranger's: each sum says what it does where it is too large.
 #![cfg_attr(not(test), warn(clippy::arithmetic_side_effects))]
 
-use super::{Embedded, KitRule, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
+use super::{Embedded, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::logs::Clock;
 use crate::text::{name_text, text, time_text};
 use serde::Deserialize;
@@ -14,8 +14,8 @@ use std::path::Path;
 use tally_core::history::{Initial, SystemRecords};
 use tally_core::knowledge::{Trait, Traits};
 use tally_core::model::{
-    Dependency, Evidence, Kind, KindFact, KindReason, Label, Package, Reason, Repository, System, Text,
-    Unread,
+    Dependency, Evidence, Kind, KindFact, KindReason, Label, Package, Reason, Reduced, Repository, System,
+    Text, Unread,
 };
 use tally_trees::{NodeKind, Squashfs, Tree, shielded};
 
@@ -37,19 +37,8 @@ impl PackageReader for Snap {
         System::Snap
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[
-            (
-                KitRule::Whole,
-                &[
-                    "var/lib/snapd/seed/seed.yaml",
-                    "snap/*/current",
-                    "snap/*/*/meta/snap.yaml",
-                    "var/lib/snapd/desktop/applications",
-                ],
-            ),
-            (KitRule::Image, &["var/lib/snapd/seed/snaps/*.snap", "var/lib/snapd/snaps/*.snap"]),
-        ]
+    fn paths(&self) -> &'static [&'static str] {
+        &["var/lib/snapd/desktop applications/*"]
     }
 
     fn page(&self) -> &'static str {
@@ -113,7 +102,7 @@ impl PackageReader for Snap {
             phase: tally_core::model::Phase::Shipped,
             system: System::Snap,
             name: name.clone(),
-            uri: Text::default(),
+            uri: Reduced::default(),
             suite: Some(name.clone()),
             components: Vec::new(),
             enabled: true,
@@ -185,7 +174,7 @@ fn seeded(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut Ve
         Err(error) => {
             let (line, why) = error;
             let why = format!("is not a seed: {why}");
-            return unread.push(Unread { file: SEED.into(), line, why: why.into() });
+            return unread.push(Unread { file: SEED.into(), line, why: Reduced::reason(&why) });
         }
     };
     for snap in seed.snaps {
@@ -195,7 +184,7 @@ fn seeded(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut Ve
         }
         let revision = snap.file.strip_suffix(".snap").and_then(|stem| stem.rsplit_once('_'));
         let record = Record {
-            revision: revision.map(|(_, revision)| revision.into()),
+            revision: revision.and_then(|(_, revision)| numbered(revision)),
             channel: snap.channel.map(Text::from),
             kind: None,
             file: format!("{SEED_FILES}/{}", snap.file),
@@ -203,6 +192,13 @@ fn seeded(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut Ve
         };
         records.insert(snap.name.into(), record);
     }
+}
+
+/// A revision: a number, with an `x` before it where the snap came from no store.
+fn numbered(revision: &str) -> Option<Text> {
+    let digits = revision.strip_prefix('x').unwrap_or(revision);
+    let is_number = !digits.is_empty() && digits.bytes().all(|byte| byte.is_ascii_digit());
+    is_number.then(|| revision.into())
 }
 
 #[derive(Deserialize)]
@@ -239,7 +235,7 @@ fn installed(tree: &dyn Tree, records: &mut BTreeMap<Text, Record>, unread: &mut
         Err(error) => {
             let line = u32::try_from(error.line()).ok();
             let why = format!("is not the state of snapd: {error}");
-            return unread.push(Unread { file: STATE.into(), line, why: why.into() });
+            return unread.push(Unread { file: STATE.into(), line, why: Reduced::reason(&why) });
         }
     };
     // Once there is a state, the seed only tells what was; a snap removed since is gone.
@@ -424,7 +420,7 @@ fn meta(inside: &dyn Tree, at: &str, unread: &mut Vec<Unread>) -> Meta {
         return Meta::default();
     }
     yaml(&bytes).unwrap_or_else(|(line, why)| {
-        unread.push(Unread { file: file.into(), line, why: why.into() });
+        unread.push(Unread { file: file.into(), line, why: Reduced::reason(&why) });
         Meta::default()
     })
 }

@@ -2,7 +2,7 @@
 //! See `docs/formats/store.md`.
 
 use super::files::{Files, survey_each};
-use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::database::{Database, DatabaseError};
 use crate::text::{lines, text};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -10,7 +10,7 @@ use smallvec::smallvec;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use tally_core::model::{
-    Dependency, Evidence, Label, Package, Reason, Repository, System, Text, Unread, VersionOp,
+    Dependency, Evidence, Label, Package, Reason, Reduced, Repository, System, Text, Unread, VersionOp,
 };
 use tally_core::systems::upstream;
 use tally_trees::Tree;
@@ -37,7 +37,7 @@ pub struct Store {
     profiles: &'static [&'static str],
     /// A link in the profile of the system, to what its owner asked for by name.
     asked_for: &'static str,
-    paths: &'static [(KitRule, &'static [&'static str])],
+    paths: &'static [&'static str],
 }
 
 /// The store of Nix.
@@ -47,18 +47,7 @@ pub static NIX: Store = Store {
     database: "nix/var/nix/db/db.sqlite",
     profiles: &["nix/var/nix/profiles/system", "run/current-system", "nix/var/nix/profiles/default"],
     asked_for: "sw",
-    paths: &[
-        (
-            KitRule::Whole,
-            &[
-                "nix/var/nix/db/db.sqlite*",
-                "nix/var/nix/profiles/[ds]*",
-                "nix/store/*/sw",
-                "nix/store/*/share/applications",
-            ],
-        ),
-        (KitRule::WithoutPasswords, &["root/.nix-channels"]),
-    ],
+    paths: &["nix/var/nix db/db.sqlite* profiles/*", "nix/store */sw */share/applications/*"],
 };
 
 /// The store of Guix.
@@ -68,18 +57,7 @@ pub static GUIX: Store = Store {
     database: "var/guix/db/db.sqlite",
     profiles: &["var/guix/profiles/system", "run/current-system"],
     asked_for: "profile",
-    paths: &[
-        (
-            KitRule::Whole,
-            &[
-                "var/guix/db/db.sqlite*",
-                "var/guix/profiles/system*",
-                "gnu/store/*/profile",
-                "gnu/store/*/share/applications",
-            ],
-        ),
-        (KitRule::WithoutPasswords, &["etc/guix/channels.scm"]),
-    ],
+    paths: &["var/guix db/db.sqlite* profiles/system*", "gnu/store */profile */share/applications/*"],
 };
 
 impl PackageReader for Store {
@@ -87,7 +65,7 @@ impl PackageReader for Store {
         self.system
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+    fn paths(&self) -> &'static [&'static str] {
         self.paths
     }
 
@@ -157,7 +135,7 @@ impl PackageReader for Store {
         for (number, line) in lines(&bytes) {
             let line = text(line);
             if let [uri, name] = line.split_whitespace().collect::<Vec<_>>()[..] {
-                let uri = super::without_password(uri);
+                let uri = Reduced::address(uri);
                 let one = Repository::new(self.system, name, uri, Evidence::line(CHANNELS, number));
                 facts.repositories.push(one.owned_by(&label.distro_id));
             }
@@ -247,7 +225,7 @@ fn channels(bytes: &[u8], file: &str, label: &Label) -> Vec<Repository> {
             if is_name {
                 name = Some(value.into());
             } else if let Some(name) = name.take() {
-                let uri = super::without_password(value);
+                let uri = Reduced::address(value);
                 let one = Repository::new(System::Guix, name, uri, Evidence::line(file, number));
                 found.push(one.owned_by(&label.distro_id));
             }
@@ -277,11 +255,6 @@ struct Paths {
 
 impl Paths {
     fn read(database: &Database, folder: &str) -> Result<Self, DatabaseError> {
-        for table in ["ValidPaths", "Refs"] {
-            if !database.has_table(table) {
-                return Err(DatabaseError::NoTable(table));
-            }
-        }
         let mut paths = Self::default();
         let mut by_id: FxHashMap<i64, usize> = FxHashMap::default();
         let in_store = |path: Option<&str>| {

@@ -5,15 +5,13 @@
 
 use super::files::{Files, survey_each};
 use super::offers::{LINES, ListRead};
-use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
-};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::text::{filled, lines, name_text, text};
 use crate::xml::{Step, walk};
 use smallvec::smallvec;
 use std::io::Read;
 use tally_core::model::{
-    Dependency, Evidence, Label, Package, Reason, Repository, State, System, Text, Unread, VersionOp,
+    Dependency, Evidence, Label, Package, Reason, Reduced, Repository, State, System, Text, Unread, VersionOp,
 };
 use tally_core::offer::{Catalog, Offered, PackageList};
 use tally_core::systems::upstream;
@@ -32,11 +30,8 @@ impl PackageReader for Xbps {
         System::Xbps
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[
-            (KitRule::Whole, &["var/db/xbps", "usr/share/xbps.d"]),
-            (KitRule::WithoutPasswords, &["etc/xbps.d/*.conf"]),
-        ]
+    fn paths(&self) -> &'static [&'static str] {
+        &["var/db/xbps *.plist"]
     }
 
     fn page(&self) -> &'static str {
@@ -106,7 +101,9 @@ impl PackageReader for Xbps {
         // Packages name the address they came from.
         let own = || packages.iter().filter(|package| package.system == System::Xbps);
         for repository in &mut facts.repositories {
-            let from = own().filter(|package| package.repository.as_ref() == Some(&repository.uri)).count();
+            let from = own()
+                .filter(|package| package.repository.as_ref().is_some_and(|from| repository.uri == *from))
+                .count();
             repository.packages = u32::try_from(from).ok();
         }
         read_offer(tree, packages, &mut facts);
@@ -234,7 +231,7 @@ fn field(package: &mut Package, key: &str, value: &str) {
         "license" => package.license = filled(value.into()),
         "installed_size" => package.installed_bytes = value.parse().ok(),
         "filename-size" => package.download_bytes = value.parse().ok(),
-        "repository" => package.repository = filled(without_password(value)),
+        "repository" => package.repository = filled(Reduced::address(value).into()),
         "sourcepkg" | "source-revisions" => {
             let source = value.split([':', ' ']).next().unwrap_or_default();
             let source = source
@@ -336,7 +333,7 @@ fn repositories(bytes: &[u8], path: &str, label: &Label) -> Vec<Repository> {
             .filter(|(order, _)| order.bytes().all(|b| b.is_ascii_digit()))
             .map_or(stem, |(_, name)| name);
         repositories.push(
-            Repository::new(System::Xbps, name, without_password(uri), Evidence::line(path, number))
+            Repository::new(System::Xbps, name, Reduced::address(uri), Evidence::line(path, number))
                 .owned_by(&label.distro_id),
         );
     }

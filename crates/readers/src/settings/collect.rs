@@ -5,12 +5,12 @@ use super::xfconf::{channel_file, properties};
 use super::{NewUser, Said, list_items, plain};
 use crate::keyfile::KeyFile;
 use crate::looks;
-use crate::text::name_text;
-use std::collections::BTreeSet;
+use crate::text::{lines, name_text, text};
+use std::collections::{BTreeMap, BTreeSet};
 use tally_core::knowledge::{
     SettingArea, SettingPlace, SettingRule, SettingRules, SettingShape, SettingUnit,
 };
-use tally_core::model::{Evidence, Setting, SettingSource, Text};
+use tally_core::model::{Evidence, Reduced, Setting, SettingSource, Text};
 use tally_trees::NodeKind;
 
 /// Native settings that are kept, at most.
@@ -92,8 +92,8 @@ impl Reader<'_, '_> {
             return Some(Setting {
                 key: rule.key.clone(),
                 area: rule.area,
-                value: cut(&value),
-                upstream_value: schema.or(upstream).map(|value| cut(&value)),
+                value: Reduced::value(&cut(&value)),
+                upstream_value: schema.or(upstream).map(|value| Reduced::value(&cut(&value))),
                 source: if said.by_upstream { SettingSource::Upstream } else { SettingSource::Set },
                 native: native(place),
                 locked: said.locked,
@@ -106,8 +106,8 @@ impl Reader<'_, '_> {
         Some(Setting {
             key: rule.key.clone(),
             area: rule.area,
-            value: value.clone(),
-            upstream_value: Some(value),
+            value: Reduced::value(&value),
+            upstream_value: Some(Reduced::value(&value)),
             source: SettingSource::Upstream,
             native: native(place),
             locked: false,
@@ -179,15 +179,14 @@ impl Reader<'_, '_> {
                     let Ok(bytes) = self.user.tree.read(&path) else { continue };
                     let file = if folder.is_empty() { name.to_string() } else { format!("{folder}/{name}") };
                     let parsed = KeyFile::parse(&path, &bytes);
-                    for (group, key) in
-                        parsed.groups().flat_map(|group| group.keys().map(move |key| (group, key)))
+                    for (group, entry) in
+                        parsed.groups().flat_map(|group| group.entries().map(move |entry| (group, entry)))
                     {
-                        let native = format!("{file} [{}] {key}", group.name());
+                        let native = format!("{file} [{}] {}", group.name(), entry.key);
                         let new = !known.contains(native.as_str()) && seen.insert(native.clone());
-                        if let Some(value) = group.string(key).filter(|_| new && found.len() < NATIVE) {
-                            let group = Some(group.name().to_owned());
-                            let said =
-                                Said { group, key: Some(key.to_string()), ..Said::of(value, path.clone()) };
+                        if let Some(value) = group.string(&entry.key).filter(|_| new && found.len() < NATIVE)
+                        {
+                            let said = Said { line: Some(entry.line), ..Said::of(value, path.clone()) };
                             found.push(self.unknown(native, &said, None));
                         }
                     }
@@ -210,6 +209,7 @@ impl Reader<'_, '_> {
                 };
                 let path = format!("{folder}/{name}");
                 let Ok(bytes) = self.user.tree.read(&path) else { continue };
+                let places = quoted_names(&bytes);
                 for property in properties(&bytes).0 {
                     let native = format!("{channel} {}", property.path);
                     let ends = |known: &Text| {
@@ -219,8 +219,9 @@ impl Reader<'_, '_> {
                     };
                     let new = !known.iter().any(ends) && seen.insert(native.clone());
                     if new && found.len() < NATIVE {
-                        let key = property.path.rsplit('/').next().map(str::to_owned);
-                        let said = Said { key, ..Said::of(property.values.join(", ").into(), path.clone()) };
+                        let line =
+                            property.path.rsplit('/').next().and_then(|name| places.get(name).copied());
+                        let said = Said { line, ..Said::of(property.values.join(", ").into(), path.clone()) };
                         found.push(self.unknown(native, &said, None));
                     }
                 }
@@ -228,13 +229,15 @@ impl Reader<'_, '_> {
         }
     }
 
+    /// A setting that no table names: it may be anything, and its value is kept where a package brought it.
     fn unknown(&self, native: String, said: &Said, upstream: Option<Text>) -> Setting {
         let native = Text::from(native);
+        let is_brought = said.file.starts_with("usr/");
         Setting {
             key: native.clone(),
             area: SettingArea::Other,
-            value: cut(&plain(&said.value)),
-            upstream_value: upstream.map(|value| cut(&value)),
+            value: if is_brought { Reduced::value(&cut(&plain(&said.value))) } else { Reduced::withheld() },
+            upstream_value: upstream.map(|value| Reduced::value(&cut(&value))),
             source: SettingSource::Set,
             native,
             locked: said.locked,
@@ -242,6 +245,20 @@ impl Reader<'_, '_> {
             evidence: said.evidence(self.user),
         }
     }
+}
+
+/// The first line that has each name between quotes.
+fn quoted_names(bytes: &[u8]) -> BTreeMap<String, u32> {
+    let mut places = BTreeMap::new();
+    for (number, line) in lines(bytes) {
+        let line = text(line);
+        for name in line.split(['"', '\'']).skip(1).step_by(2) {
+            if !places.contains_key(name) {
+                places.insert(name.to_owned(), number);
+            }
+        }
+    }
+    places
 }
 
 /// A value of at most [`LONGEST`] bytes.

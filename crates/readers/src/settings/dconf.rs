@@ -6,6 +6,7 @@
 use crate::gvariant::Variant;
 use std::collections::{BTreeMap, BTreeSet};
 use tally_core::model::Text;
+use tally_trees::LIMITS;
 use tally_trees::num::{le16, le32};
 
 /// How a database begins on a machine that puts the lowest byte first, and on one that does not.
@@ -20,10 +21,13 @@ const ITEM: usize = 24;
 /// Folders inside each other that a key may have.
 const DEEPEST: usize = 64;
 
+/// Bytes of all keys and values that are kept of a database: 64 MiB.
+const KEPT: usize = 64 << 20;
+
 /// Values by folder (`org/gnome/desktop/interface`) and key, as key files have them.
 #[derive(Debug, Default)]
 pub(super) struct Database {
-    values: BTreeMap<(String, String), Text>,
+    values: BTreeMap<String, BTreeMap<String, Text>>,
     /// Whole paths of keys that users can't change.
     locks: BTreeSet<String>,
 }
@@ -42,14 +46,22 @@ impl Database {
         }
         let table = span(bytes, bytes, 16).ok_or("breaks off before its table")?;
         let items = items(table).ok_or("has a table that breaks off")?;
-        let (mut values, mut locks) = (BTreeMap::new(), BTreeSet::new());
+        let (mut values, mut locks, mut kept) =
+            (BTreeMap::<String, BTreeMap<String, Text>>::new(), BTreeSet::new(), 0);
         for item in &items {
             let key = key(bytes, &items, item);
             if item[14] == b'H' && key.as_deref() == Some(LOCKS) {
                 let table = span(bytes, item, 16).ok_or("has locks behind its end")?;
                 let inner = self::items(table).ok_or("has locks that break off")?;
-                let paths = inner.iter().map(|one| self::key(bytes, &inner, one));
-                locks.extend(paths.flatten().filter(|path| path.starts_with('/') && !path.ends_with('/')));
+                for path in inner.iter().filter_map(|one| self::key(bytes, &inner, one)) {
+                    kept += path.len();
+                    if kept > KEPT {
+                        return Err(TOO_MUCH);
+                    }
+                    if path.starts_with('/') && !path.ends_with('/') {
+                        locks.insert(path);
+                    }
+                }
             }
             if item[14] != b'v' {
                 continue;
@@ -58,7 +70,11 @@ impl Database {
             let value = span(bytes, item, 16).ok_or("has a value behind its end")?;
             let Some((folder, name)) = key.trim_start_matches('/').rsplit_once('/') else { continue };
             if let Some(value) = Variant::new(b"v", value).inner().and_then(Variant::printed) {
-                values.insert((folder.to_owned(), name.to_owned()), value.into());
+                kept += key.len() + value.len();
+                if kept > KEPT {
+                    return Err(TOO_MUCH);
+                }
+                values.entry(folder.to_owned()).or_default().insert(name.to_owned(), value.into());
             }
         }
         Ok(Self { values, locks })
@@ -71,14 +87,17 @@ impl Database {
 
     /// All folders and keys.
     pub(super) fn keys(&self) -> impl Iterator<Item = (String, String)> + '_ {
-        self.values.keys().cloned()
+        self.values.iter().flat_map(|(folder, keys)| keys.keys().map(|key| (folder.clone(), key.clone())))
     }
 
     /// The value of a key, as a key file writes it.
     pub(super) fn get(&self, folder: &str, key: &str) -> Option<&Text> {
-        self.values.get(&(folder.to_owned(), key.to_owned()))
+        self.values.get(folder)?.get(key)
     }
 }
+
+/// Why a database with more than is kept is not read.
+const TOO_MUCH: &str = "holds more keys and values than are read";
 
 /// The items of a table, behind its filter and its buckets.
 fn items(table: &[u8]) -> Option<Vec<&[u8]>> {
@@ -100,6 +119,7 @@ fn span<'a>(bytes: &'a [u8], record: &[u8], at: usize) -> Option<&'a [u8]> {
 /// The whole key of an item: those of the items that it goes on from, and its own.
 fn key(bytes: &[u8], items: &[&[u8]], item: &[u8]) -> Option<String> {
     let mut parts = Vec::new();
+    let mut length = 0;
     let mut next = Some(item);
     while let Some(item) = next {
         if parts.len() == DEEPEST {
@@ -107,6 +127,10 @@ fn key(bytes: &[u8], items: &[&[u8]], item: &[u8]) -> Option<String> {
         }
         let start = le32(item, 8) as usize;
         let name = bytes.get(start..start.checked_add(le16(item, 12) as usize)?)?;
+        length += name.len();
+        if length > LIMITS.path_bytes {
+            return None;
+        }
         parts.push(std::str::from_utf8(name).ok()?);
         next = match le32(item, 4) {
             u32::MAX => None,

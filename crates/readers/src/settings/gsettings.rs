@@ -5,7 +5,7 @@ use crate::keyfile::KeyFile;
 use crate::text::name_text;
 use crate::xml::{Step, walk};
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 use tally_core::model::{Text, Unread};
 use tally_trees::{NodeKind, Tree};
 
@@ -16,6 +16,10 @@ const SCHEMAS: &[&str] = &[
     "nix/var/nix/profiles/system/sw/share/glib-2.0/schemas",
     "var/guix/profiles/system/profile/share/glib-2.0/schemas",
 ];
+
+/// Databases that are read of a profile.
+const DATABASES: usize = 64;
+const MORE_DATABASES: &str = "names more databases than are read";
 
 /// Settings of a new user in a session of certain desktops.
 pub(crate) struct Gsettings<'t> {
@@ -31,8 +35,10 @@ pub(crate) struct Found {
     pub(crate) value: Text,
     /// The file that says so.
     pub(crate) file: String,
-    /// The group in it, where it is a key file; the schema in a file of schemas.
-    pub(crate) group: Option<String>,
+    /// The line in it, where it is a key file.
+    pub(crate) line: Option<u32>,
+    /// The schema, where it is a file of schemas.
+    pub(crate) schema: Option<String>,
     /// The default of the schema.
     pub(crate) upstream: Option<Text>,
     /// Whether it is that default.
@@ -45,27 +51,72 @@ pub(crate) struct Found {
 struct Files {
     /// The system databases that the user's profile names.
     databases: Vec<Values>,
-    overrides: Vec<(String, KeyFile)>,
+    overrides: Merged,
     /// Databases that could not be read.
     unread: Vec<Unread>,
     /// The schemas, by ID.
     schemas: BTreeMap<String, Schema>,
+    /// The first schema of each path.
+    by_path: BTreeMap<String, String>,
+}
+
+/// What key files say together, by group and key: the value, and the file of those given first that has it.
+#[derive(Default)]
+struct Merged(BTreeMap<String, BTreeMap<Text, Stated>>);
+
+/// A value, and where it stands.
+#[derive(Clone)]
+struct Stated {
+    value: Text,
+    file: Arc<str>,
+    line: Option<u32>,
+}
+
+impl Merged {
+    /// Merges files, those that win first.
+    fn of(tree: &dyn Tree, files: impl IntoIterator<Item = String>) -> Self {
+        let mut merged = Self::default();
+        for path in files {
+            let Ok(bytes) = tree.read(&path) else { continue };
+            let file: Arc<str> = path.as_str().into();
+            for group in KeyFile::parse(&path, &bytes).groups() {
+                let known = merged.0.entry(group.name().to_owned()).or_default();
+                // Within a file the first group of a name that has a key counts.
+                for entry in group.entries().filter(|entry| !entry.value.is_empty()) {
+                    let (value, file, line) = (entry.value.clone(), Arc::clone(&file), Some(entry.line));
+                    known.entry(entry.key.clone()).or_insert(Stated { value, file, line });
+                }
+            }
+        }
+        merged
+    }
+
+    fn get(&self, group: &str, key: &str) -> Option<Stated> {
+        self.0.get(group)?.get(key).cloned()
+    }
+
+    /// Groups with their keys.
+    fn keys(&self) -> impl Iterator<Item = (&str, &Text)> {
+        self.0.iter().flat_map(|(group, keys)| keys.keys().map(move |key| (group.as_str(), key)))
+    }
 }
 
 /// The values of a database, and the files that have them.
 enum Values {
     /// What dconf reads.
-    Compiled(String, Database),
+    Compiled(Arc<str>, Database),
     /// What it is compiled of, and the keys that are locked.
-    KeyFiles(Vec<(String, KeyFile)>, BTreeSet<String>),
+    KeyFiles(Merged, BTreeSet<String>),
 }
 
 impl Values {
-    /// The value of a key, the file that has it, and whether it is a key file.
-    fn get(&self, folder: &str, key: &str) -> Option<(Text, String, bool)> {
+    /// The value of a key.
+    fn get(&self, folder: &str, key: &str) -> Option<Stated> {
         match self {
-            Self::Compiled(file, database) => Some((database.get(folder, key)?.clone(), file.clone(), false)),
-            Self::KeyFiles(files, _) => value(files, folder, key).map(|(value, file)| (value, file, true)),
+            Self::Compiled(file, database) => {
+                Some(Stated { value: database.get(folder, key)?.clone(), file: Arc::clone(file), line: None })
+            }
+            Self::KeyFiles(files, _) => files.get(folder, key),
         }
     }
 
@@ -109,10 +160,11 @@ impl<'t> Gsettings<'t> {
         let declared = files.schemas.get(schema);
         let path = declared.map_or_else(|| schema.replace('.', "/"), |declared| declared.path.clone());
         let upstream = declared.and_then(|declared| declared.defaults.get(key).cloned());
-        let set = |(value, file): (Text, String), group: Option<String>, locked| Found {
-            value,
-            file,
-            group,
+        let set = |stated: Stated, locked| Found {
+            value: stated.value,
+            file: stated.file.to_string(),
+            line: stated.line,
+            schema: None,
             upstream: upstream.clone(),
             by_schema: false,
             locked,
@@ -120,48 +172,48 @@ impl<'t> Gsettings<'t> {
         let in_databases = || {
             let whole = format!("/{path}/{key}");
             let locked = files.databases.iter().any(|one| one.locks(&whole));
-            let (value, file, plain) = files.databases.iter().find_map(|one| one.get(&path, key))?;
-            Some(set((value, file), plain.then(|| path.clone()), locked))
+            Some(set(files.databases.iter().find_map(|one| one.get(&path, key))?, locked))
         };
-        let in_group =
-            |group: String| value(&files.overrides, &group, key).map(|found| set(found, Some(group), false));
+        let in_group = |group: &str| files.overrides.get(group, key).map(|stated| set(stated, false));
         // A group for a desktop goes before the one for all, in the order of the desktop's names.
-        let own = || self.desktops.iter().find_map(|desktop| in_group(format!("{schema}:{desktop}")));
+        let own = || self.desktops.iter().find_map(|desktop| in_group(&format!("{schema}:{desktop}")));
         let by_schema = || {
             let file = declared?.file.clone();
             let value = upstream.clone()?;
             let by_schema = true;
-            let group = Some(schema.to_owned());
-            Some(Found { value, file, group, upstream: upstream.clone(), by_schema, locked: false })
+            let schema = Some(schema.to_owned());
+            Some(Found {
+                value,
+                file,
+                line: None,
+                schema,
+                upstream: upstream.clone(),
+                by_schema,
+                locked: false,
+            })
         };
-        in_databases().or_else(own).or_else(|| in_group(schema.to_owned())).or_else(by_schema)
+        in_databases().or_else(own).or_else(|| in_group(schema)).or_else(by_schema)
     }
 
     /// Every schema and key that an override or a database sets for this session, in their order.
     pub(crate) fn set_keys(&self) -> Vec<(String, String)> {
         let files = self.files();
         let mut keys = Vec::new();
-        for (_, file) in files.overrides.iter().rev() {
-            for group in file.groups() {
-                let (schema, desktop) = group.name().split_once(':').unwrap_or((group.name(), ""));
-                if desktop.is_empty() || self.desktops.iter().any(|own| own == desktop) {
-                    keys.extend(group.keys().map(|key| (schema.to_owned(), key.to_string())));
-                }
+        for (group, key) in files.overrides.keys() {
+            let (schema, desktop) = group.split_once(':').unwrap_or((group, ""));
+            if desktop.is_empty() || self.desktops.iter().any(|own| own == desktop) {
+                keys.push((schema.to_owned(), key.to_string()));
             }
         }
         for database in &files.databases {
             let found: Vec<(String, String)> = match database {
                 Values::Compiled(_, database) => database.keys().collect(),
                 Values::KeyFiles(files, _) => {
-                    let groups = files.iter().flat_map(|(_, file)| file.groups());
-                    groups
-                        .flat_map(|group| group.keys().map(|key| (group.name().to_owned(), key.to_string())))
-                        .collect()
+                    files.keys().map(|(folder, key)| (folder.to_owned(), key.to_string())).collect()
                 }
             };
             for (folder, key) in found {
-                let schema = files.schemas.iter().find(|(_, schema)| schema.path == folder);
-                let schema = schema.map_or_else(|| folder.replace('/', "."), |(id, _)| id.clone());
+                let schema = files.by_path.get(&folder).cloned().unwrap_or_else(|| folder.replace('/', "."));
                 keys.push((schema, key));
             }
         }
@@ -183,11 +235,6 @@ impl Files {
             let names = names.map(|entry| name_text(&entry.name)).filter(|name| name.ends_with(ending));
             names.map(|name| format!("{folder}/{name}")).collect()
         };
-        let parse = |path: String| {
-            let bytes = tree.read(&path).ok()?;
-            let parsed = KeyFile::parse(&path, &bytes);
-            Some((path, parsed))
-        };
         let profile = tree.read("etc/dconf/profile/user").unwrap_or_default();
         let profile = String::from_utf8_lossy(&profile);
         let mut unread = Vec::new();
@@ -199,7 +246,7 @@ impl Files {
                 _ => return None,
             };
             match tree.read(&file).ok().map(|bytes| Database::read(&bytes)) {
-                Some(Ok(database)) => return Some(Values::Compiled(file, database)),
+                Some(Ok(database)) => return Some(Values::Compiled(file.into(), database)),
                 Some(Err(why)) => unread.push(Unread::whole(file.as_str(), why)),
                 None => {}
             }
@@ -213,7 +260,8 @@ impl Files {
                 let paths = text.lines().map(str::trim).filter(|line| line.starts_with('/'));
                 paths.map(str::to_owned).collect::<Vec<_>>()
             });
-            Some(Values::KeyFiles(files.into_iter().filter_map(parse).collect(), locks.collect()))
+            let locks = locks.collect();
+            Some(Values::KeyFiles(Merged::of(tree, files), locks))
         };
         let mut overrides: Vec<String> =
             SCHEMAS.iter().flat_map(|folder| all(folder, ".gschema.override")).collect();
@@ -224,22 +272,19 @@ impl Files {
                 declared_in(&bytes, &file, &mut schemas);
             }
         }
-        Self {
-            databases: profile.lines().filter_map(&mut database).collect(),
-            overrides: overrides.into_iter().filter_map(parse).collect(),
-            schemas,
-            unread,
+        let mut by_path = BTreeMap::new();
+        for (id, schema) in &schemas {
+            by_path.entry(schema.path.clone()).or_insert_with(|| id.clone());
         }
+        // A database that is named again says nothing that it has not said.
+        let mut named = BTreeSet::new();
+        let mut lines = profile.lines().filter(|line| named.insert(line.trim().to_owned()));
+        let databases = lines.by_ref().take(DATABASES).filter_map(&mut database).collect();
+        if lines.next().is_some() {
+            unread.push(Unread::whole("etc/dconf/profile/user", MORE_DATABASES));
+        }
+        Self { databases, overrides: Merged::of(tree, overrides), schemas, by_path, unread }
     }
-}
-
-/// The first value of a key in a group of these files.
-fn value(files: &[(String, KeyFile)], group: &str, key: &str) -> Option<(Text, String)> {
-    files.iter().find_map(|(path, parsed)| {
-        let mut groups = parsed.groups().filter(|one| one.name() == group);
-        let value = groups.find_map(|group| group.get(key))?;
-        Some((value.clone(), path.clone()))
-    })
 }
 
 /// Adds the schemas of a file: the first of an ID counts.

@@ -242,7 +242,8 @@ impl From<gsettings::Found> for Said {
         Self {
             value: found.value,
             file: found.file,
-            group: found.group,
+            group: found.schema,
+            line: found.line,
             upstream: found.upstream,
             by_upstream: found.by_schema,
             locked: found.locked,

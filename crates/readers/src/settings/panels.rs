@@ -5,6 +5,7 @@ use super::xfconf::{Property, channel_file, properties};
 use crate::keyfile::KeyFile;
 use crate::text::text;
 use crate::xml;
+use rustc_hash::FxHashMap;
 use tally_core::knowledge::PanelFact;
 use tally_core::model::Text;
 
@@ -46,25 +47,32 @@ impl Panels {
     }
 }
 
+/// The first property of each path.
+type ByPath<'a> = FxHashMap<&'a str, &'a Property>;
+
 /// The channel of the panel, or the layout that a new user is offered.
 fn xfce(user: &NewUser<'_>) -> Option<Panels> {
     let channels = user.config.iter().map(|folder| channel_file(folder, "xfce4-panel"));
     let layouts = user.config.iter().map(|folder| format!("{folder}/xfce4/panel/default.xml"));
     channels.chain(layouts).find_map(|file| {
         let all = properties(&user.tree.read(&file).ok()?).0;
+        let mut by_path = ByPath::default();
+        for property in &all {
+            by_path.entry(property.path.as_str()).or_insert(property);
+        }
         let mut panels = Panels { file, ..Panels::default() };
         for property in &all {
             let path: Vec<&str> = property.path.split('/').collect();
             match path[..] {
                 ["panels", panel, "position"] => {
-                    panels.positions.extend(xfce_edge(&all, panel, property.values.first()?));
+                    panels.positions.extend(xfce_edge(&by_path, panel, property.values.first()?));
                 }
                 ["panels", _, "size"] if panels.size.is_none() => {
                     panels.size = property.values.first().cloned();
                 }
                 ["panels", _, "plugin-ids"] => {
                     for id in &property.values {
-                        xfce_plugin(&all, id, &mut panels);
+                        xfce_plugin(&by_path, id, &mut panels);
                     }
                 }
                 _ => {}
@@ -76,10 +84,10 @@ fn xfce(user: &NewUser<'_>) -> Option<Panels> {
 
 /// Where a panel is: its place by number (1 to 4 at the right, 5 to 8 at the left, 9 and 11 at the top, 10 and 12 at the bottom), and whether
 /// it lies or stands.
-fn xfce_edge(all: &[Property], panel: &str, position: &str) -> Option<Text> {
+fn xfce_edge(all: &ByPath<'_>, panel: &str, position: &str) -> Option<Text> {
     let place = position.split(';').find_map(|part| part.strip_prefix("p="))?;
     let mode = format!("panels/{panel}/mode");
-    let stands = all.iter().any(|one| one.path == mode && one.values.first().is_some_and(|mode| mode != "0"));
+    let stands = all.get(mode.as_str()).and_then(|one| one.values.first()).is_some_and(|mode| mode != "0");
     let edge = match (place, stands) {
         ("2" | "6" | "9" | "11", false) => "top",
         ("4" | "8" | "10" | "12", false) => "bottom",
@@ -90,13 +98,13 @@ fn xfce_edge(all: &[Property], panel: &str, position: &str) -> Option<Text> {
     Some(edge.into())
 }
 
-fn xfce_plugin(all: &[Property], id: &str, panels: &mut Panels) {
+fn xfce_plugin(all: &ByPath<'_>, id: &str, panels: &mut Panels) {
     let own = format!("plugins/plugin-{id}");
-    let Some(plugin) = all.iter().find(|one| one.path == own).and_then(|one| one.values.first()) else {
+    let Some(plugin) = all.get(own.as_str()).and_then(|one| one.values.first()) else {
         return;
     };
     if plugin == "launcher" {
-        let items = all.iter().find(|one| one.path == format!("{own}/items"));
+        let items = all.get(format!("{own}/items").as_str());
         let items = items.map(|one| one.values.as_slice()).unwrap_or_default();
         panels.favourites.extend(items.iter().map(|item| Text::from(launcher(item))));
     } else if plugin != "separator" {

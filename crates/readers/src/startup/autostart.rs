@@ -6,7 +6,7 @@ use crate::programs::Programs;
 use crate::settings::NewUser;
 use crate::text::name_text;
 use rustc_hash::FxHashSet;
-use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
+use tally_core::model::{Evidence, Reduced, Scope, StartupItem, StartupKind, Text};
 use tally_trees::Tree;
 
 /// Entries of all folders; the first file of a name wins.
@@ -32,10 +32,10 @@ pub(super) fn read(tree: &dyn Tree, user: &NewUser<'_>) -> Vec<StartupItem> {
                 name,
                 scope: Scope::Session,
                 enabled: off_because.is_none(),
-                runs: group.string("Exec"),
-                says: group.string("Name"),
+                runs: group.string("Exec").map(|line| Reduced::command(&line)),
+                says: group.string("Name").map(|name| Reduced::value(&name)),
                 package: None,
-                off_because,
+                off_because: off_because.map(|because| Reduced::value(&because)),
                 evidence: Evidence::file(path),
             });
         }

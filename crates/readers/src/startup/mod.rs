@@ -12,7 +12,7 @@ use crate::text::{name_text, text};
 use std::collections::BTreeSet;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
-use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
+use tally_core::model::{Evidence, Reduced, Scope, StartupItem, StartupKind, Text, unit_name};
 use tally_trees::{NodeKind, Tree};
 
 /// Where unit files are, those that win first.
@@ -95,11 +95,11 @@ fn unit_item(tree: &dyn Tree, paths: Vec<String>, scope: Scope, unit: &Text) -> 
     Some(StartupItem {
         phase: tally_core::model::Phase::Shipped,
         kind,
-        name: unit.clone(),
+        name: unit_name(unit, false),
         scope,
         enabled: true,
-        runs: get("Service", "ExecStart"),
-        says: get("Unit", "Description"),
+        runs: get("Service", "ExecStart").map(|line| Reduced::command(&line)),
+        says: get("Unit", "Description").map(|text| Reduced::value(&text)),
         package: None,
         off_because: None,
         evidence: Evidence::file(path),

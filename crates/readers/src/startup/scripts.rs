@@ -3,7 +3,7 @@
 use crate::text::{filled, lines, name_text, text};
 use std::collections::BTreeMap;
 use std::path::Path;
-use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
+use tally_core::model::{Evidence, Reduced, Scope, StartupItem, StartupKind, Text};
 use tally_trees::{NodeKind, Tree};
 
 /// All services that start with the system.
@@ -24,8 +24,8 @@ fn item(name: &str, file: String, runs: Option<Text>, says: Option<Text>) -> Sta
         name: name.into(),
         scope: Scope::System,
         enabled: true,
-        runs,
-        says,
+        runs: runs.map(|line| Reduced::command(&line)),
+        says: says.map(|text| Reduced::value(&text)),
         package: None,
         off_because: None,
         evidence: Evidence::file(file),
@@ -213,7 +213,7 @@ mod tests {
             .file("etc/s6/adminsv/default/contents.d/brook", "")
             .file("etc/s6/adminsv/default/contents.d/ghost", "");
         let said: Vec<(Text, bool, Option<Text>)> =
-            read(&tree).into_iter().map(|one| (one.name, one.enabled, one.runs)).collect();
+            read(&tree).into_iter().map(|one| (one.name, one.enabled, one.runs.map(Text::from))).collect();
         assert_eq!(
             said,
             [

@@ -3,7 +3,7 @@
 use super::UNIT_FOLDERS;
 use crate::text::{filled, lines, name_text, text};
 use std::collections::{BTreeMap, BTreeSet};
-use tally_core::model::{Evidence, Scope, StartupItem, StartupKind, Text};
+use tally_core::model::{Evidence, Reduced, Scope, StartupItem, StartupKind, Text};
 use tally_trees::{NodeKind, Tree};
 
 /// Run levels with several users; systemd takes all of them together.
@@ -41,8 +41,8 @@ pub(super) fn read(tree: &dyn Tree) -> Vec<StartupItem> {
             name: shown.into(),
             scope: Scope::System,
             enabled: true,
-            runs: Some(format!("/{file}").into()),
-            says: described(&bytes),
+            runs: Some(Reduced::command(&format!("/{file}"))),
+            says: described(&bytes).map(|text| Reduced::value(&text)),
             package: None,
             off_because: None,
             evidence: Evidence::file(file),

@@ -25,6 +25,10 @@ pub const fn missing_fact(fact: MissingFact) -> &'static str {
         MissingFact::Launchers => "menu entries",
         MissingFact::Owners => "owners of files",
         MissingFact::Programs => "whether programs are installed",
+        MissingFact::Repositories => "repositories",
+        MissingFact::History => "logs of the past",
+        MissingFact::Settings => "settings in etc",
+        MissingFact::Autostart => "what sessions start by entries in etc",
     }
 }
 

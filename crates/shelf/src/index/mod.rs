@@ -11,6 +11,7 @@ mod rows;
 use crate::ShelfError;
 use crate::folder::Shelf;
 use rusqlite::Connection;
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -94,11 +95,12 @@ impl Index {
             db.busy_timeout(Duration::from_secs(120))?;
             // A lost index costs a minute, and none is lost when a program is killed; the disk need not be waited for.
             db.execute_batch(
-                "PRAGMA synchronous = OFF; PRAGMA cache_size = -65536; PRAGMA temp_store = MEMORY;",
+                "PRAGMA trusted_schema = OFF; PRAGMA synchronous = OFF; PRAGMA cache_size = -65536; PRAGMA temp_store = MEMORY;",
             )?;
             let schema: i64 = db.query_row("PRAGMA user_version", [], |row| row.get(0))?;
             if schema == SCHEMA {
-                return Ok(());
+                // What has our number and other tables is not ours: a view may be a question without end.
+                return if has_just_our_tables(&db)? { Ok(()) } else { Err(rusqlite::Error::InvalidQuery) };
             }
             db.execute_batch("BEGIN IMMEDIATE")?;
             let schema: i64 = db.query_row("PRAGMA user_version", [], |row| row.get(0))?;
@@ -113,6 +115,15 @@ impl Index {
         prepare().map_err(|error| failed(path, error))?;
         Ok(Self { db })
     }
+}
+
+/// Whether an index consists of [`TABLES`], and of nothing else.
+fn has_just_our_tables(db: &Connection) -> rusqlite::Result<bool> {
+    let mut statement = db.prepare("SELECT sql FROM sqlite_master WHERE sql IS NOT NULL")?;
+    let there: BTreeSet<String> =
+        statement.query_map([], |row| row.get(0))?.collect::<rusqlite::Result<_>>()?;
+    let ours = TABLES.split(';').map(str::trim).filter(|table| !table.is_empty());
+    Ok(there == ours.map(str::to_owned).collect())
 }
 
 fn failed(path: &Path, source: rusqlite::Error) -> ShelfError {

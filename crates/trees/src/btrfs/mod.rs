@@ -7,8 +7,12 @@ use crate::bytes::cut_off;
 use crate::cache::Cache;
 use crate::inodes::InodeTree;
 use crate::num::{le16, le32, le64, uuid_text};
-use crate::{ReadAt, Tree};
+use crate::visited::Visited;
+use crate::{LIMITS, ReadAt, Tree};
+use std::collections::BTreeMap;
+use std::ffi::OsStr;
 use std::io::{self, ErrorKind};
+use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
 use std::sync::Arc;
 use view::View;
@@ -95,6 +99,14 @@ pub(crate) struct Btrfs {
 struct Place {
     address: u64,
     level: u8,
+}
+
+/// In which folder of which other subvolume one lies, and its name there.
+struct Above {
+    child: u64,
+    parent: u64,
+    folder: u64,
+    name: Vec<u8>,
 }
 
 /// A subvolume.
@@ -253,6 +265,7 @@ impl Btrfs {
         // Blocks on the way down, each with the number of the next item.
         let mut way: Vec<(Arc<Vec<u8>>, usize)> = Vec::new();
         self.enter(tree.address, tree.level, from, &mut way)?;
+        let mut visited = Visited::default();
         while let Some((block, next)) = way.last_mut() {
             let block = Arc::clone(block);
             let (level, count) = shape(&block)?;
@@ -264,7 +277,9 @@ impl Btrfs {
             *next = next.saturating_add(1);
             if level > 0 {
                 let at = HEADER.saturating_add(number.saturating_mul(33));
-                self.enter(le64(&block, at.saturating_add(17)), level.saturating_sub(1), from, &mut way)?;
+                let below = le64(&block, at.saturating_add(17));
+                visited.enter(below)?;
+                self.enter(below, level.saturating_sub(1), from, &mut way)?;
                 continue;
             }
             let at = HEADER.saturating_add(number.saturating_mul(25));
@@ -344,64 +359,86 @@ impl Btrfs {
             Ok(key.0 == ROOT_TREE_FOLDER)
         })?;
         let mut found = vec![(TOP, false)];
-        let mut above: Vec<(u64, u64, u64, Vec<u8>)> = Vec::new();
+        let mut above: Vec<Above> = Vec::new();
         self.each(self.root, Key(FIRST_INODE, 0, 0), &mut |key, item| {
             if key.1 == ROOT_ITEM && found.len() < SUBVOLUMES && le32(item, 216) > 0 {
                 found.push((key.0, le64(item, 208) & 1 != 0));
             } else if key.1 == ROOT_BACKREF {
                 let name = item.get(18..).unwrap_or_default();
                 let name = name.get(..usize::from(le16(item, 16))).unwrap_or(name);
-                above.push((key.0, key.2, le64(item, 0), name.to_vec()));
+                let (child, parent, folder) = (key.0, key.2, le64(item, 0));
+                above.push(Above { child, parent, folder, name: name.to_vec() });
             }
             // Numbers of subvolumes end below those of relocation trees.
             Ok(key.0 < u64::MAX.saturating_sub(256))
         })?;
-        let mut subvolumes = Vec::new();
-        for (id, is_read_only) in found {
-            if let Some(path) = self.path_of(id, &above)? {
-                subvolumes.push(Subvolume { id, path, is_read_only, is_default: id == default });
-            }
+        let mut paths = BTreeMap::from([(TOP, Some(PathBuf::new()))]);
+        for (id, _) in &found {
+            self.find_path(*id, &above, &mut paths)?;
         }
-        Ok(subvolumes)
+        let subvolumes = found.into_iter().filter_map(|(id, is_read_only)| {
+            let path = paths.get(&id)?.clone()?;
+            Some(Subvolume { id, path, is_read_only, is_default: id == default })
+        });
+        Ok(subvolumes.collect())
     }
 
-    /// Where a subvolume is below the top; `None` where it is nowhere any more.
-    fn path_of(&self, id: u64, above: &[(u64, u64, u64, Vec<u8>)]) -> io::Result<Option<PathBuf>> {
-        use std::os::unix::ffi::OsStrExt;
-        let mut names: Vec<Vec<u8>> = Vec::new();
+    /// Adds where a subvolume is below the top, and those that it lies in: each once. One that is nowhere any more has no path, nor has one
+    /// that lies in itself.
+    fn find_path(
+        &self,
+        id: u64,
+        above: &[Above],
+        paths: &mut BTreeMap<u64, Option<PathBuf>>,
+    ) -> io::Result<()> {
+        let mut way: Vec<&Above> = Vec::new();
         let mut here = id;
-        for _ in 0..64 {
-            if here == TOP {
-                return Ok(Some(names.iter().rev().map(|name| std::ffi::OsStr::from_bytes(name)).collect()));
-            }
-            let at = above.partition_point(|(own, ..)| *own < here);
-            let Some((_, parent, folder, name)) = above.get(at).filter(|(own, ..)| *own == here) else {
-                return Ok(None);
-            };
-            names.push(name.clone());
-            // Folders between the subvolume and the one that it lies in.
-            let tree = self.subvolume(*parent)?;
-            let mut folder = *folder;
-            for _ in 0..64 {
-                if folder == FIRST_INODE {
-                    break;
-                }
-                const INODE_REF: u8 = 12;
-                let mut next = None;
-                self.each(tree, Key(folder, INODE_REF, 0), &mut |key, item| {
-                    if (key.0, key.1) == (folder, INODE_REF) {
-                        let name = item.get(10..).unwrap_or_default();
-                        next = Some((key.2, name.get(..usize::from(le16(item, 8))).unwrap_or(name).to_vec()));
-                    }
-                    Ok(false)
-                })?;
-                let Some((up, name)) = next else { return Ok(None) };
-                names.push(name);
-                folder = up;
-            }
-            here = *parent;
+        while !paths.contains_key(&here) {
+            // Until its path is known it has none, so that a circle ends here.
+            paths.insert(here, None);
+            let at = above.partition_point(|link| link.child < here);
+            let Some(link) = above.get(at).filter(|link| link.child == here) else { break };
+            way.push(link);
+            here = link.parent;
         }
-        Ok(None)
+        let mut path = paths.get(&here).cloned().flatten();
+        for link in way.into_iter().rev() {
+            path = match path {
+                Some(path) if path.iter().count() < LIMITS.path_depth => self
+                    .folder_path(link)?
+                    .map(|folder| path.join(folder).join(OsStr::from_bytes(&link.name))),
+                _ => None,
+            };
+            paths.insert(link.child, path.clone());
+        }
+        Ok(())
+    }
+
+    /// The folders between a subvolume and the one that it lies in.
+    fn folder_path(&self, link: &Above) -> io::Result<Option<PathBuf>> {
+        const INODE_REF: u8 = 12;
+        const DEEPEST: usize = 64;
+        let tree = self.subvolume(link.parent)?;
+        let mut names: Vec<Vec<u8>> = Vec::new();
+        let mut folder = link.folder;
+        let mut visited = Visited::default();
+        while folder != FIRST_INODE {
+            if names.len() >= DEEPEST || visited.enter(folder).is_err() {
+                return Ok(None);
+            }
+            let mut next = None;
+            self.each(tree, Key(folder, INODE_REF, 0), &mut |key, item| {
+                if (key.0, key.1) == (folder, INODE_REF) {
+                    let name = item.get(10..).unwrap_or_default();
+                    next = Some((key.2, name.get(..usize::from(le16(item, 8))).unwrap_or(name).to_vec()));
+                }
+                Ok(false)
+            })?;
+            let Some((up, name)) = next else { return Ok(None) };
+            names.push(name);
+            folder = up;
+        }
+        Ok(Some(names.iter().rev().map(|name| OsStr::from_bytes(name)).collect()))
     }
 
     /// The tree of a subvolume; what others are in it are folders.

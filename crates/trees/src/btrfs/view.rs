@@ -4,7 +4,7 @@ use super::{Btrfs, FIRST_INODE, Key, Place, ROOT_ITEM, damaged, unsupported};
 use crate::cache::Cache;
 use crate::inodes::{Content, Filled, Inodes, Run, Visit, kind_of, kind_of_entry};
 use crate::num::{le16, le32, le64};
-use crate::{Node, ReadAt};
+use crate::{LIMITS, Node, ReadAt};
 use std::io::{self, ErrorKind, Read};
 use std::sync::Arc;
 
@@ -96,6 +96,9 @@ impl Inodes for View {
             &mut |key, item| {
                 if (key.0, key.1) != (number, EXTENT_DATA) {
                     return Ok(false);
+                }
+                if extents.len() >= LIMITS.extents {
+                    return Err(damaged("a file has too many extents"));
                 }
                 extents.push(extent(key.2, item)?);
                 Ok(true)

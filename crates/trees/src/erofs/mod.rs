@@ -127,6 +127,14 @@ impl Erofs {
         Ok(runs)
     }
 
+    /// The number of pieces that a file lies in, where it is one that can be. Each has at least two bytes in the image.
+    fn few(&self, pieces: u64) -> io::Result<u64> {
+        if pieces.saturating_mul(2) > self.device.len() || pieces > LIMITS.extents as u64 {
+            return Err(damaged("a file lies in more pieces than are read"));
+        }
+        Ok(pieces)
+    }
+
     /// Chunks, each with the block that it begins at.
     fn chunks(&self, inode: &Inode) -> io::Result<Vec<Extent>> {
         const HAS_INDEXES: u32 = 0x20;
@@ -138,7 +146,7 @@ impl Erofs {
         } else {
             (4, inode.end.next_multiple_of(4))
         };
-        let count = inode.node.size.div_ceil(chunk);
+        let count = self.few(inode.node.size.div_ceil(chunk))?;
         let length = usize::try_from(count.saturating_mul(size)).unwrap_or(usize::MAX);
         let table = self.device.exactly(at, length)?;
         let entry = |number: usize| {
@@ -175,11 +183,7 @@ impl Erofs {
             inode,
             begin: head_at.saturating_add(8),
         };
-        let clusters = size.div_ceil(1 << map.cluster_log);
-        // Each cluster has at least two bytes in the image.
-        if clusters.saturating_mul(2) > self.device.len() {
-            return Err(damaged("a file is longer than its image can tell"));
-        }
+        let clusters = self.few(size.div_ceil(1 << map.cluster_log))?;
         let index = clusters.saturating_mul(if inode.layout == 1 { 8 } else { 4 }).saturating_add(64);
         let index = index.min(self.device.len().saturating_sub(map.begin)).min(LIMITS.metadata_bytes);
         let index = self.device.exactly(map.begin, usize::try_from(index).unwrap_or_default())?;

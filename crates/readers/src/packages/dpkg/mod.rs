@@ -14,7 +14,7 @@ pub use control::{Field, Stanza, stanzas};
 pub(crate) use offer::{STANZAS, from_bytes as stanzas_of_list, release as read_release};
 pub(crate) use status::read as read_status;
 
-use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::logs::Clock;
 use crate::text::name_text;
 use tally_core::history::SystemRecords;
@@ -34,35 +34,10 @@ impl PackageReader for Dpkg {
         System::Dpkg
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+    fn paths(&self) -> &'static [&'static str] {
         &[
-            (
-                KitRule::Whole,
-                &[
-                    "var/lib/dpkg/status",
-                    "var/lib/dpkg/status.d",
-                    "var/lib/dpkg/diversions",
-                    "var/lib/dpkg/info/*.list",
-                    "var/lib/dpkg/alternatives",
-                    "var/lib/apt/extended_states",
-                    "var/lib/apt/lists/*_Packages*",
-                    "var/lib/apt/lists/*_InRelease",
-                    "var/lib/apt/lists/*_Release",
-                    "var/log/dpkg.log*",
-                    "var/log/installer/initial-status.gz",
-                ],
-            ),
-            (
-                KitRule::WithoutPasswords,
-                &[
-                    "etc/apt/sources.list",
-                    "etc/apt/sources.list.d/*.list",
-                    "etc/apt/sources.list.d/*.sources",
-                    "etc/apt/preferences",
-                    "etc/apt/preferences.d/*",
-                ],
-            ),
-            (KitRule::WithoutRequests, &["var/log/apt/history.log*"]),
+            "var/lib/dpkg status status.d/* diversions info/*.list alternatives/*",
+            "var/lib/apt extended_states",
         ]
     }
 

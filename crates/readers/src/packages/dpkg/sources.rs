@@ -2,10 +2,14 @@
 
 use super::control::stanzas;
 use super::offer::{LISTS, is_list, plain_name, policy, read_list, release};
-use crate::packages::{RepositoryFacts, without_password};
+use crate::packages::RepositoryFacts;
 use crate::text::{filled, lines, name_text, text};
 use rayon::prelude::*;
-use tally_core::model::{EMBEDDED_KEY, Evidence, Label, Package, Repository, System, Text, Unread, slug};
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::BTreeSet;
+use tally_core::model::{
+    EMBEDDED_KEY, Evidence, Label, Package, Reduced, Repository, System, Text, Unread, slug,
+};
 use tally_core::offer::{Catalog, PackageList};
 use tally_trees::Tree;
 
@@ -13,13 +17,14 @@ use tally_trees::Tree;
 pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> RepositoryFacts {
     let mut facts = RepositoryFacts::default();
     configured(tree, &mut facts);
-    let files: Vec<Text> = tree.names(LISTS).iter().map(|entry| name_text(&entry.name)).collect();
+    let files: BTreeSet<Text> = tree.names(LISTS).iter().map(|entry| name_text(&entry.name)).collect();
     for repository in &mut facts.repositories {
         name_it(tree, repository, &files, label);
     }
     // apt reads them repository by repository, and so does whoever wants to know what it heard of first.
     let lists = facts.repositories.iter().enumerate().flat_map(|(at, repository)| {
-        let own = files.iter().filter(|file| is_list(file) && holds(repository, file));
+        let own =
+            begin_with(&files, &stem(repository)).filter(|file| is_list(file) && holds(repository, file));
         own.map(move |file| (at, file))
     });
     let lists: Vec<(usize, &Text)> = lists.collect();
@@ -42,8 +47,8 @@ pub(super) fn read(tree: &dyn Tree, packages: &[Package], label: &Label) -> Repo
 }
 
 /// What is known of a list beside what is in it.
-fn list_of(tree: &dyn Tree, repository: &Repository, file: &str, files: &[Text]) -> PackageList {
-    let rest = plain_name(file).strip_prefix(&stem(repository)).unwrap_or_default();
+fn list_of(tree: &dyn Tree, repository: &Repository, file: &str, files: &BTreeSet<Text>) -> PackageList {
+    let rest = behind(plain_name(file), &stem(repository)).unwrap_or_default();
     let component =
         repository.components.iter().find(|c| rest.starts_with(&format!("_{}_binary-", c.replace('/', "_"))));
     let mut list = PackageList {
@@ -63,15 +68,37 @@ fn list_of(tree: &dyn Tree, repository: &Repository, file: &str, files: &[Text])
 }
 
 /// The release file of a repository among those that apt keeps.
-fn release_file(repository: &Repository, files: &[Text]) -> Option<String> {
+fn release_file(repository: &Repository, files: &BTreeSet<Text>) -> Option<Text> {
     let stem = stem(repository);
-    ["_InRelease", "_Release"]
-        .iter()
-        .map(|ending| format!("{stem}{ending}"))
-        .find(|file| files.iter().any(|known| known == file))
+    ["_InRelease", "_Release"].iter().find_map(|ending| {
+        if !stem.contains(LEFT_OUT) {
+            return files.get(format!("{stem}{ending}").as_str()).cloned();
+        }
+        begin_with(files, &stem).find(|file| behind(file, &stem) == Some(ending)).cloned()
+    })
+}
+
+/// What stands in an address for what was left out of it. The names of lists have it still.
+const LEFT_OUT: char = '…';
+
+/// The files whose names may begin with a stem.
+fn begin_with<'f>(files: &'f BTreeSet<Text>, stem: &str) -> impl Iterator<Item = &'f Text> + use<'f> {
+    let begin = stem.split(LEFT_OUT).next().unwrap_or_default().to_owned();
+    files.range(Text::from(begin.as_str())..).take_while(move |file| file.starts_with(&begin))
+}
+
+/// What stands behind a stem in the name of a file.
+fn behind<'f>(file: &'f str, stem: &str) -> Option<&'f str> {
+    let mut pieces = stem.split(LEFT_OUT);
+    let mut rest = file.strip_prefix(pieces.next()?)?;
+    for piece in pieces {
+        rest = &rest[rest.find(piece)? + piece.len()..];
+    }
+    Some(rest)
 }
 
 fn configured(tree: &dyn Tree, facts: &mut RepositoryFacts) {
+    let mut known = Known::default();
     let mut files = vec!["etc/apt/sources.list".to_owned()];
     files.extend(
         tree.names("etc/apt/sources.list.d")
@@ -81,14 +108,14 @@ fn configured(tree: &dyn Tree, facts: &mut RepositoryFacts) {
     for file in files {
         let Ok(bytes) = tree.read(&file) else { continue };
         if file.ends_with(".sources") {
-            deb822(&file, &bytes, facts);
+            deb822(&file, &bytes, facts, &mut known);
         } else if file.ends_with(".list") {
-            one_line(&file, &bytes, facts);
+            one_line(&file, &bytes, facts, &mut known);
         }
     }
 }
 
-fn deb822(file: &str, bytes: &[u8], facts: &mut RepositoryFacts) {
+fn deb822(file: &str, bytes: &[u8], facts: &mut RepositoryFacts, known: &mut Known) {
     for stanza in stanzas(bytes, 1) {
         let (mut types, mut uris, mut suites, mut components) =
             (Vec::new(), Vec::new(), Vec::new(), Vec::new());
@@ -113,13 +140,14 @@ fn deb822(file: &str, bytes: &[u8], facts: &mut RepositoryFacts) {
         for uri in &uris {
             for suite in &suites {
                 let evidence = Evidence::line(file, stanza.line);
-                add(facts, repository(uri, suite, components.clone(), enabled, signed_by.clone(), evidence));
+                let found = repository(uri, suite, components.clone(), enabled, signed_by.clone(), evidence);
+                add(facts, known, uri, found);
             }
         }
     }
 }
 
-fn one_line(file: &str, bytes: &[u8], facts: &mut RepositoryFacts) {
+fn one_line(file: &str, bytes: &[u8], facts: &mut RepositoryFacts, known: &mut Known) {
     for (number, line) in lines(bytes) {
         let line = text(line);
         let content = line.split('#').next().unwrap_or_default().trim();
@@ -144,7 +172,8 @@ fn one_line(file: &str, bytes: &[u8], facts: &mut RepositoryFacts) {
             .find_map(|option| option.strip_prefix("signed-by="))
             .and_then(key_of);
         let components = fields.map(Text::from).collect();
-        add(facts, repository(uri, suite, components, true, signed_by, Evidence::line(file, number)));
+        let found = repository(uri, suite, components, true, signed_by, Evidence::line(file, number));
+        add(facts, known, uri, found);
     }
 }
 
@@ -153,9 +182,10 @@ fn words(value: &[u8]) -> Vec<Text> {
 }
 
 /// The path of a key, or that the key is in the file itself.
-fn key_of(value: &str) -> Option<Text> {
+fn key_of(value: &str) -> Option<Reduced> {
     let first = value.lines().next().unwrap_or_default().trim();
-    filled(if value.contains("BEGIN PGP") { EMBEDDED_KEY.into() } else { first.into() })
+    let key = if value.contains("BEGIN PGP") { EMBEDDED_KEY } else { first };
+    (!key.is_empty()).then(|| Reduced::address(key))
 }
 
 fn repository(
@@ -163,14 +193,14 @@ fn repository(
     suite: &str,
     components: Vec<Text>,
     enabled: bool,
-    signed_by: Option<Text>,
+    signed_by: Option<Reduced>,
     evidence: Evidence,
 ) -> Repository {
     Repository {
         phase: tally_core::model::Phase::Shipped,
         system: System::Dpkg,
         name: suite.into(),
-        uri: without_password(uri),
+        uri: Reduced::address(uri),
         suite: Some(suite.into()),
         components,
         enabled,
@@ -181,20 +211,25 @@ fn repository(
     }
 }
 
+/// Where repositories are in the list, by address, suite and whether they are used; and the components that each has.
+#[derive(Default)]
+struct Known {
+    places: FxHashMap<(String, Option<Text>, bool), usize>,
+    components: FxHashSet<(usize, Text)>,
+}
+
 /// The same address and suite may be configured in several lines, each with its own components.
-fn add(facts: &mut RepositoryFacts, repository: Repository) {
-    let same = |r: &&mut Repository| {
-        r.uri == repository.uri && r.suite == repository.suite && r.enabled == repository.enabled
-    };
-    match facts.repositories.iter_mut().find(same) {
-        Some(known) => {
-            for component in repository.components {
-                if !known.components.contains(&component) {
-                    known.components.push(component);
-                }
-            }
+fn add(facts: &mut RepositoryFacts, known: &mut Known, uri: &str, mut repository: Repository) {
+    let components = std::mem::take(&mut repository.components);
+    let key = (uri.to_owned(), repository.suite.clone(), repository.enabled);
+    let at = *known.places.entry(key).or_insert_with(|| {
+        facts.repositories.push(repository);
+        facts.repositories.len() - 1
+    });
+    for component in components {
+        if known.components.insert((at, component.clone())) {
+            facts.repositories[at].components.push(component);
         }
-        None => facts.repositories.push(repository),
     }
 }
 
@@ -214,7 +249,7 @@ fn stem(repository: &Repository) -> String {
 /// Whether a list belongs to a repository.
 fn holds(repository: &Repository, file: &str) -> bool {
     let file = plain_name(file);
-    let Some(rest) = file.strip_prefix(&stem(repository)).and_then(|rest| rest.strip_prefix('_')) else {
+    let Some(rest) = behind(file, &stem(repository)).and_then(|rest| rest.strip_prefix('_')) else {
         return false;
     };
     repository.enabled
@@ -227,7 +262,7 @@ fn holds(repository: &Repository, file: &str) -> bool {
 
 /// Name and standing, from what the signed release file says of itself: an archive of the distribution or its base is
 /// official, and called by its suite alone.
-fn name_it(tree: &dyn Tree, repository: &mut Repository, files: &[Text], label: &Label) {
+fn name_it(tree: &dyn Tree, repository: &mut Repository, files: &BTreeSet<Text>, label: &Label) {
     let release = release_file(repository, files);
     let suite = repository.suite.clone().unwrap_or_default();
     let origin = release.and_then(|file| tree.read(format!("{LISTS}/{file}")).ok()).and_then(|bytes| {

@@ -6,7 +6,7 @@ mod offer;
 mod sync;
 
 use super::files::{Files, survey_each};
-use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::logs::Clock;
 use crate::text::{day_text, filled, name_text, time_text};
 pub(crate) use desc::relation;
@@ -33,12 +33,8 @@ impl PackageReader for Pacman {
         System::Pacman
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[
-            (KitRule::Whole, &["var/lib/pacman/local", "var/lib/pacman/sync/*.db"]),
-            (KitRule::WithoutPasswords, &["etc/pacman.conf", "etc/pacman.d/*"]),
-            (KitRule::OwnLinesOnly, &["var/log/pacman.log"]),
-        ]
+    fn paths(&self) -> &'static [&'static str] {
+        &["var/lib/pacman/local */desc */files"]
     }
 
     fn page(&self) -> &'static str {

@@ -1,11 +1,11 @@
 //! Repositories: `etc/pacman.conf`, and the lists below `var/lib/pacman/sync`.
 
 use super::offer::list_of;
-use crate::packages::{RepositoryFacts, without_password};
+use crate::packages::RepositoryFacts;
 use crate::text::{lines, name_text, text, time_text};
 use std::path::Path;
 use tally_core::knowledge::matches;
-use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread};
+use tally_core::model::{Evidence, Label, Package, Reduced, Repository, System, Text, Unread};
 use tally_core::offer::{Catalog, PackageList};
 use tally_trees::Tree;
 
@@ -80,7 +80,7 @@ fn include(
                 repositories.push(Repository::new(
                     System::Pacman,
                     name,
-                    Text::default(),
+                    Reduced::default(),
                     Evidence::line(path, number),
                 ));
             }
@@ -90,7 +90,7 @@ fn include(
         match key.trim() {
             "Server" if *open => {
                 if let Some(last) = repositories.last_mut().filter(|last| last.uri.is_empty()) {
-                    last.uri = without_password(value.trim());
+                    last.uri = Reduced::address(value.trim());
                 }
             }
             "Include" if depth < INCLUDE_LIMIT => {

@@ -7,9 +7,7 @@ mod needs;
 mod offer;
 
 use super::files::{Files, survey_each};
-use super::{
-    KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch, without_password,
-};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
 use crate::keyfile::KeyFile;
 use crate::logs::{Clock, Versions, read_log};
 use crate::text::{day_text, filled, lines, name_text, text, time_text};
@@ -17,7 +15,7 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use std::path::Path;
 use tally_core::history::SystemRecords;
-use tally_core::model::{Evidence, Label, Package, Reason, Repository, System, Text, Unread};
+use tally_core::model::{Evidence, Label, Package, Reason, Reduced, Repository, System, Text, Unread};
 use tally_core::offer::{Catalog, PackageList};
 use tally_core::systems::upstream;
 use tally_trees::{Entry, NodeKind, Tree};
@@ -35,21 +33,8 @@ impl PackageReader for Portage {
         System::Portage
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
-        &[
-            (
-                KitRule::Whole,
-                &[
-                    "var/db/pkg",
-                    "var/lib/portage/world",
-                    "var/lib/portage/world_sets",
-                    "var/log/emerge.log*",
-                    "var/db/repos/*/metadata/md5-cache",
-                    "etc/portage/make.conf",
-                ],
-            ),
-            (KitRule::WithoutPasswords, &["etc/portage/repos.conf", "etc/portage/repos.conf/*"]),
-        ]
+    fn paths(&self) -> &'static [&'static str] {
+        &["var/db/pkg */*/[A-Z]* */*/repository", "var/lib/portage world world_sets"]
     }
 
     fn page(&self) -> &'static str {
@@ -279,15 +264,16 @@ fn files_of(tree: &dyn Tree, at: usize, package: &Package, wanted: &WantedPaths)
 }
 
 fn repositories(bytes: &[u8], file: &str, label: &Label, repositories: &mut Vec<Repository>) {
+    let mut known: FxHashSet<String> = repositories.iter().map(|one| one.name.to_string()).collect();
     for group in KeyFile::parse(file, bytes).groups().filter(|group| group.name() != "DEFAULT") {
-        if repositories.iter().any(|known| known.name == group.name()) {
+        if !known.insert(group.name().to_owned()) {
             continue;
         }
         let uri = group.get("sync-uri").cloned().unwrap_or_default();
         repositories.push(Repository {
             official: (!label.distro_id.is_empty() && group.name() == label.distro_id).then_some(true),
-            signed_by: group.get("sync-openpgp-key-path").cloned(),
-            ..Repository::new(System::Portage, group.name(), without_password(&uri), Evidence::file(file))
+            signed_by: group.get("sync-openpgp-key-path").map(|key| Reduced::address(key)),
+            ..Repository::new(System::Portage, group.name(), Reduced::address(&uri), Evidence::file(file))
         });
     }
 }

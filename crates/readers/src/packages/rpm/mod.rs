@@ -16,8 +16,8 @@ pub(crate) use offer::{fixes as fixes_of_list, groups as groups_of_list, read_li
 pub(crate) use record::source_name;
 
 use super::files::{Files, Look};
-use super::{KitRule, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
-use crate::database::{Database, DatabaseError};
+use super::{Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths, native_arch};
+use crate::database::Database;
 use crate::logs::Clock;
 use crate::text::text;
 use header::{Header, tag};
@@ -96,10 +96,6 @@ impl RpmDatabase {
 
     fn rows(&self, tree: &dyn Tree, visit: &mut Visit<'_>) -> Result<(), String> {
         let read = |database: Database| {
-            // A view of that name may be a question without end.
-            if !database.has_table("Packages") {
-                return Err(DatabaseError::NoTable("Packages"));
-            }
             database.each("SELECT blob FROM Packages ORDER BY hnum", |row| {
                 match row.get_ref(0)?.as_blob() {
                     Ok(blob) => visit(Ok(blob)),
@@ -134,51 +130,12 @@ impl PackageReader for Rpm {
         System::Rpm
     }
 
-    fn paths(&self) -> &'static [(KitRule, &'static [&'static str])] {
+    fn paths(&self) -> &'static [&'static str] {
         &[
-            (
-                KitRule::Whole,
-                &[
-                    "usr/lib/sysimage/rpm",
-                    "usr/share/rpm",
-                    "usr/lib/sysimage/rpm-ostree-base-db",
-                    "var/lib/rpm/Packages",
-                    "var/lib/rpm/Packages.db",
-                    "var/lib/rpm/rpmdb.sqlite*",
-                    "var/lib/rpm/installed-through-deps.list",
-                    "var/lib/dnf/history.sqlite*",
-                    "var/lib/dnf/transaction_history.sqlite*",
-                    "usr/lib/sysimage/dnf/history.sqlite*",
-                    "usr/lib/sysimage/libdnf5/*.toml",
-                    "usr/lib/sysimage/libdnf5/*.sqlite*",
-                    "var/lib/zypp/AutoInstalled",
-                    "var/lib/yum/yumdb",
-                    "var/cache/dnf/*/repodata/*primary.xml*",
-                    "var/cache/dnf/*/repodata/*comps*",
-                    "var/cache/dnf/*/repodata/*updateinfo*",
-                    "var/cache/dnf/*/repodata/repomd.xml",
-                    "var/cache/libdnf5/*/repodata/*primary.xml*",
-                    "var/cache/libdnf5/*/repodata/*comps*",
-                    "var/cache/libdnf5/*/repodata/*updateinfo*",
-                    "var/cache/libdnf5/*/repodata/repomd.xml",
-                    "var/cache/zypp/raw/*/repodata/*primary.xml*",
-                    "var/cache/zypp/raw/*/repodata/*comps*",
-                    "var/cache/zypp/raw/*/repodata/*updateinfo*",
-                    "var/cache/zypp/raw/*/repodata/repomd.xml",
-                ],
-            ),
-            (
-                KitRule::WithoutCredentials,
-                &[
-                    "etc/yum.repos.d/*.repo",
-                    "etc/zypp/repos.d/*.repo",
-                    "etc/distro.repos.d/*.repo",
-                    "usr/share/dnf5/repos.d/*.repo",
-                    "etc/dnf/dnf.conf",
-                ],
-            ),
-            (KitRule::WithoutPasswords, &["etc/urpmi/urpmi.cfg"]),
-            (KitRule::WithoutPersons, &["var/log/zypp/history"]),
+            "usr/lib/sysimage rpm/* rpm-ostree-base-db/* libdnf5/packages.toml",
+            "usr/share/rpm *",
+            "var/lib/rpm Packages* rpmdb.sqlite* installed-through-deps.list",
+            "var/lib/zypp AutoInstalled",
         ]
     }
 

@@ -2,9 +2,9 @@
 
 use super::offer;
 use crate::keyfile::{Group, KeyFile};
-use crate::packages::{Origin, RepositoryFacts, without_password};
+use crate::packages::{Origin, RepositoryFacts};
 use crate::text::{lines, name_text, text, time_text};
-use tally_core::model::{Evidence, Label, Package, Repository, System, Text, Unread};
+use tally_core::model::{Evidence, Label, Package, Reduced, Repository, System, Text, Unread};
 use tally_core::offer::{Catalog, PackageList};
 use tally_trees::Tree;
 
@@ -97,8 +97,8 @@ fn repository(group: &Group, path: &str, label: &Label) -> Repository {
     let uri = uri.split_whitespace().next().unwrap_or_default();
     Repository {
         enabled: group.get("enabled").is_none_or(|_| group.is_true("enabled")),
-        signed_by: group.get("gpgkey").and_then(|keys| keys.split_whitespace().next()).map(Text::from),
-        ..Repository::new(System::Rpm, group.name(), without_password(uri), Evidence::file(path))
+        signed_by: group.get("gpgkey").and_then(|keys| keys.split_whitespace().next()).map(Reduced::address),
+        ..Repository::new(System::Rpm, group.name(), Reduced::address(uri), Evidence::file(path))
             .owned_by(&label.distro_id)
     }
 }
@@ -111,12 +111,12 @@ fn urpmi(bytes: &[u8], label: &Label, repositories: &mut Vec<Repository>) {
             let mut words = head.split_whitespace().map(|word| word.replace('\u{0}', " "));
             let (Some(name), uri) = (words.next(), words.next().unwrap_or_default()) else { continue };
             repositories.push(
-                Repository::new(System::Rpm, name, without_password(&uri), Evidence::line(URPMI, number))
+                Repository::new(System::Rpm, name, Reduced::address(&uri), Evidence::line(URPMI, number))
                     .owned_by(&label.distro_id),
             );
         } else if let (Some(last), Some((key, value))) = (repositories.last_mut(), line.split_once(':')) {
             if key.trim() == "key-ids" {
-                last.signed_by = Some(value.trim().into());
+                last.signed_by = Some(Reduced::value(value.trim()));
             }
         } else if line.trim() == "ignore"
             && let Some(last) = repositories.last_mut()

@@ -61,7 +61,7 @@ fn table(tally: &Tally, list: &[&Setting]) -> Table {
         }
         let own = setting.is_own();
         let value = said(tally, setting, &setting.value);
-        let upstream = setting.upstream_value.as_deref().filter(|upstream| **upstream != setting.value);
+        let upstream = setting.upstream_value.as_deref().filter(|upstream| setting.value != **upstream);
         let upstream = upstream.map(|value| said(tally, setting, value)).unwrap_or_default();
         let role = if own { Role::Changed } else { Role::Plain };
         // What is long stands below its row, whole.
