@@ -43,5 +43,5 @@ mod xml;
 
 pub use label::{LabelFacts, Overrides};
 pub use medium::OnMedium;
-pub use pictures::{DECODES as DECODES_PICTURES, Thumbnail, harmless_drawing, likeness_of};
+pub use pictures::{DECODES as DECODES_PICTURES, Thumbnail, likeness_of};
 pub use take::{TakeError, TakeOptions, take, take_listing};

@@ -29,7 +29,9 @@ fn answer(tree: &dyn Tree, probe: &Probe) -> Vec<Text> {
             let bytes = tree.read(probe.path.as_str()).unwrap_or_default();
             let line =
                 bytes.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && l[0] != b'#');
-            line.and_then(|line| filled(text(line))).into_iter().collect()
+            // It names a program; what stands behind that may be anything.
+            let word = line.and_then(|line| line.split(u8::is_ascii_whitespace).next());
+            word.and_then(|word| filled(text(word))).into_iter().collect()
         }
         ProbeKind::Setting => {
             let Some((file, key)) = probe.path.split_once(' ') else { return Vec::new() };

@@ -397,9 +397,7 @@ fn is_same(one: &Tally, other: &Tally) -> bool {
 /// Whether a thumbnail may be called so: 16 hexadecimal digits, and the ending of a picture.
 pub fn is_thumbnail(name: &str) -> bool {
     let Some((stem, ending)) = name.split_once('.') else { return false };
-    stem.len() == 16
-        && stem.bytes().all(|byte| byte.is_ascii_hexdigit())
-        && ["jpg", "png", "svg"].contains(&ending)
+    stem.len() == 16 && stem.bytes().all(|byte| byte.is_ascii_hexdigit()) && ["jpg", "png"].contains(&ending)
 }
 
 /// Puts a folder of thumbnails in the place of an earlier one; without any there is none.

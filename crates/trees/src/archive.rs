@@ -51,18 +51,27 @@ fn next_archive(archive: &Arc<dyn ReadAt>, end: u64) -> io::Result<Option<u64>> 
 
 /// Files of which an archive has the name alone: a zero behind each. They are there, and empty.
 const NAMES: &str = "kit-names";
+/// Files of which an archive has some lines: a zero before each, its path in the first line, then what is there of it.
+const ENTRIES: &str = "kit-entries";
 
+/// Adds the files that are in these two.
 fn add_names(listed: &mut Listed) -> io::Result<()> {
-    let Some(content) = listed.content(Path::new(NAMES)) else { return Ok(()) };
-    let length = usize::try_from(content.len()).ok().filter(|length| *length as u64 <= LIMITS.metadata_bytes);
-    let length = length.ok_or_else(|| io::Error::other("names more files than are read"))?;
-    let names = content.exactly(0, length)?;
-    let nothing: Arc<dyn ReadAt> = Arc::new(Arc::<[u8]>::from([]));
-    for name in names.split(|byte| *byte == 0).filter(|name| !name.is_empty()) {
-        let path = Path::new(OsStr::from_bytes(name));
-        let path = path.strip_prefix(".").unwrap_or(path);
-        if listed.node(path, false).is_err() {
-            listed.file(path, Arc::clone(&nothing), Stamp { mode: 0o644, changed_at: 0 })?;
+    for of in [NAMES, ENTRIES] {
+        let Some(content) = listed.content(Path::new(of)) else { continue };
+        let length =
+            usize::try_from(content.len()).ok().filter(|length| *length as u64 <= LIMITS.metadata_bytes);
+        let length = length.ok_or_else(|| io::Error::other("names more files than are read"))?;
+        let names = content.exactly(0, length)?;
+        for one in names.split(|byte| *byte == 0).filter(|one| !one.is_empty()) {
+            let end = one.iter().position(|byte| *byte == b'\n').filter(|_| of == ENTRIES);
+            let (name, lines) = one.split_at(end.unwrap_or(one.len()));
+            let path = Path::new(OsStr::from_bytes(name));
+            let path = path.strip_prefix(".").unwrap_or(path);
+            if listed.node(path, false).is_err() {
+                let content: Arc<dyn ReadAt> =
+                    Arc::new(Arc::<[u8]>::from(lines.get(1..).unwrap_or_default()));
+                listed.file(path, content, Stamp { mode: 0o644, changed_at: 0 })?;
+            }
         }
     }
     Ok(())

@@ -95,9 +95,13 @@ impl Reduced {
         Self(value(raw, true).into())
     }
 
-    /// A value of which nothing is kept but that there is one.
-    pub const fn withheld() -> Self {
-        Self(Text::new_static(LEFT_OUT))
+    /// The value of a setting that no table names, in a file that no package brought: it is kept where it is a switch or a small number,
+    /// and else left out.
+    pub fn switch(raw: &str) -> Self {
+        let is_number = raw.len() <= 5 && raw.parse::<i32>().is_ok();
+        let is_switch =
+            ["true", "false", "yes", "no", "on", "off"].iter().any(|word| raw.eq_ignore_ascii_case(word));
+        Self(if is_number || is_switch { raw.into() } else { Text::new_static(LEFT_OUT) })
     }
 
     /// The text.
@@ -108,11 +112,6 @@ impl Reduced {
     /// The text, to be kept elsewhere.
     pub const fn text(&self) -> &Text {
         &self.0
-    }
-
-    /// Whether it is nothing but the mark of what was left out.
-    pub fn is_withheld(&self) -> bool {
-        self.0 == LEFT_OUT
     }
 }
 
@@ -225,29 +224,32 @@ fn behind_login(rest: &str) -> &str {
     if is_host && (port.is_empty() || port.bytes().all(|byte| byte.is_ascii_digit()) || port.contains('$')) {
         rest
     } else {
-        rest.rsplit('@').next().unwrap_or_default()
+        // Where there is no `@` either, it is no address.
+        rest.rsplit_once('@').map_or(LEFT_OUT, |(_, behind)| behind)
     }
 }
 
-/// The segments of a path, those left out that look like tokens or say who logs in.
-fn segments(path: &str) -> String {
-    let kept = path.split('/').enumerate().map(|(at, segment)| {
-        let is_host = at == 0;
-        if !is_host && (has_token(segment) || segment.contains('@')) { LEFT_OUT } else { segment }
-    });
-    kept.collect::<Vec<_>>().join("/")
+/// Host and path of an address.
+fn segments(rest: &str) -> String {
+    let (host, behind) = rest.split_at(rest.find('/').unwrap_or(rest.len()));
+    format!("{host}{}", kept(behind, |segment| has_token(segment) || segment.contains('@')))
 }
 
-/// A path without the name of a user, and without what looks like a token where no package put it.
+/// A path, without what looks like a token where no package put it.
 fn path(raw: &str) -> String {
     let of_packages =
         ["/usr/", "/nix/", "/gnu/", "/lib", "/bin/", "/sbin/"].iter().any(|folder| raw.starts_with(folder));
+    kept(raw, |segment| !of_packages && has_token(segment))
+}
+
+/// The segments of a path without the name of a user, and without those that are left out.
+fn kept(path: &str, is_left_out: impl Fn(&str) -> bool) -> String {
     let mut kept: Vec<&str> = Vec::new();
-    for segment in raw.split('/') {
-        let in_home = kept.last() == Some(&"home") && !segment.is_empty() && !segment.starts_with('~');
+    for segment in path.split('/') {
+        let is_user = kept.last() == Some(&"home") && !segment.is_empty() && !segment.starts_with('~');
         kept.push(match segment {
-            _ if in_home => "~",
-            _ if !of_packages && has_token(segment) => LEFT_OUT,
+            _ if is_user => "~",
+            _ if is_left_out(segment) => LEFT_OUT,
             segment => segment,
         });
     }
@@ -328,6 +330,7 @@ mod tests {
             ("cdrom:[Saltmarsh 5.0 _Bittern_]/", "cdrom:[Saltmarsh 5.0 _Bittern_]/"),
             ("/home/reed/packages", "/home/~/packages"),
             ("https://[2001:db8::1]:8080/fen", "https://[2001:db8::1]:8080/fen"),
+            ("https://reed:word", "https://…"),
         ] {
             assert_eq!(Reduced::address(raw), kept, "{raw}");
             assert_eq!(Reduced::address(kept), kept, "what is reduced stays: {kept}");

@@ -11,7 +11,6 @@ use std::path::Path;
 use tally_core::grid::{GridRules, Likeness, grid};
 use tally_core::lag::Lag;
 use tally_core::model::Tally;
-use tally_readers::harmless_drawing;
 use tally_report::chart::{Chart, Size};
 use tally_report::publish::{Knowledge, NotesForm, Report, Tables, Thumbnails, fill};
 use tally_report::{Format, RenderError, Sbom, Theme};
@@ -78,16 +77,14 @@ pub(super) fn published(mut tally: Tally) -> Tally {
     tally
 }
 
-/// Thumbnails that are kept beside the tallies that were asked for. Drawings are looked through once more: a tally may be a stranger's.
+/// Thumbnails that are kept beside the tallies that were asked for.
 pub(super) fn thumbnails<'a>(asked: impl IntoIterator<Item = &'a String>, settings: &Settings) -> Thumbnails {
     let folder = |asked: &String| match settings.shelf.has(asked) {
         true => settings.shelf.pictures_folder(asked),
         false => pictures_beside(Path::new(asked)),
     };
     let all = asked.into_iter().flat_map(|asked| read_pictures(&folder(asked)));
-    let harmless =
-        |(name, bytes): &(String, Vec<u8>)| !name.ends_with(".svg") || harmless_drawing(bytes).is_some();
-    Thumbnails::new(all.filter(harmless))
+    Thumbnails::new(all)
 }
 
 /// Makes a report of one install, of two compared, or of several side by side, and does something with it.

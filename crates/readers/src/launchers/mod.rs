@@ -308,12 +308,14 @@ mod tests {
 
     #[test]
     fn the_first_folder_wins() {
-        let tree = MemoryTree::new()
-            .file("usr/share/applications/x.desktop", "[Desktop Entry]\nName=System")
-            .file("home/ann/.local/share/applications/x.desktop", "[Desktop Entry]\nName=Own");
+        let tree =
+            MemoryTree::new().file("usr/share/applications/x.desktop", "[Desktop Entry]\nName=System").file(
+                "home/ann/.local/share/applications/x.desktop",
+                "[Desktop Entry]\nName=Own\nExec=reed word",
+            );
         let launchers = read(&tree as &dyn Tree, &[]).launchers;
         let shown: Vec<(&str, bool)> = launchers.iter().map(|l| (l.name.as_str(), l.shown)).collect();
-        assert_eq!(shown, [("Own", true), ("System", false)]);
+        assert_eq!(shown, [("reed", true), ("System", false)], "what a user calls it is theirs");
         assert_eq!(launchers[0].program_present, None);
     }
 

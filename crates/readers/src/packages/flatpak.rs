@@ -9,6 +9,7 @@ use crate::keyfile::KeyFile;
 use crate::logs::Clock;
 use crate::text::{filled, name_text, text, time_text};
 use crate::xml;
+use rustc_hash::FxHashMap;
 use smallvec::smallvec;
 use std::collections::BTreeSet;
 use std::path::Path;
@@ -69,19 +70,17 @@ impl PackageReader for Flatpak {
                 owners.shows(at, Traits::default().with(Trait::Programs));
             }
         }
+        let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Flatpak);
+        let by_name: FxHashMap<&str, usize> = own.map(|(at, package)| (package.name.as_str(), at)).collect();
         for path in wanted.paths() {
-            let Some(id) = exported(path) else { continue };
             // A launcher is called like its application, or has something after another dot.
-            let whose = |package: &Package| {
-                package.system == System::Flatpak
-                    && id
-                        .strip_prefix(package.name.as_str())
-                        .is_some_and(|rest| rest.is_empty() || rest.starts_with('.'))
-            };
-            let found =
-                packages.iter().enumerate().filter(|(_, p)| whose(p)).max_by_key(|(_, p)| p.name.len());
-            if let Some((at, _)) = found {
-                owners.insert(path, at);
+            let mut id = exported(path);
+            while let Some(name) = id {
+                if let Some(at) = by_name.get(name) {
+                    owners.insert(path, *at);
+                    break;
+                }
+                id = name.rsplit_once('.').map(|(shorter, _)| shorter);
             }
         }
         owners
@@ -112,10 +111,9 @@ impl PackageReader for Flatpak {
                 });
             }
         }
-        let place = |package: &Package| {
-            let of = package.repository.as_ref()?;
-            facts.repositories.iter().position(|repository| repository.name == *of)
-        };
+        let names = facts.repositories.iter().enumerate().rev();
+        let places: FxHashMap<&str, usize> = names.map(|(at, one)| (one.name.as_str(), at)).collect();
+        let place = |package: &Package| places.get(package.repository.as_deref()?).copied();
         let own = packages.iter().enumerate().filter(|(_, package)| package.system == System::Flatpak);
         facts.origins = own
             .map(|(at, package)| {

@@ -6,6 +6,7 @@
 use super::{Embedded, Origin, Owners, PackageFacts, PackageReader, RepositoryFacts, WantedPaths};
 use crate::logs::Clock;
 use crate::text::{name_text, text, time_text};
+use rustc_hash::FxHashMap;
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
 use smallvec::smallvec;
@@ -38,7 +39,8 @@ impl PackageReader for Snap {
     }
 
     fn paths(&self) -> &'static [&'static str] {
-        &["var/lib/snapd/desktop applications/*"]
+        // Entries of the menu are taken with all others; what snapd keeps of snaps has tokens beside it.
+        &[]
     }
 
     fn page(&self) -> &'static str {
@@ -80,12 +82,13 @@ impl PackageReader for Snap {
                 owners.shows(at, Traits::default().with(Trait::Programs));
             }
         }
+        let by_name: FxHashMap<&[u8], usize> =
+            snaps().map(|(at, package)| (package.name.as_bytes(), at)).collect();
         for path in wanted.paths() {
             let name =
                 path.strip_prefix(LAUNCHERS.as_bytes()).and_then(|name| name.split(|b| *b == b'_').next());
-            let owner = name.and_then(|name| snaps().find(|(_, package)| package.name.as_bytes() == name));
-            if let Some((at, _)) = owner {
-                owners.insert(path, at);
+            if let Some(at) = name.and_then(|name| by_name.get(name)) {
+                owners.insert(path, *at);
             }
         }
         owners
@@ -112,7 +115,7 @@ impl PackageReader for Snap {
             evidence: evidence.clone(),
         };
         let place = |(at, package): (usize, &Package)| {
-            let repository = channel(package).and_then(|of| names.iter().position(|name| *name == of));
+            let repository = channel(package).and_then(|of| names.binary_search(&of).ok());
             (
                 at,
                 Origin { known: true, exact: repository.map(|repository| (repository, None)), section: None },
@@ -329,7 +332,9 @@ fn read_one(
         Ok(meta)
     };
     let meta = shielded(read).flatten().unwrap_or_else(|why| {
-        facts.unread.push(Unread::whole(record.file.as_str(), why));
+        // A file that is not there may be called anything.
+        let file = if node.is_some() { record.file.as_str() } else { record.evidence };
+        facts.unread.push(Unread::whole(file, why));
         Meta::default()
     });
     if let Some(version) = meta.version.as_ref().and_then(scalar) {

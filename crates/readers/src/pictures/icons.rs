@@ -4,8 +4,9 @@
 use super::Found;
 use crate::keyfile::KeyFile;
 use crate::text::name_text;
-use std::collections::{BTreeMap, BTreeSet};
-use tally_core::model::{PictureKind, Tally, Text};
+use rustc_hash::FxHashMap;
+use std::sync::Arc;
+use tally_core::model::{Launcher, PictureKind, Tally, Text};
 use tally_trees::Tree;
 
 /// The size that is wanted.
@@ -15,30 +16,34 @@ const THEMES: usize = 12;
 /// Where themes are.
 const ICONS: &[&str] = &["usr/share/icons", "usr/local/share/icons"];
 
+/// Folders of all themes that are looked into.
+const FOLDERS: usize = 2000;
+/// Where icons of no theme are.
+const BESIDE: &str = "usr/share/pixmaps";
+
 /// A folder of a theme, and how far its size is from the one that is wanted.
 struct Folder {
     path: String,
     off: u32,
 }
 
+/// The files of all folders in the order of the look-up: by name the number of the first folder that has it, and that folder.
 struct Icons<'t> {
     tree: &'t dyn Tree,
-    /// Folders by theme in the order of the look-up, the best size first.
-    folders: Vec<Folder>,
-    names: BTreeMap<String, BTreeSet<Text>>,
+    places: FxHashMap<Text, (usize, Arc<str>)>,
 }
 
 /// The icon of each application that a menu shows.
 pub(super) fn found(tree: &dyn Tree, tally: &Tally) -> Vec<Found> {
-    let mut icons = Icons { tree, folders: Vec::new(), names: BTreeMap::new() };
     let first = tally.looks.default_icons.clone().unwrap_or_else(|| "hicolor".into());
-    for theme in chain(tree, &first) {
-        icons.add(&theme);
-    }
+    let folders = chain(tree, &first).into_iter().flat_map(|theme| folders_of(tree, &theme));
+    let icons = Icons::of(tree, folders.take(FOLDERS).chain([BESIDE.to_owned()]));
+    let launchers: FxHashMap<&str, &Launcher> =
+        tally.launchers.iter().rev().map(|launcher| (launcher.id.as_str(), launcher)).collect();
     let mut found = Vec::new();
     for application in &tally.applications {
-        let launchers = tally.launchers.iter().filter(|one| application.launchers.contains(&one.id));
-        let icon = launchers.filter_map(|launcher| {
+        let own = application.launchers.iter().filter_map(|id| launchers.get(id.as_str()));
+        let icon = own.filter_map(|launcher| {
             let file = launcher.evidence.file.as_str();
             KeyFile::parse(file, &tree.read(file).ok()?).group("Desktop Entry")?.string("Icon")
         });
@@ -74,31 +79,38 @@ fn index(tree: &dyn Tree, theme: &str) -> Option<(&'static str, KeyFile)> {
     })
 }
 
-impl Icons<'_> {
-    fn add(&mut self, theme: &str) {
-        let Some((icons, index)) = index(self.tree, theme) else { return };
-        let mut own: Vec<Folder> = index
-            .groups()
-            .filter_map(|group| {
-                let size: u32 = group.get("Size")?.parse().ok()?;
-                let scale: u32 = group.get("Scale").and_then(|scale| scale.parse().ok()).unwrap_or(1);
-                let is_scalable = group.get("Type").is_some_and(|kind| kind == "Scalable");
-                let off = if is_scalable { 1 } else { (size.saturating_mul(scale)).abs_diff(SIZE) };
-                let path = format!("{icons}/{theme}/{}", group.name());
-                (!group.name().contains("..")).then_some(Folder { path, off })
-            })
-            .collect();
-        own.sort_by_key(|folder| folder.off);
-        self.folders.append(&mut own);
-    }
+/// The folders of a theme, the best size first.
+fn folders_of(tree: &dyn Tree, theme: &str) -> Vec<String> {
+    let Some((icons, index)) = index(tree, theme) else { return Vec::new() };
+    let mut own: Vec<Folder> = index
+        .groups()
+        .filter_map(|group| {
+            let size: u32 = group.get("Size")?.parse().ok()?;
+            let scale: u32 = group.get("Scale").and_then(|scale| scale.parse().ok()).unwrap_or(1);
+            let is_scalable = group.get("Type").is_some_and(|kind| kind == "Scalable");
+            let off = if is_scalable { 1 } else { (size.saturating_mul(scale)).abs_diff(SIZE) };
+            let path = format!("{icons}/{theme}/{}", group.name());
+            (!group.name().contains("..")).then_some(Folder { path, off })
+        })
+        .collect();
+    own.sort_by_key(|folder| folder.off);
+    own.into_iter().map(|folder| folder.path).collect()
+}
 
-    fn has(&mut self, folder: &str, name: &str) -> bool {
-        let list = || self.tree.names(folder).iter().map(|entry| name_text(&entry.name)).collect();
-        self.names.entry(folder.to_owned()).or_insert_with(list).contains(name)
+impl<'t> Icons<'t> {
+    fn of(tree: &'t dyn Tree, folders: impl Iterator<Item = String>) -> Self {
+        let mut places = FxHashMap::default();
+        for (number, folder) in folders.enumerate() {
+            let path: Arc<str> = folder.as_str().into();
+            for entry in tree.names(&folder) {
+                places.entry(name_text(&entry.name)).or_insert_with(|| (number, Arc::clone(&path)));
+            }
+        }
+        Self { tree, places }
     }
 
     /// The file of an icon: a path as it is, a name by the themes.
-    fn path(&mut self, icon: &str) -> Option<String> {
+    fn path(&self, icon: &str) -> Option<String> {
         if let Some(path) = icon.strip_prefix('/') {
             return self.tree.exists(path).then(|| path.to_owned());
         }
@@ -106,16 +118,13 @@ impl Icons<'_> {
             return None;
         }
         let stem = icon.strip_suffix(".png").or_else(|| icon.strip_suffix(".svg")).unwrap_or(icon);
-        let folders: Vec<String> = self.folders.iter().map(|folder| folder.path.clone()).collect();
-        for folder in folders.iter().map(String::as_str).chain(["usr/share/pixmaps"]) {
-            for ending in ["png", "svg"] {
-                let name = format!("{stem}.{ending}");
-                if self.has(folder, &name) {
-                    return Some(format!("{folder}/{name}"));
-                }
-            }
-        }
-        None
+        // In one folder a PNG goes first.
+        let place = |ending: &str| {
+            let name = Text::from(format!("{stem}.{ending}"));
+            self.places.get(&name).map(|(number, folder)| (*number, format!("{folder}/{name}")))
+        };
+        let (png, svg) = (place("png"), place("svg"));
+        [png, svg].into_iter().flatten().min_by_key(|(number, _)| *number).map(|(_, path)| path)
     }
 }
 
@@ -143,9 +152,9 @@ mod tests {
             .file("usr/share/pixmaps/d.png", "")
             .file("opt/e.svg", "");
         assert_eq!(chain(&tree, "Marsh"), ["Marsh", "Reed", "hicolor"]);
-        let mut icons = Icons { tree: &tree, folders: Vec::new(), names: BTreeMap::new() };
-        chain(&tree, "Marsh").iter().for_each(|theme| icons.add(theme));
-        let mut path = |name: &str| icons.path(name);
+        let folders = chain(&tree, "Marsh").into_iter().flat_map(|theme| folders_of(&tree, &theme));
+        let icons = Icons::of(&tree, folders.chain([BESIDE.to_owned()]));
+        let path = |name: &str| icons.path(name);
         assert_eq!(path("a").as_deref(), Some("usr/share/icons/Marsh/48x48/apps/a.png"));
         assert_eq!(path("b").as_deref(), Some("usr/share/icons/Reed/scalable/apps/b.svg"));
         assert_eq!(path("c").as_deref(), Some("usr/share/icons/hicolor/96x96/apps/c.png"));

@@ -2,7 +2,7 @@
 //!
 //! Only on request. Every file is hashed, and its header tells what it measures; with the feature `pictures` it is decoded as well,
 //! within bounds, so that there are thumbnails and it can be told what shows the same. Pictures are a stranger's: what is kept of
-//! them was made anew, but for small drawings (SVG) that hold nothing that could act or ask for something.
+//! them was made anew, and drawings (SVG) are told and not shown.
 
 #[cfg(feature = "pictures")]
 mod deadline;
@@ -20,6 +20,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use std::path::Path;
 use std::sync::Mutex;
+#[cfg(feature = "pictures")]
+use std::sync::atomic::{AtomicU64, Ordering};
 use tally_core::model::{Evidence, Picture, PictureKind, Tally, Text};
 use tally_trees::{NodeKind, Tree};
 
@@ -37,13 +39,16 @@ const HEAD: usize = 64 << 10;
 const MOST: usize = 4000;
 /// Pictures that are held at one time: each may take 200 MB while it is decoded.
 const AT_ONCE: usize = 2;
+/// Pixels of all pictures that are decoded: those of 300 photographs.
+#[cfg(feature = "pictures")]
+const PIXELS: u64 = 3_000_000_000;
 
 /// What a thumbnail is kept as: the name of its file, and its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Thumbnail {
     /// The name of its file: the beginning of the picture's hash, and an ending.
     pub name: String,
-    /// A JPEG, PNG, or SVG.
+    /// A JPEG or PNG.
     pub bytes: Vec<u8>,
 }
 
@@ -54,6 +59,9 @@ struct Looking<'a> {
     thumbnails: &'a Mutex<Vec<Thumbnail>>,
     #[cfg(feature = "pictures")]
     deadline: deadline::Deadline,
+    /// Pixels that were decoded.
+    #[cfg(feature = "pictures")]
+    pixels: AtomicU64,
 }
 
 /// A picture that was found, before it is looked at.
@@ -65,11 +73,6 @@ struct Found {
 
 /// Whether this build decodes pictures.
 pub const DECODES: bool = cfg!(feature = "pictures");
-
-/// A drawing (SVG) that holds nothing that could act or ask for something; `None` where it does, or is none.
-pub fn harmless_drawing(bytes: &[u8]) -> Option<Vec<u8>> {
-    svg::harmless(bytes)
-}
 
 /// A picture by itself: its hash, and what it looks like, as a tally has them. One that is not decoded has its hash alone; `format` is empty
 /// for what is no picture.
@@ -268,6 +271,8 @@ impl<'a> Looking<'a> {
             thumbnails,
             #[cfg(feature = "pictures")]
             deadline: deadline::Deadline::default(),
+            #[cfg(feature = "pictures")]
+            pixels: AtomicU64::new(0),
         }
     }
 
@@ -315,14 +320,8 @@ impl<'a> Looking<'a> {
         allow(clippy::needless_pass_by_value, reason = "a decoder takes it along")
     )]
     fn decode(&self, content: Vec<u8>, picture: &mut Picture) {
-        if picture.format == "svg" {
-            // One that could act is told all the same, and only not shown.
-            if let Some(drawing) = svg::harmless(&content) {
-                self.keep(picture, "svg", drawing);
-            }
-        }
         #[cfg(feature = "pictures")]
-        if picture.format != "svg" {
+        if ["png", "jpeg", "webp"].contains(&picture.format.as_str()) && self.may_decode(picture) {
             let (format, is_icon) = (picture.format.clone(), picture.kind == PictureKind::Icon);
             match decode::made_of(&self.deadline, format, is_icon, content) {
                 Ok(decode::Made { small, likeness }) => {
@@ -331,16 +330,25 @@ impl<'a> Looking<'a> {
                     }
                     picture.likeness = likeness.map(Text::from);
                 }
-                Err(why) => {
-                    // A format that is only told is no failure.
-                    if ["png", "jpeg", "webp"].contains(&picture.format.as_str()) {
-                        self.tree.note(Path::new(picture.evidence.file.as_str()), why);
-                    }
-                }
+                Err(why) => self.tree.note(Path::new(picture.evidence.file.as_str()), why),
             }
         }
     }
 
+    /// Whether the pixels of a picture may be decoded besides those of the others.
+    #[cfg(feature = "pictures")]
+    fn may_decode(&self, picture: &Picture) -> bool {
+        let sides = picture.width.zip(picture.height).unwrap_or_default();
+        let pixels = u64::from(sides.0) * u64::from(sides.1);
+        let is_in_bounds = self.pixels.fetch_add(pixels, Ordering::Relaxed).saturating_add(pixels) <= PIXELS;
+        if !is_in_bounds {
+            let why = "is not shown: the pictures before it have as many pixels as are decoded";
+            self.tree.note(Path::new(picture.evidence.file.as_str()), why);
+        }
+        is_in_bounds
+    }
+
+    #[cfg(feature = "pictures")]
     fn keep(&self, picture: &mut Picture, ending: &str, bytes: Vec<u8>) {
         let name = format!("{}.{ending}", &picture.sha256[..16]);
         picture.thumbnail = Some(name.as_str().into());
@@ -402,8 +410,7 @@ mod tests {
         assert_eq!((fog.format.as_str(), fog.width, fog.height), ("svg", Some(320), Some(200)));
         assert_eq!((fog.sha256.len(), fog.bytes), (64, DRAWING.len() as u64));
         let kept = kept.into_inner().unwrap();
-        assert_eq!(kept.len(), 1, "the same drawing is kept once");
-        assert_eq!(Some(kept[0].name.as_str()), fog.thumbnail.as_deref());
+        assert!(kept.is_empty() && fog.thumbnail.is_none(), "a drawing is told, and not shown");
     }
 
     #[test]

@@ -1,10 +1,7 @@
-//! Drawings (SVG): their size, and whether they can be kept as they are.
+//! Drawings (SVG): their size. They are told, and never shown: what draws them is a program of its own, and a small drawing may keep it
+//! busy without end.
 
 use crate::xml::{Step, walk};
-use memchr::memmem;
-
-/// Bytes of a drawing that is kept.
-const KEPT: usize = 240 << 10;
 
 /// The pixels across and down that a drawing says: `width` and `height`, else its `viewBox`. None where it is no drawing.
 pub(super) fn size(bytes: &[u8]) -> Option<(u32, u32)> {
@@ -38,60 +35,6 @@ pub(super) fn size(bytes: &[u8]) -> Option<(u32, u32)> {
     found
 }
 
-/// A drawing that can do nothing but be drawn: small, whole, without scripts, styles that load something, other documents inside it, or
-/// references to what is not in it. It is shown as an image all the same, in which nothing acts.
-pub(super) fn harmless(bytes: &[u8]) -> Option<Vec<u8>> {
-    if bytes.len() > KEPT
-        || memmem::find(bytes, b"<!DOCTYPE").is_some()
-        || memmem::find(bytes, b"<!ENTITY").is_some()
-    {
-        return None;
-    }
-    if memmem::find(bytes, b"<?xml-stylesheet").is_some() {
-        return None;
-    }
-    let (mut is_drawing, mut acts, mut elements) = (false, false, 0_usize);
-    let bad_elements = [
-        "script",
-        "foreignObject",
-        "iframe",
-        "image",
-        "a",
-        "set",
-        "animate",
-        "animateTransform",
-        "animateMotion",
-        "audio",
-        "video",
-    ];
-    let whole = walk(bytes, |step| match step {
-        Step::Open { path, attributes } => {
-            let name = path.last().map_or("", |name| name.rsplit(':').next().unwrap_or(name));
-            elements += 1;
-            is_drawing |= path.len() == 1 && name == "svg";
-            acts |= bad_elements.iter().any(|bad| bad.eq_ignore_ascii_case(name));
-            for (key, value) in attributes {
-                let key = key.rsplit(':').next().unwrap_or(key).to_ascii_lowercase();
-                acts |= key.starts_with("on");
-                acts |= key == "href" && !value.trim_start().starts_with('#');
-                acts |= loads(value);
-            }
-        }
-        Step::Close { text, .. } => acts |= loads(text),
-    });
-    (whole.is_ok() && is_drawing && !acts && elements <= 4000).then(|| bytes.to_vec())
-}
-
-/// Whether a text of styles loads something from elsewhere.
-fn loads(text: &str) -> bool {
-    let lower = text.to_ascii_lowercase();
-    let outside = |part: &str| !part.trim_start().trim_start_matches(['"', '\'']).starts_with('#');
-    lower.contains("@import")
-        || lower.contains("javascript:")
-        || lower.contains("expression(")
-        || lower.split("url(").skip(1).any(outside)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -105,31 +48,5 @@ mod tests {
         assert_eq!(of("width='-1' height='1e99'"), None);
         assert_eq!(size(b"<html><svg width='1' height='1'/></html>"), None);
         assert_eq!(size(b"no xml"), None);
-    }
-
-    #[test]
-    fn only_what_can_do_nothing_is_kept() {
-        let kept = |inner: &str| harmless(format!("<svg xmlns:xlink='x'>{inner}</svg>").as_bytes()).is_some();
-        assert!(kept("<path d='M0 0'/><g fill='url(#a)'/><use xlink:href='#b'/><style>.a{fill:red}</style>"));
-        for bad in [
-            "<script>1</script>",
-            "<SCRIPT/>",
-            "<g onload='x()'/>",
-            "<use href='https://a.example/x.svg#a'/>",
-            "<use xlink:href='data:image/svg+xml,x'/>",
-            "<image href='#a'/>",
-            "<foreignObject/>",
-            "<g style='background:url(https://a.example)'/>",
-            "<g fill='url(&quot;http://a.example&quot;)'/>",
-            "<style>@import 'x';</style>",
-            "<a href='javascript:x'/>",
-            "<set attributeName='href' to='x'/>",
-            "<g>",
-        ] {
-            assert!(!kept(bad), "{bad}");
-        }
-        assert!(harmless(b"<!DOCTYPE svg><svg/>").is_none());
-        assert!(harmless(&[b"<svg>".as_slice(), &vec![b' '; KEPT], b"</svg>"].concat()).is_none());
-        assert!(harmless(b"<html/>").is_none());
     }
 }

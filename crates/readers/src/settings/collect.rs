@@ -233,10 +233,11 @@ impl Reader<'_, '_> {
     fn unknown(&self, native: String, said: &Said, upstream: Option<Text>) -> Setting {
         let native = Text::from(native);
         let is_brought = said.file.starts_with("usr/");
+        let value = cut(&plain(&said.value));
         Setting {
             key: native.clone(),
             area: SettingArea::Other,
-            value: if is_brought { Reduced::value(&cut(&plain(&said.value))) } else { Reduced::withheld() },
+            value: if is_brought { Reduced::value(&value) } else { Reduced::switch(&value) },
             upstream_value: upstream.map(|value| Reduced::value(&cut(&value))),
             source: SettingSource::Set,
             native,

@@ -19,7 +19,6 @@ const SCHEMAS: &[&str] = &[
 
 /// Databases that are read of a profile.
 const DATABASES: usize = 64;
-const MORE_DATABASES: &str = "names more databases than are read";
 
 /// Settings of a new user in a session of certain desktops.
 pub(crate) struct Gsettings<'t> {
@@ -281,7 +280,10 @@ impl Files {
         let mut lines = profile.lines().filter(|line| named.insert(line.trim().to_owned()));
         let databases = lines.by_ref().take(DATABASES).filter_map(&mut database).collect();
         if lines.next().is_some() {
-            unread.push(Unread::whole("etc/dconf/profile/user", MORE_DATABASES));
+            unread.push(Unread::whole(
+                "etc/dconf/profile/user",
+                format!("names more than {DATABASES} databases"),
+            ));
         }
         Self { databases, overrides: Merged::of(tree, overrides), schemas, by_path, unread }
     }

@@ -81,6 +81,12 @@ fn template(unit: &str) -> Option<String> {
     Some(format!("{name}@.{ending}"))
 }
 
+/// The path of a unit's file, whose name may say whose instance it is.
+fn told_path(path: &str) -> String {
+    path.rsplit_once('/')
+        .map_or_else(|| path.to_owned(), |(folder, name)| format!("{folder}/{}", unit_name(name, false)))
+}
+
 /// An enabled unit, by the first of these files that is there. A link that leads nowhere starts nothing.
 fn unit_item(tree: &dyn Tree, paths: Vec<String>, scope: Scope, unit: &Text) -> Option<StartupItem> {
     let (path, bytes) =
@@ -102,7 +108,7 @@ fn unit_item(tree: &dyn Tree, paths: Vec<String>, scope: Scope, unit: &Text) -> 
         says: get("Unit", "Description").map(|text| Reduced::value(&text)),
         package: None,
         off_because: None,
-        evidence: Evidence::file(path),
+        evidence: Evidence::file(told_path(&path)),
     })
 }
 

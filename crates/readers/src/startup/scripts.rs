@@ -219,8 +219,8 @@ mod tests {
             [
                 ("rill".into(), true, Some("/usr/sbin/rill".into())),
                 ("pond".into(), false, None),
-                ("spring".into(), true, Some("springd -n".into())),
-                ("weird".into(), true, Some("/usr/bin/weird -f".into())),
+                ("spring".into(), true, Some("springd".into())),
+                ("weird".into(), true, Some("/usr/bin/weird".into())),
                 ("brook".into(), true, None),
                 ("cron".into(), true, None),
                 ("sea-gate".into(), true, Some("/usr/local/sbin/sea-gate".into())),

@@ -39,7 +39,6 @@ impl Thumbnails {
         let (kind, begins): (&str, &[&[u8]]) = match name.rsplit('.').next()? {
             "jpg" => ("jpeg", &[b"\xff\xd8\xff"]),
             "png" => ("png", &[b"\x89PNG\r\n\x1a\n"]),
-            "svg" => ("svg+xml", &[b"<svg", b"<?xml", b"<!--"]),
             _ => return None,
         };
         let start = bytes.trim_ascii_start();

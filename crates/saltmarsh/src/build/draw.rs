@@ -1,7 +1,6 @@
 //! Pictures of the made-up world: shores at all hours, drawn when they are asked for, and icons for its programs.
 
 use std::collections::BTreeMap;
-use std::fmt::Write;
 use std::sync::Mutex;
 
 /// Pixels across and down of a wallpaper, as it was made first.
@@ -147,17 +146,25 @@ fn drawn(shore: &'static Shore, (width, height): (u32, u32)) -> Vec<u8> {
 
 fn png(shore: &Shore, width: u32, height: u32) -> Vec<u8> {
     let left = (SIZE.0 - width.min(SIZE.0)) / 2;
-    let mut pixels = Vec::with_capacity(width as usize * height as usize * 3);
-    for y in 0..height {
-        for x in 0..width {
-            let (across, down) = (f64::from(x + left) / f64::from(SIZE.0), f64::from(y) / f64::from(SIZE.1));
-            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to a byte")]
-            pixels.extend(shore.colour(across, down).map(|part| part.clamp(0.0, 255.0) as u8));
-        }
-    }
+    picture((width, height), png::ColorType::Rgb, |x, y| {
+        let (across, down) = (f64::from(x + left) / f64::from(SIZE.0), f64::from(y) / f64::from(SIZE.1));
+        shore.colour(across, down)
+    })
+}
+
+/// A PNG of pixels with as many parts, each between 0 and 255.
+fn picture<const N: usize>(
+    (width, height): (u32, u32),
+    colours: png::ColorType,
+    pixel: impl Fn(u32, u32) -> [f64; N],
+) -> Vec<u8> {
+    let places = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to a byte")]
+    let pixels: Vec<u8> =
+        places.flat_map(|(x, y)| pixel(x, y).map(|part| part.clamp(0.0, 255.0) as u8)).collect();
     let mut bytes = Vec::new();
     let mut encoder = png::Encoder::new(&mut bytes, width, height);
-    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_color(colours);
     encoder.set_depth(png::BitDepth::Eight);
     // Writing to memory does not fail.
     if let Ok(mut writer) = encoder.write_header() {
@@ -197,35 +204,45 @@ impl Shore {
     }
 }
 
-/// The icon of a program, as a drawing: two shapes on a tile, all by its name.
-pub(super) fn icon(name: &str) -> String {
+/// The icon of a program, 64 pixels wide: two shapes on a tile, all by its name.
+pub(super) fn icon(name: &str) -> Vec<u8> {
     let hash = name.bytes().fold(17_u32, |hash, byte| hash.wrapping_mul(31).wrapping_add(u32::from(byte)));
-    let hue = hash % 360;
+    let hue = f64::from(hash % 360);
     let (first, second) = (hash / 360 % 4, hash / 1440 % 4);
-    let shape = |kind: u32, colour: &str, at: (u32, u32)| match kind {
-        0 => format!("<circle cx=\"{}\" cy=\"{}\" r=\"13\" fill=\"{colour}\"/>", at.0, at.1),
-        1 => format!(
-            "<rect x=\"{}\" y=\"{}\" width=\"24\" height=\"24\" rx=\"5\" fill=\"{colour}\"/>",
-            at.0 - 12,
-            at.1 - 12
-        ),
-        2 => format!("<path d=\"M{} {}l14 24h-28z\" fill=\"{colour}\"/>", at.0, at.1 - 13),
-        _ => format!(
-            "<path d=\"M{} {}q14 -22 28 0t28 0\" stroke=\"{colour}\" stroke-width=\"7\" fill=\"none\"/>",
-            at.0 - 24,
-            at.1
-        ),
+    // How far a place lies outside of a shape around a middle, pixels.
+    let outside = |kind: u32, x: f64, y: f64| match kind {
+        0 => x.hypot(y) - 13.0,
+        1 => x.abs().max(y.abs()) - 12.0,
+        2 => (y - 11.0).max(x.abs() - (y + 13.0) * 0.55),
+        _ => ((x / 8.0).sin().mul_add(7.0, y)).abs().max(x.abs() - 22.0) - 3.5,
     };
-    let mut drawing = String::from(
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"64\" height=\"64\" viewBox=\"0 0 64 64\">",
-    );
-    _ = write!(
-        drawing,
-        "<rect x=\"2\" y=\"2\" width=\"60\" height=\"60\" rx=\"14\" fill=\"hsl({hue},38%,38%)\"/>"
-    );
-    drawing += &shape(first, &format!("hsl({},55%,78%)", (hue + 40) % 360), (26, 26));
-    drawing += &shape(second, "#fffdf6", (36, 40));
-    drawing + "</svg>\n"
+    let tile = |x: f64, y: f64| {
+        let (across, down) = (((x - 32.0).abs() - 16.0).max(0.0), ((y - 32.0).abs() - 16.0).max(0.0));
+        across.hypot(down) - 14.0
+    };
+    picture((64, 64), png::ColorType::Rgba, |x, y| {
+        let (x, y) = (f64::from(x) + 0.5, f64::from(y) + 0.5);
+        // Edges are soft over one pixel.
+        let share = |outside: f64| (0.5 - outside).clamp(0.0, 1.0);
+        let mut colour = hsl(hue, 0.38, 0.38);
+        for (outside, over) in [
+            (outside(first, x - 26.0, y - 26.0), hsl(hue + 40.0, 0.55, 0.78)),
+            (outside(second, x - 36.0, y - 40.0), [255.0, 253.0, 246.0]),
+        ] {
+            let share = share(outside);
+            colour = std::array::from_fn(|i| over[i].mul_add(share, colour[i] * (1.0 - share)));
+        }
+        [colour[0], colour[1], colour[2], 255.0 * share(tile(x, y))]
+    })
+}
+
+/// A colour by its hue in degrees, its saturation and its lightness.
+fn hsl(hue: f64, saturation: f64, lightness: f64) -> [f64; 3] {
+    let most = saturation * lightness.min(1.0 - lightness);
+    [0.0, 8.0, 4.0].map(|part| {
+        let at = (part + hue / 30.0) % 12.0;
+        255.0 * most.mul_add(-(at - 3.0).min(9.0 - at).clamp(-1.0, 1.0), lightness)
+    })
 }
 
 #[cfg(test)]

@@ -81,23 +81,25 @@ pub(super) fn files(package: &Shipped<'_>) -> Vec<(String, Vec<u8>)> {
         (format!("usr/share/metainfo/{}.metainfo.xml", component.id), metainfo(component, package.version))
     }));
     let icons = package.launchers.iter().filter(|launcher| launcher.program().is_some());
-    files.extend(icons.map(|launcher| {
-        (
-            format!("usr/share/icons/hicolor/scalable/apps/{}.svg", launcher.icon()),
-            super::draw::icon(&launcher.icon()),
-        )
-    }));
+    let icons: Vec<(String, Vec<u8>)> = icons
+        .map(|launcher| {
+            let file = format!("usr/share/icons/hicolor/64x64/apps/{}.png", launcher.icon());
+            (file, super::draw::icon(&launcher.icon()))
+        })
+        .collect();
     if name == "base-files" {
-        let folder = "[scalable/apps]\nSize=64\nType=Scalable\n";
+        let folder = "[64x64/apps]\nSize=64\n";
         files.push((
             "usr/share/icons/hicolor/index.theme".into(),
-            format!("[Icon Theme]\nName=Hicolor\nDirectories=scalable/apps\n\n{folder}"),
+            format!("[Icon Theme]\nName=Hicolor\nDirectories=64x64/apps\n\n{folder}"),
         ));
     }
     files.extend(super::settings::files(package));
+    let mut files = bytes(files);
+    files.extend(icons);
     files.sort();
     files.dedup_by(|a, b| a.0 == b.0);
-    bytes(files)
+    files
 }
 
 fn bytes(files: Vec<(String, String)>) -> Vec<(String, Vec<u8>)> {
