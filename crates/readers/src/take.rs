@@ -21,7 +21,7 @@ use tally_core::derive::{self, Facts, Rules};
 use tally_core::knowledge::{self, PartRules, SettingRules};
 use tally_core::model::{
     Delivery, Dependency, InstallDayHow, Label, Look, Looks, Medium, MissingFact, Package, PackageRef,
-    Setting, StartupItem, System, Taken, Tally, Text, Unread,
+    Reduced, Setting, StartupItem, System, Taken, Tally, Text, Unread,
 };
 use tally_core::offer::Catalog;
 use tally_trees::{Nameless, NodeKind, Tree, Watched};
@@ -415,6 +415,8 @@ fn assign_owners<'t>(
         // What no package brought may describe anything.
         if item.package.is_none() && !item.evidence.file.starts_with("usr/") {
             item.says = None;
+            // Of the line that keeps it from starting the key says enough.
+            item.off_because = item.off_because.as_ref().map(Reduced::key);
         }
     }
     facts.unread.extend(menu.launchers.unread);

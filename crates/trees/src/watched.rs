@@ -1,6 +1,8 @@
 //! A tree that remembers what could not be read of it, whoever asked.
 
 use crate::{Entry, Node, NodeKind, ReadAt, Tree, TreeError, TreeErrorKind, shielded};
+use std::borrow::Cow;
+use std::ffi::OsStr;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -88,8 +90,20 @@ impl<'t> Watched<'t> {
     }
 }
 
+/// A path as it is traced: the name of a unit may say whose instance it is (`sync@reed.service`).
+fn shown(path: &Path) -> Cow<'_, Path> {
+    let name = path.file_name().and_then(OsStr::to_str).and_then(|name| name.split_once('@'));
+    match name {
+        Some((unit, rest)) if !rest.is_empty() && !rest.starts_with('.') => {
+            let ending = rest.rsplit_once('.').map_or("", |(_, ending)| ending);
+            path.with_file_name(format!("{unit}@….{ending}")).into()
+        }
+        _ => path.into(),
+    }
+}
+
 fn note(log: &Log, path: &Path, why: String) {
-    tracing::info!(?path, why, "unread");
+    tracing::info!(path = ?shown(path), why, "unread");
     let mut log = log.lock().unwrap_or_else(PoisonError::into_inner);
     if log.kept.len() < KEPT {
         log.kept.push(Failed { path: path.strip_prefix("/").unwrap_or(path).to_owned(), why });
@@ -105,19 +119,19 @@ impl Tree for Watched<'_> {
 
     fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
         let entries = self.ask(path, |tree| tree.list(path));
-        tracing::debug!(?path, names = entries.as_ref().map_or(0, Vec::len), "list");
+        tracing::debug!(path = ?shown(path), names = entries.as_ref().map_or(0, Vec::len), "list");
         entries
     }
 
     fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
         let read = self.ask(path, |tree| tree.read_into(path, limit, buffer));
-        tracing::debug!(?path, bytes = read.as_ref().map_or(0, |()| buffer.len()), "read");
+        tracing::debug!(path = ?shown(path), bytes = read.as_ref().map_or(0, |()| buffer.len()), "read");
         read
     }
 
     fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
         let file = self.ask(path, |tree| tree.open(path))?;
-        tracing::debug!(?path, bytes = file.len(), "open");
+        tracing::debug!(path = ?shown(path), bytes = file.len(), "open");
         Ok(Box::new(WatchedFile { file, path: path.to_owned(), log: Arc::clone(&self.log) }))
     }
 

@@ -85,6 +85,12 @@ impl Reduced {
         (by_package && !raw.trim().is_empty()).then(|| Self::value(raw))
     }
 
+    /// Of a line `key=value` the key.
+    #[must_use]
+    pub fn key(&self) -> Self {
+        Self(self.0.split('=').next().unwrap_or_default().into())
+    }
+
     /// The value of a setting: addresses in it are reduced, and the names of users in paths left out.
     pub fn value(raw: &str) -> Self {
         Self(value(raw, false).into())

@@ -10,19 +10,20 @@ lists() {
 @LISTS@
 all release etc os-release debian_version alpine-release fedora-release slackware-version
 all sessions usr bin/start* bin/*-session bin/*-session-* lib/systemd/*/* \
-    lib/os-release bin/freebsd-version lib/dinit.d/* local/share/metainfo/* local/share/mime/[as]*s*
+    lib/os-release bin/freebsd-version lib/dinit.d/* local/share/met*/* \
+    local/share/mime/[as]*s* local/share/glib-2.0/schemas/*[el]
 all looks usr/share mime/aliases mime/subclasses metainfo/*.xml appdata/*.xml *-session/sessions/* \
-    xsessions/* wayland-sessions/* gnome-shell/modes/* glib-2.0/schemas/*.override xfwm4/defaults \
-    glib-2.0/schemas/*.gschema.xml plasma/look-and-feel/* plasma/layout-templates/* lxqt/*.conf \
-    lxpanel/profile/* mate-panel/layouts/* budgie-desktop/* desktop-base/* wallpapers/*/metadata.* \
-    backgrounds/*.xml themes/*/index.theme icons/*/index.theme distro-info/[du]*n*.csv
+    gnome-shell/modes/* glib-2.0/schemas/*.override xfwm4/defaults glib-2.0/schemas/*.gschema.xml \
+    plasma/look-and-feel/* plasma/layout-templates/* lxqt/*.conf lxpanel/profile/* \
+    mate-panel/layouts/* budgie-desktop/* desktop-base/* wallpapers/*/metadata.* backgrounds/*.xml \
+    themes/*/index.theme icons/*/index.theme distro-info/[du]*n*.csv
 all-dates packages usr/share/doc */changelog.Debian*.gz */changelog.gz
 pictures looks usr/share backgrounds/* wallpapers/* pixmaps/* icons/*/apps/*
 name programs usr bin/* sbin/* games/* local/bin/* local/sbin/* libexec/* lib/*.so* lib64/*.so* \
     lib/modules/*/kernel/fs/* lib/modules/*/modules.* lib/cups/*
 name looks usr/share backgrounds/* wallpapers/* fonts/* lxqt/*/* pixmaps/*
 name startup etc systemd/*.service systemd/*.timer systemd/*.socket init.d/* rc.d/rc.*
-entry menu usr share/applications/*.desktop local/share/applications/*.desktop
+entry menu usr share/applications/* local/share/applications/* share/*sessions/* local/share/*ss*/*
 entry menu var/lib/snapd/desktop applications/*.desktop
 link startup etc systemd/* alternatives/* rc?.d/* runlevels/* runit/* localtime os-release
 END
@@ -64,15 +65,14 @@ each() {
 odd="! -path *$nl*" good='-type l -o -type f -size -2097152 -perm -004'
 [ "$(id -u)" != 0 ] || good=${good% -perm*}
 errors=$({
-    printf %s 'to=$1 && shift && printf "%s\0" "$@" >>"$to"' >"$work/note"
-    to=$work/notes/kit-left-out && : >"$to"
-    each "$also" "! -type d ( ( $good ) $odd -print -o -exec sh $work/note $to {} + )" >"$work/list"
+    each "$also" "! -type d ( $good ) $odd -print" >"$work/list"
+    each "$also" "! -type d ! ( ( $good ) $odd ) -print0" >"$work/notes/kit-left-out"
     each "link name" "-type l ! -name *@[!t]* $odd -print" >>"$work/list"
     for link in bin sbin lib lib64; do [ ! -L "$link" ] || echo "./$link"; done >>"$work/list"
     printf %s 'FNR == 1 { printf "%c%s\n", 0, FILENAME } sub(/^Exec *= */, "") { line = "Exec="
         for (i = 1; i <= NF; i++) if ((line ~ /=$/ && $i != "env" || $i ~ /^\/(usr|s?bin)\//) &&
             $i !~ /=/) line = line $i " "; print line; next } /^\[|^X-Flatpak|^X-Snap/
-    /^((Generic)?Name|Type|Categories|Mime.*|NoDisp.*|Hidden|(Only|Not)Sh.*|TryExec|Icon|Ini.*) *=/
+    /^((Generic)?Name|DesktopN.*|Type|Categories|Mime.*|NoD.*|Hidden|(Only|Not)S.*|TryE.*|In.*) *=/
     ' >"$work/awk"
     each entry "${good#*-o} $odd -exec awk -f $work/awk {} +" >"$work/notes/kit-entries"
     each name '-type f ! -name *@?* -print0' >"$work/notes/kit-names"

@@ -26,6 +26,7 @@ mod report;
 mod roots;
 mod rules;
 mod schema;
+mod secrets;
 mod settings;
 mod shelf;
 mod shelf_index;

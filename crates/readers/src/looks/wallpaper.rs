@@ -3,7 +3,7 @@
 use crate::keyfile::KeyFile;
 use crate::settings::resolved;
 use crate::xml;
-use tally_core::model::Text;
+use tally_core::model::{Reduced, Text};
 use tally_trees::{NodeKind, Tree};
 
 /// Lists of pictures that name each other, at most.
@@ -30,7 +30,8 @@ pub(crate) fn name(tree: &dyn Tree, setting: &str) -> Text {
     let pack = path.split_once("/contents/images").map_or(path.as_str(), |(pack, _)| pack);
     let is_pack = tree.node(std::path::Path::new(pack), true).is_ok_and(|node| node.kind == NodeKind::Folder);
     let said = is_pack.then(|| said_name(tree, pack)).flatten();
-    said.unwrap_or_else(|| by_path(pack))
+    // A picture in a home is called by its file alone.
+    said.unwrap_or_else(|| by_path(&Reduced::value(&format!("/{pack}"))))
 }
 
 /// The first picture of a list, which may be a slide show.
