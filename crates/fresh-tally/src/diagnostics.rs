@@ -19,6 +19,8 @@ pub(crate) fn begin(verbose: u8) {
         .with_target(false)
         .with_level(false)
         .without_time()
+        // What can't be written is not told there either.
+        .log_internal_errors(false)
         .finish();
     // Somebody else's would be there already in a test at the most.
     _ = tracing::subscriber::set_global_default(subscriber);
@@ -39,7 +41,7 @@ impl io::Write for Clean {
     fn write(&mut self, line: &[u8]) -> io::Result<usize> {
         let text = String::from_utf8_lossy(line);
         let text = text.strip_suffix('\n').unwrap_or(&text);
-        writeln!(io::stderr(), "{}", tally_report::clean(text))?;
+        crate::output::message(text);
         Ok(line.len())
     }
 

@@ -1,4 +1,5 @@
 use crate::exit::Exit;
+use crate::output::message;
 use std::path::{Path, PathBuf};
 use tally_readers::TakeError;
 use tally_report::RenderError;
@@ -62,6 +63,9 @@ pub(crate) enum CommandError {
     /// A file of keys can't be used.
     #[error("`{}` {why}", path.display())]
     Key { path: PathBuf, why: String },
+    /// The program that signs, and checks signatures, can't be run.
+    #[error("can't run `{program}`, which makes and checks signatures: {source}")]
+    NoSigner { program: &'static str, source: std::io::Error },
     /// A file isn't signed as it must be.
     #[error("the signature of `{shown}` is not accepted: {why}")]
     Signature { shown: String, why: String },
@@ -83,7 +87,9 @@ impl CommandError {
     pub(crate) fn exit(&self) -> Exit {
         match self {
             Self::Usage(_) => Exit::Usage,
-            Self::Shelf(ShelfError::BadHandle { .. } | ShelfError::InUse { .. }) => Exit::Usage,
+            Self::Shelf(ShelfError::BadHandle { .. } | ShelfError::InUse { .. } | ShelfError::Nowhere) => {
+                Exit::Usage
+            }
             Self::Rules(_) => Exit::Bug,
             _ => Exit::Input,
         }
@@ -125,6 +131,7 @@ impl CommandError {
                 source: tally_trees::SourceError::Ambiguous(_) | tally_trees::SourceError::NoSuchRoot { .. },
                 ..
             } => Some("`--root NAME` of `fresh-tally take` chooses one; `--list-roots` shows them".into()),
+            Self::NoSigner { .. } => Some("install OpenSSH's client, so that it is on the PATH".into()),
             Self::Template { .. } => Some(
                 "`fresh-tally report INSTALL --format json` shows the data that templates see".into(),
             ),
@@ -152,27 +159,25 @@ fn quoted(names: &[String]) -> String {
 }
 
 /// Says what went wrong on standard error: one line, and a hint where one helps.
-#[allow(clippy::print_stderr, reason = "errors end here")]
 pub(crate) fn report(failure: &CommandError) -> Exit {
     if failure.is_closed_pipe() {
         return Exit::Done;
     }
-    eprintln!("error: {}", tally_report::clean(&failure.to_string()));
+    message(&format!("error: {failure}"));
     if tracing::enabled!(tracing::Level::INFO) {
         causes(failure);
     }
     if let Some(hint) = failure.hint() {
-        eprintln!("hint: {}", tally_report::clean(&hint));
+        message(&format!("hint: {hint}"));
     }
     failure.exit()
 }
 
 /// Says what led to an error, cause by cause, where more was asked for with `-v`.
-#[allow(clippy::print_stderr, reason = "errors end here")]
 fn causes(failure: &CommandError) {
     let mut cause = std::error::Error::source(failure);
     while let Some(error) = cause {
-        eprintln!("because: {}", tally_report::clean(&error.to_string()));
+        message(&format!("because: {error}"));
         cause = error.source();
     }
 }

@@ -1,5 +1,6 @@
 //! Exit codes, and what a panic prints.
 
+use crate::output::message;
 use std::backtrace::{Backtrace, BacktraceStatus};
 use std::panic::PanicHookInfo;
 use std::process::ExitCode;
@@ -27,7 +28,6 @@ impl From<Exit> for ExitCode {
 
 /// What a panic prints: where it happened, and that it is not the user's fault; with `RUST_BACKTRACE=1` the way there as well. One that
 /// is caught where a file is decoded is reported as that file's, and not here.
-#[allow(clippy::print_stderr, reason = "the last words of the program")]
 pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
     if tally_trees::is_shielded() {
         return;
@@ -39,11 +39,11 @@ pub(crate) fn tell_of_a_bug(info: &PanicHookInfo<'_>) {
         .copied()
         .or_else(|| payload.downcast_ref::<String>().map(String::as_str));
     let words = tally_report::clean(words.unwrap_or("no words")).into_owned();
-    eprintln!("error: a bug in fresh-tally {} at {place}: {words}", env!("CARGO_PKG_VERSION"));
+    message(&format!("error: a bug in fresh-tally {} at {place}: {words}", env!("CARGO_PKG_VERSION")));
     let trace = Backtrace::capture();
     if trace.status() == BacktraceStatus::Captured {
-        eprintln!("{trace}");
+        trace.to_string().lines().for_each(message);
     } else {
-        eprintln!("hint: please report this line and your command; RUST_BACKTRACE=1 shows more");
+        message("hint: please report this line and your command; RUST_BACKTRACE=1 shows more");
     }
 }

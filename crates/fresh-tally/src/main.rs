@@ -35,6 +35,9 @@ fn main() -> ExitCode {
     diagnostics::begin(cli.common.verbose);
     let outcome = std::panic::catch_unwind(|| {
         let settings = settings::Settings::from_args(&cli.common)?;
+        if let (None, Some(endings)) = (cli.common.format, cli.command.endings()) {
+            settings.check_ending(endings)?;
+        }
         if settings.output.is_some() || !cli.command.only_reads() {
             interrupt::prepare(&settings);
         }

@@ -4,12 +4,12 @@ use crate::args::ChartArgs;
 use crate::error::CommandError;
 use crate::settings::Settings;
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use tally_core::model::Tally;
 use tally_report::chart::Chart;
 use tally_report::{RenderError, Theme, View, render};
-use tally_shelf::{Draft, ShelfError, encode, pack, read_file, write_atomically};
+use tally_shelf::{Draft, encode, pack, read_file};
 
 /// Renders a view, and sends it where the answer goes.
 pub(crate) fn show(view: &dyn View, settings: &Settings) -> Result<(), CommandError> {
@@ -57,20 +57,58 @@ pub(crate) fn answer(bytes: &[u8], settings: &Settings) -> Result<(), CommandErr
     }
 }
 
-/// Writes a file as a whole or not at all. What is no regular file (a pipe, a terminal) is written to directly.
+/// Writes a file as a whole or not at all. What is no regular file (a device, a pipe, a terminal) is written to, and stays what it is.
 pub(crate) fn file(path: &Path, bytes: &[u8]) -> Result<(), CommandError> {
-    let fail = |source| CommandError::Output { to: format!("`{}`", path.display()), source };
-    if path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()) {
-        return std::fs::OpenOptions::new()
-            .write(true)
-            .open(path)
-            .and_then(|mut file| file.write_all(bytes))
-            .map_err(fail);
+    written(path, |out| out.write_all(bytes))
+}
+
+/// Where a path leads.
+enum Place {
+    /// The standard output of this program, under whatever name.
+    Stdout,
+    /// A device, a pipe, a descriptor: it is written to as it is.
+    Direct,
+    /// A file that is there or not yet; links are followed, and stay.
+    File(PathBuf),
+}
+
+impl Place {
+    fn of(path: &Path) -> Self {
+        if ["/dev/stdout", "/dev/fd/1", "/proc/self/fd/1"].iter().any(|name| path == Path::new(name)) {
+            return Self::Stdout;
+        }
+        let is_descriptor = ["/dev", "/proc"].iter().any(|folder| path.starts_with(folder));
+        let is_special = path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir());
+        if is_descriptor || is_special {
+            return Self::Direct;
+        }
+        let is_link = path.symlink_metadata().is_ok_and(|found| found.is_symlink());
+        let target = is_link.then(|| path.canonicalize().ok()).flatten();
+        Self::File(target.unwrap_or_else(|| path.to_owned()))
     }
-    write_atomically(path, bytes, true).map_err(|error| match error {
-        ShelfError::Io { source, .. } => fail(source),
-        other => other.into(),
-    })
+}
+
+/// The one way in which something is written to a path: a file appears under its name when it is complete.
+fn written(
+    path: &Path,
+    write: impl FnOnce(&mut dyn Write) -> std::io::Result<()>,
+) -> Result<(), CommandError> {
+    let buffered = |out: &mut dyn Write| {
+        let mut out = std::io::BufWriter::new(out);
+        write(&mut out)?;
+        out.flush()
+    };
+    let done = match Place::of(path) {
+        Place::Stdout => buffered(&mut std::io::stdout().lock()),
+        Place::Direct => {
+            std::fs::OpenOptions::new().write(true).open(path).and_then(|mut file| buffered(&mut file))
+        }
+        Place::File(path) => Draft::new(&path).and_then(|mut draft| {
+            buffered(&mut draft)?;
+            draft.finish(true)
+        }),
+    };
+    done.map_err(|source| CommandError::Output { to: format!("`{}`", path.display()), source })
 }
 
 /// Writes a tally, compressed where the name of the file says so; gives what was written.
@@ -121,19 +159,22 @@ pub(crate) fn say_held() {
 }
 
 /// A status line on standard error: a full sentence, unless quiet.
-#[allow(clippy::print_stderr, reason = "status lines go through here")]
 pub(crate) fn status(settings: &Settings, sentence: &str) {
     if !settings.quiet && held().is_none() {
-        eprintln!("{}", tally_report::clean(sentence));
+        message(sentence);
     }
 }
 
+/// A line on standard error, without what a terminal would obey. Where it can't be written nobody hears it, and the work goes on.
+pub(crate) fn message(line: &str) {
+    _ = writeln!(std::io::stderr(), "{}", tally_report::clean(line));
+}
+
 /// A warning on standard error, quiet or not: something of what was asked for is left out.
-#[allow(clippy::print_stderr, reason = "warnings go through here")]
 pub(crate) fn warn(sentence: &str) {
     match held().as_mut() {
         Some(waiting) => waiting.push(sentence.to_owned()),
-        None => eprintln!("warning: {}", tally_report::clean(sentence)),
+        None => message(&format!("warning: {sentence}")),
     }
 }
 
@@ -142,19 +183,12 @@ pub(crate) fn stream(
     settings: &Settings,
     write: impl FnOnce(&mut dyn Write) -> std::io::Result<()>,
 ) -> Result<(), CommandError> {
-    let Some(path) = settings.output.as_deref() else {
-        let mut out = std::io::BufWriter::new(std::io::stdout().lock());
-        let result = write(&mut out).and_then(|()| out.flush());
-        return result.map_err(|source| CommandError::Output { to: "to standard output".into(), source });
-    };
-    let written = Draft::new(path).and_then(|mut draft| {
-        let mut out = std::io::BufWriter::new(&mut draft);
-        write(&mut out)?;
-        out.flush()?;
-        drop(out);
-        draft.finish(true)
-    });
-    written.map_err(|source| CommandError::Output { to: format!("`{}`", path.display()), source })
+    if let Some(path) = settings.output.as_deref() {
+        return written(path, write);
+    }
+    let mut out = std::io::BufWriter::new(std::io::stdout().lock());
+    let result = write(&mut out).and_then(|()| out.flush());
+    result.map_err(|source| CommandError::Output { to: "to standard output".into(), source })
 }
 
 /// Bytes that a file of settings, questions or rules may have: 16 MiB.

@@ -52,7 +52,9 @@ impl Settings {
         let seen = common.seen.or(word("as", config.seen.as_deref(), &config)?).unwrap_or(Moment::Shipped);
         let to_terminal = output.is_none() && std::io::stdout().is_terminal();
         Ok(Self {
-            shelf: Shelf::new(shelf_folder(common, &config)?).packing(config.compress),
+            shelf: shelf_folder(common, &config)
+                .map_or_else(Shelf::nowhere, Shelf::new)
+                .packing(config.compress),
             shelf_given: common.shelf.is_some(),
             format: common.format.or_else(|| match output.as_deref() {
                 Some(path) => path.extension().and_then(|ending| Format::of_ending(ending.to_str()?)),
@@ -65,7 +67,7 @@ impl Settings {
             },
             output,
             own: own_rules(common, &config)?,
-            applied: applied(common, &config)?,
+            applied: applied(common, &config),
             config,
             seen,
             quiet: common.quiet,
@@ -86,6 +88,29 @@ impl Settings {
             seen,
             ..*self
         }
+    }
+
+    /// Refuses a file of `-o` whose ending is none of these. A name without an ending may be anything.
+    pub(crate) fn check_ending(&self, known: &[&str]) -> Result<(), CommandError> {
+        let Some(path) = self.output.as_deref().filter(|path| !path.starts_with("/dev")) else {
+            return Ok(());
+        };
+        let Some(ending) = path.extension().map(|ending| ending.to_string_lossy().into_owned()) else {
+            return Ok(());
+        };
+        // A folder may be called anything, and a handle has dots.
+        if known.contains(&ending.as_str()) || path.is_dir() {
+            return Ok(());
+        }
+        let shown = path.display();
+        Err(CommandError::Usage(if known.is_empty() {
+            format!("-o: `{shown}` has the ending of a file, and a folder is written")
+        } else {
+            format!(
+                "-o: `{shown}` can't be written here as `.{ending}`; valid endings are .{}",
+                known.join(", .")
+            )
+        }))
     }
 
     /// The form of the answer.
@@ -116,11 +141,10 @@ pub(crate) fn read_rules(file: &Path) -> Result<OwnRules, CommandError> {
     OwnRules::parse(&text).map_err(|source| CommandError::OwnRules { path: file.into(), source })
 }
 
-fn shelf_folder(common: &Common, config: &Config) -> Result<PathBuf, CommandError> {
+/// Where the shelf is; `None` without a home folder, where nothing else names one.
+fn shelf_folder(common: &Common, config: &Config) -> Option<PathBuf> {
     let by_hand = common.shelf.clone().or_else(environment::shelf);
-    by_hand.or_else(|| config.shelf.clone()).or_else(environment::default_shelf_folder).ok_or_else(|| {
-        CommandError::Usage("there is no home folder for the shelf: name one with --shelf DIR".into())
-    })
+    by_hand.or_else(|| config.shelf.clone()).or_else(environment::default_shelf_folder)
 }
 
 /// A word of the configuration file, as the option of the same name would read it.
@@ -147,7 +171,7 @@ fn no_word(config: &Config, key: &str, value: &str, known: &[&str]) -> CommandEr
 }
 
 /// Which value each setting has, and where it comes from: an option, the environment, the file, or nothing of those.
-fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, CommandError> {
+fn applied(common: &Common, config: &Config) -> Vec<Applied> {
     let file = config.file.as_deref().map(|file| file.display().to_string()).unwrap_or_default();
     let paths = |paths: &[PathBuf]| {
         paths.iter().map(|path| path.display().to_string()).collect::<Vec<_>>().join(", ")
@@ -168,7 +192,8 @@ fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, CommandErro
         };
         list.push(Applied { key, value, from });
     };
-    let shelf = shelf_folder(common, config)?.display().to_string();
+    let shelf =
+        shelf_folder(common, config).map_or_else(|| "none".to_owned(), |folder| folder.display().to_string());
     let of_environment = environment::shelf().map(|path| (path.display().to_string(), "FRESH_TALLY_SHELF"));
     add("shelf", optional(&common.shelf), of_environment, optional(&config.shelf), &shelf);
     add("compress", None, None, config.compress.then(|| "true".into()), "false");
@@ -196,7 +221,7 @@ fn applied(common: &Common, config: &Config) -> Result<Vec<Applied>, CommandErro
     add("unwanted", None, None, words(&config.unwanted), "none");
     add("checklists", None, None, optional(&config.checklists), "none");
     add("templates", None, None, optional(&config.templates), "none");
-    Ok(list)
+    list
 }
 
 fn width(common: &Common, config: &Config, to_terminal: bool) -> Option<usize> {

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::ser::Formatter;
 use std::io::{self, BufRead, BufReader, Read, Seek, Write};
 use std::path::Path;
-use tally_core::model::{Note, Package, Reading, SCHEMA, Taken, Tally};
+use tally_core::model::{Package, SCHEMA, Tally};
 
 /// Writes a tally as JSON: each key of the document and each element of its lists on a line of its own.
 ///
@@ -52,7 +52,7 @@ pub(crate) fn encode_in_pieces(tally: &Tally) -> serde_json::Result<Vec<Vec<u8>>
 }
 
 /// Bytes that a tally may have: 256 MiB, a hundred times a large one.
-const TALLY_LIMIT: u64 = 256 << 20;
+pub(crate) const TALLY_LIMIT: u64 = 256 << 20;
 
 /// The checksum of what reading in brief passes over: from `suggests` on, of every package.
 struct Sum {
@@ -267,47 +267,6 @@ fn current(tally: Tally) -> Tally {
     tally
 }
 
-/// What a new take of the same install must know of the earlier one.
-#[derive(Deserialize)]
-pub(crate) struct Earlier {
-    pub(crate) taken: Taken,
-    #[serde(default)]
-    pub(crate) notes: Vec<Note>,
-    #[serde(default)]
-    pub(crate) readings: Vec<Reading>,
-}
-
-/// Reads only that of the tally in a file, if it is one.
-///
-/// In a tally that this program wrote both are near its ends, each key on a line of its own; one that was edited
-/// otherwise is read as a whole.
-pub(crate) fn read_earlier(path: &Path) -> Option<Earlier> {
-    const ENDS: u64 = 64 << 10;
-    let mut file = open_file(path).ok()?;
-    let length = file.metadata().ok()?.len();
-    let whole = |file: &std::fs::File| -> Option<Earlier> {
-        let mut bytes = Vec::new();
-        content(file, TALLY_LIMIT).ok()?.read_to_end(&mut bytes).ok()?;
-        serde_json::from_slice(&bytes).ok()
-    };
-    let mut head = Vec::new();
-    (&mut file).take(ENDS).read_to_end(&mut head).ok()?;
-    let mut tail = Vec::new();
-    file.seek(io::SeekFrom::Start(length.saturating_sub(ENDS))).ok()?;
-    file.read_to_end(&mut tail).ok()?;
-    match (value_of(&head, "taken"), value_of(&tail, "notes"), value_of(&tail, "readings")) {
-        (Some(taken), Some(notes), Some(readings)) => Some(Earlier { taken, notes, readings }),
-        _ => file.rewind().ok().and_then(|()| whole(&file)),
-    }
-}
-
-/// The value of a key that begins a line of the document.
-fn value_of<T: serde::de::DeserializeOwned>(text: &[u8], key: &str) -> Option<T> {
-    let key = format!("\n \"{key}\": ");
-    let at = memchr::memmem::find(text, key.as_bytes())? + key.len();
-    serde_json::Deserializer::from_slice(&text[at..]).into_iter().next()?.ok()
-}
-
 /// Line breaks down to the elements of the document's lists; everything deeper stays on one line.
 #[derive(Default)]
 struct OneRecordALine {
@@ -390,7 +349,7 @@ impl Formatter for OneRecordALine {
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use tally_core::model::{Label, Medium, System, Unread};
+    use tally_core::model::{Label, Medium, System, Taken, Unread};
 
     fn tally(packages: Vec<Package>) -> Tally {
         let taken = Taken {

@@ -3,6 +3,9 @@ use std::path::PathBuf;
 /// Why a shelf or a tally can't be used.
 #[derive(Debug, thiserror::Error)]
 pub enum ShelfError {
+    /// There is no home folder, and nothing names a shelf.
+    #[error("there is no home folder for the shelf: name one with --shelf DIR")]
+    Nowhere,
     /// Nothing of that handle is on the shelf.
     #[error("there is no install `{handle}` on the shelf")]
     Unknown {

@@ -1,5 +1,6 @@
 //! Files that are read and written with care: regular ones only, whole or not at all, one writer at a time.
 
+use std::collections::BTreeSet;
 use std::fs::{self, File, OpenOptions, Permissions};
 use std::io::{self, ErrorKind, Read, Write};
 use std::os::unix::fs::{MetadataExt, OpenOptionsExt, PermissionsExt};
@@ -175,12 +176,25 @@ impl FolderDraft {
         fs::write(path, bytes)
     }
 
-    /// Gives the folder its name. Where there is one of that name, its files take the place of those that are called alike, and all
-    /// others stay: by then everything is written, and each file appears whole.
+    /// Gives the folder its name. Where there is one of that name, its files take the place of those that an earlier draft put there, and
+    /// all others stay: by then everything is written, and each file appears whole. Which files those are is noted in the folder.
     ///
     /// # Errors
-    /// What the system says.
+    /// [`ErrorKind::AlreadyExists`] where a file of somebody else would be replaced: nothing is then; else what the system says.
     pub fn finish(self) -> io::Result<()> {
+        let mut names = files_below(self.folder.path())?;
+        let known: BTreeSet<String> = read_file(&self.path.join(MADE), MADE_LIMIT)
+            .map(|list| String::from_utf8_lossy(&list).lines().map(str::to_owned).collect())
+            .unwrap_or_default();
+        let strange =
+            |name: &&String| !known.contains(*name) && self.path.join(name).symlink_metadata().is_ok();
+        if let Some(name) = names.iter().find(strange) {
+            let why = format!("its `{name}` is somebody else's, and would be replaced");
+            return Err(io::Error::new(ErrorKind::AlreadyExists, why));
+        }
+        names.extend(known);
+        let list: String = names.iter().flat_map(|name| [name.as_str(), "\n"]).collect();
+        fs::write(self.folder.path().join(MADE), list)?;
         let from = self.folder.keep();
         let there = if self.path.is_dir() {
             Err(ErrorKind::AlreadyExists.into())
@@ -200,6 +214,28 @@ impl FolderDraft {
             Ok(()) => Ok(()),
         }
     }
+}
+
+/// The file in which a folder names what was made in it: a path a line.
+const MADE: &str = ".fresh-tally-files";
+/// Bytes that it may have: 16 MiB.
+const MADE_LIMIT: u64 = 16 << 20;
+
+/// The paths of all files below a folder, from it on.
+fn files_below(folder: &Path) -> io::Result<BTreeSet<String>> {
+    let (mut found, mut waiting) = (BTreeSet::new(), vec![PathBuf::new()]);
+    while let Some(inner) = waiting.pop() {
+        for entry in fs::read_dir(folder.join(&inner))? {
+            let entry = entry?;
+            let name = inner.join(entry.file_name());
+            if entry.file_type()?.is_dir() {
+                waiting.push(name);
+            } else {
+                found.insert(name.to_string_lossy().into_owned());
+            }
+        }
+    }
+    Ok(found)
 }
 
 /// Moves every file of a folder into another one that is there, and into its folders.

@@ -1,4 +1,4 @@
-use crate::codec::{Earlier, encode, encode_in_pieces, read_earlier};
+use crate::codec::{encode, encode_in_pieces};
 use crate::files::{Draft, Lock, clear_left_over};
 use crate::packed::pack;
 use crate::{ENDING, PACKED_ENDING, ShelfError, read_tally, read_tally_in_brief, stem_of};
@@ -12,12 +12,16 @@ use tally_core::model::{Note, Reading, Tally, Text, slug};
 const OFFER: &str = ".offer.zst";
 /// How folders end that keep thumbnails.
 const PICTURES: &str = ".pictures";
+/// How files end that keep the notes of a tally that was dropped.
+const DROPPED: &str = ".dropped.json";
 
 /// A folder of tallies. It is made when the first one is put into it.
 #[derive(Debug, Clone)]
 pub struct Shelf {
     folder: PathBuf,
     packs: bool,
+    /// Whether there is no place for it: nothing is on it, and nothing can be put there.
+    is_nowhere: bool,
 }
 
 /// What came of putting a tally on the shelf.
@@ -25,8 +29,21 @@ pub struct Shelf {
 pub struct Put {
     /// The handle that it has now.
     pub handle: String,
-    /// Whether it took the place of an earlier tally of the same source.
+    /// Whether it took the place of an earlier tally.
     pub replaced: bool,
+    /// An earlier tally of the same source, which is another install by now and stays.
+    pub earlier: Option<String>,
+}
+
+/// Whose place a tally may take, beside that of the same install.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Replacing {
+    /// Nobody's.
+    Never,
+    /// That of an earlier tally of the same source.
+    Source,
+    /// That of whatever has its handle.
+    Handle,
 }
 
 /// What came of merging a tally of another shelf into this one.
@@ -52,7 +69,13 @@ impl Merged {
 impl Shelf {
     /// A shelf in this folder, which need not exist yet.
     pub fn new(folder: impl Into<PathBuf>) -> Self {
-        Self { folder: folder.into(), packs: false }
+        Self { folder: folder.into(), packs: false, is_nowhere: false }
+    }
+
+    /// A shelf for which there is no place: nothing is on it, and nothing can be put there.
+    pub fn nowhere() -> Self {
+        // No file can be below this one.
+        Self { folder: "/dev/null/no-shelf".into(), packs: false, is_nowhere: true }
     }
 
     /// The same, with tallies compressed as they are written, or not. Both are read wherever they lie.
@@ -118,7 +141,7 @@ impl Shelf {
     pub fn handles(&self) -> Result<Vec<String>, ShelfError> {
         let entries = match fs::read_dir(&self.folder) {
             Ok(entries) => entries,
-            Err(error) if error.kind() == ErrorKind::NotFound => return Ok(Vec::new()),
+            Err(error) if error.kind() == ErrorKind::NotFound || self.is_nowhere => return Ok(Vec::new()),
             Err(error) => return Err(ShelfError::io(&self.folder, error)),
         };
         let mut handles = Vec::new();
@@ -167,35 +190,42 @@ impl Shelf {
 
     /// Puts a tally under its own handle.
     ///
-    /// A tally that was taken from the same source is replaced; its notes and the figures read by hand go over to the new one. When another install
-    /// has the handle, a number is added: `fenland-13-2`.
+    /// The same install taken once more takes the place of its earlier tally, whose notes and figures read by hand go over to the new one:
+    /// it is the same by its packages, its source, its root in a disk and its layer, or by all that is said of it. Another install never
+    /// takes anyone's place unless that is asked for; where its handle is in use a number is added: `fenland-13-2`.
     ///
     /// # Errors
     /// When the folder can't be made or written; nothing half-written stays behind.
-    pub fn put(&self, tally: &mut Tally) -> Result<Put, ShelfError> {
+    pub fn put(&self, tally: &mut Tally, replacing: Replacing) -> Result<Put, ShelfError> {
         let (natural, _lock) = self.place_for(tally)?;
+        let mut of_source = None;
         for handle in numbered(&natural) {
             tally.label.handle = handle.as_str().into();
             let path = self.file(&handle);
-            let earlier = read_earlier(&path);
-            let same_source = |earlier: &Earlier| {
-                (&earlier.taken.from, &earlier.taken.layer) == (&tally.taken.from, &tally.taken.layer)
+            if path.symlink_metadata().is_err() {
+                match self.write(&handle, tally, false) {
+                    // Another install takes it in this moment.
+                    Err(ShelfError::InUse { .. }) => continue,
+                    other => return other.map(|()| Put { handle, replaced: false, earlier: of_source }),
+                }
+            }
+            // A file that can't be read is somebody's as well.
+            let Ok(earlier) = read_tally(&path) else { continue };
+            let is_asked = match replacing {
+                Replacing::Never => false,
+                Replacing::Source => is_of_source(&earlier, tally),
+                Replacing::Handle => true,
             };
-            if let Some(earlier) = earlier.filter(same_source) {
+            if is_asked || is_same_install(&earlier, tally) {
                 if tally.notes.is_empty() {
                     tally.notes = earlier.notes;
                 }
                 tally.readings.extend(earlier.readings.into_iter().filter(|reading| reading.by == "hand"));
                 self.write(&handle, tally, true)?;
-                return Ok(Put { handle, replaced: true });
+                return Ok(Put { handle, replaced: true, earlier: None });
             }
-            // Another install has it. It may also take it in this moment: then writing says so.
-            if path.symlink_metadata().is_ok() {
-                continue;
-            }
-            match self.write(&handle, tally, false) {
-                Err(ShelfError::InUse { .. }) => {}
-                other => return other.map(|()| Put { handle, replaced: false }),
+            if of_source.is_none() && is_of_source(&earlier, tally) {
+                of_source = Some(handle);
             }
         }
         Err(ShelfError::InUse { handle: natural })
@@ -253,6 +283,9 @@ impl Shelf {
     /// # Errors
     /// When the folder can't be made, or not be written to.
     fn lock(&self) -> Result<Lock, ShelfError> {
+        if self.is_nowhere {
+            return Err(ShelfError::Nowhere);
+        }
         fs::create_dir_all(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))?;
         Lock::of(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))
     }
@@ -304,17 +337,60 @@ impl Shelf {
         self.remove(old)
     }
 
-    /// Takes a tally off the shelf for good.
+    /// The first of these handles that is not on the shelf, as an error. A file that is no tally counts as well; a folder does not.
     ///
     /// # Errors
-    /// When the handle is not there, or its file can't be removed.
-    pub fn drop(&self, handle: &str) -> Result<(), ShelfError> {
-        // A file that is no tally may go as well; a folder may not.
-        if !is_handle(handle) || self.file(handle).symlink_metadata().is_err() {
-            return Err(self.unknown(handle));
-        }
+    /// [`ShelfError::Unknown`].
+    pub fn have_all(&self, handles: &[String]) -> Result<(), ShelfError> {
+        let is_there = |handle: &&String| is_handle(handle) && self.file(handle).symlink_metadata().is_ok();
+        handles.iter().find(|handle| !is_there(handle)).map_or(Ok(()), |handle| Err(self.unknown(handle)))
+    }
+
+    /// Takes tallies off the shelf: all of them, or none where one is not there. Notes and figures read by hand stay in a file beside
+    /// the others until [`Shelf::forget_dropped`]; the files that were written are returned.
+    ///
+    /// # Errors
+    /// When a handle is not there, or a file can't be removed.
+    pub fn drop(&self, handles: &[String]) -> Result<Vec<PathBuf>, ShelfError> {
+        self.have_all(handles)?;
         let _lock = self.lock()?;
-        self.remove(handle)
+        let mut kept = Vec::new();
+        for handle in handles {
+            kept.extend(self.keep_notes(handle)?);
+            self.remove(handle)?;
+        }
+        Ok(kept)
+    }
+
+    /// Writes what a person noted of an install into a file of its own; none where nobody noted anything.
+    fn keep_notes(&self, handle: &str) -> Result<Option<PathBuf>, ShelfError> {
+        let Ok(tally) = self.get(handle) else { return Ok(None) };
+        let readings: Vec<&Reading> = tally.readings.iter().filter(|one| one.by == "hand").collect();
+        if tally.notes.is_empty() && readings.is_empty() {
+            return Ok(None);
+        }
+        let file = self.folder.join(format!("{handle}{DROPPED}"));
+        let kept = serde_json::json!({ "handle": handle, "label": tally.label, "notes": tally.notes, "readings": readings });
+        let bytes = serde_json::to_vec_pretty(&kept)
+            .map_err(|error| ShelfError::NoTally { path: file.clone(), why: error.to_string() })?;
+        write_atomically(&file, &bytes, true)?;
+        Ok(Some(file))
+    }
+
+    /// Removes the notes of tallies that were dropped.
+    ///
+    /// # Errors
+    /// When one can't be removed.
+    pub fn forget_dropped(&self) -> Result<(), ShelfError> {
+        let entries = match fs::read_dir(&self.folder) {
+            Err(error) if error.kind() == ErrorKind::NotFound => return Ok(()),
+            entries => entries.map_err(|error| ShelfError::io(&self.folder, error))?,
+        };
+        for entry in entries.flatten().filter(|entry| entry.file_name().to_string_lossy().ends_with(DROPPED))
+        {
+            fs::remove_file(entry.path()).map_err(|error| ShelfError::io(entry.path(), error))?;
+        }
+        Ok(())
     }
 
     /// Keeps what the repositories of an install offered beside its tally; `None` keeps nothing, and removes what was kept.
@@ -377,21 +453,48 @@ fn numbered(natural: &str) -> impl Iterator<Item = String> {
     std::iter::once(natural.to_owned()).chain(further)
 }
 
-/// Whether two tallies say the same, but for notes and figures.
+/// Whether two tallies say the same, but for notes and figures, when they were taken, and where from: a copy does not say that.
 fn is_same(one: &Tally, other: &Tally) -> bool {
-    // They were taken in one go; most are told apart by that.
-    if one.taken != other.taken || one.packages.len() != other.packages.len() {
+    // Most are told apart by that.
+    if one.packages.len() != other.packages.len() || one.taken.layer != other.taken.layer {
         return false;
     }
     let plain = |tally: &Tally| {
         let mut tally = tally.clone();
         tally.label.handle = Text::default();
         tally.program = String::new().into();
+        (tally.taken.at, tally.taken.from) = (Text::default(), Text::default());
         tally.notes.clear();
         tally.readings.clear();
         encode(&tally).ok()
     };
     plain(one) == plain(other)
+}
+
+/// Whether two tallies were taken from the same place: the source, the root in it, the layer. What came through a pipe came from nowhere.
+fn is_of_source(one: &Tally, other: &Tally) -> bool {
+    let root = |tally: &Tally| tally.taken.root.as_ref().map(|root| root.name.clone());
+    let from = one.taken.from.as_str();
+    !matches!(from, "" | "-")
+        && one.taken.from == other.taken.from
+        && one.taken.layer == other.taken.layer
+        && root(one) == root(other)
+}
+
+/// Whether two tallies are of one install.
+fn is_same_install(one: &Tally, other: &Tally) -> bool {
+    let packages = |tally: &Tally| -> Vec<(String, Text)> {
+        let mut all: Vec<(String, Text)> = tally
+            .packages
+            .iter()
+            .map(|package| {
+                (format!("{} {} {}", package.system, package.name, package.arch), package.version.clone())
+            })
+            .collect();
+        all.sort();
+        all
+    };
+    (is_of_source(one, other) && packages(one) == packages(other)) || is_same(one, other)
 }
 
 /// Whether a thumbnail may be called so: 16 hexadecimal digits, and the ending of a picture.
@@ -486,12 +589,15 @@ mod tests {
         assert!(shelf.handles().unwrap().is_empty());
         let mut first = tally("one");
         first.notes.push(Note { at: "x".into(), ask: None, text: "kept".into() });
-        assert_eq!(shelf.put(&mut first).unwrap().handle, "marsh-5");
+        assert_eq!(shelf.put(&mut first, Replacing::Never).unwrap().handle, "marsh-5");
         assert_eq!(
-            shelf.put(&mut tally("two")).unwrap(),
-            Put { handle: "marsh-5-2".into(), replaced: false }
+            shelf.put(&mut tally("two"), Replacing::Never).unwrap(),
+            Put { handle: "marsh-5-2".into(), replaced: false, earlier: None }
         );
-        assert_eq!(shelf.put(&mut tally("one")).unwrap(), Put { handle: "marsh-5".into(), replaced: true });
+        assert_eq!(
+            shelf.put(&mut tally("one"), Replacing::Never).unwrap(),
+            Put { handle: "marsh-5".into(), replaced: true, earlier: None }
+        );
         assert_eq!(shelf.get("marsh-5").unwrap().notes[0].text, "kept");
         assert_eq!(shelf.handles().unwrap(), ["marsh-5", "marsh-5-2"]);
         let left: Vec<_> = fs::read_dir(shelf.folder()).unwrap().collect();
@@ -499,10 +605,67 @@ mod tests {
     }
 
     #[test]
+    fn an_install_is_told_from_another_by_what_it_is_and_not_by_where_it_came_from() {
+        let dir = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(dir.path());
+        let of = |from: &str, version: &str, root: Option<&str>| {
+            let mut one = tally(from);
+            one.packages.push(tally_core::model::Package::new(
+                tally_core::model::System::Dpkg,
+                "reed",
+                version,
+            ));
+            one.taken.root = root.map(|name| tally_core::model::TakenRoot {
+                name: name.into(),
+                because: tally_core::model::RootReason::Asked,
+                others: Vec::new(),
+            });
+            one
+        };
+        let put = |mut one: Tally, replacing| shelf.put(&mut one, replacing).unwrap();
+        assert_eq!(put(of("/mnt", "1", None), Replacing::Never).handle, "marsh-5");
+        // Another install at the same place, another root of the same disk, another list through a pipe.
+        let other = put(of("/mnt", "2", None), Replacing::Never);
+        assert_eq!(
+            (other.handle.as_str(), other.replaced, other.earlier.as_deref()),
+            ("marsh-5-2", false, Some("marsh-5"))
+        );
+        assert_eq!(put(of("disk", "1", Some("2")), Replacing::Never).handle, "marsh-5-3");
+        assert_eq!(put(of("disk", "1", Some("3")), Replacing::Never).handle, "marsh-5-4");
+        assert_eq!(put(of("-", "3", None), Replacing::Never).handle, "marsh-5-5");
+        assert_eq!(put(of("-", "4", None), Replacing::Never).handle, "marsh-5-6");
+        // The same once more, from wherever.
+        assert_eq!(
+            put(of("disk", "1", Some("3")), Replacing::Never),
+            Put { handle: "marsh-5-4".into(), replaced: true, earlier: None }
+        );
+        assert_eq!(put(of("-", "4", None), Replacing::Never).handle, "marsh-5-6");
+        assert_eq!(put(of("/moved", "2", None), Replacing::Never).handle, "marsh-5-2");
+        // Asked for, it may.
+        assert_eq!(put(of("/mnt", "9", None), Replacing::Source).handle, "marsh-5");
+        assert_eq!(put(of("elsewhere", "7", None), Replacing::Handle).handle, "marsh-5");
+        assert_eq!(shelf.handles().unwrap().len(), 6);
+    }
+
+    #[test]
+    fn notes_of_what_is_dropped_stay_until_the_next_index() {
+        let dir = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(dir.path());
+        let mut noted = tally("one");
+        noted.notes.push(Note { at: "x".into(), ask: None, text: "kept".into() });
+        shelf.put(&mut noted, Replacing::Never).unwrap();
+        let kept = shelf.drop(&["marsh-5".into()]).unwrap();
+        assert!(fs::read_to_string(&kept[0]).unwrap().contains("\"kept\""));
+        assert!(shelf.handles().unwrap().is_empty());
+        shelf.forget_dropped().unwrap();
+        assert!(!kept[0].exists());
+    }
+
+    #[test]
     fn of_twenty_remarks_at_once_none_is_lost() {
         let dir = tempfile::tempdir().unwrap();
         let shelf = Shelf::new(dir.path());
-        shelf.put(&mut tally("one")).unwrap();
+        shelf.put(&mut tally("one"), Replacing::Never).unwrap();
         std::thread::scope(|scope| {
             for number in 0..20 {
                 let shelf = &shelf;
@@ -514,7 +677,7 @@ mod tests {
             // The same install is taken meanwhile: its remarks go over.
             for _ in 0..5 {
                 let shelf = &shelf;
-                scope.spawn(move || shelf.put(&mut tally("one")).unwrap());
+                scope.spawn(move || shelf.put(&mut tally("one"), Replacing::Never).unwrap());
             }
         });
         assert_eq!(shelf.get("marsh-5").unwrap().notes.len(), 20);
@@ -539,13 +702,15 @@ mod tests {
     fn renaming_never_overwrites() {
         let dir = tempfile::tempdir().unwrap();
         let shelf = Shelf::new(dir.path());
-        shelf.put(&mut tally("one")).unwrap();
-        shelf.put(&mut tally("two")).unwrap();
+        shelf.put(&mut tally("one"), Replacing::Never).unwrap();
+        shelf.put(&mut tally("two"), Replacing::Never).unwrap();
         assert!(matches!(shelf.rename("marsh-5", "marsh-5-2"), Err(ShelfError::InUse { .. })));
         assert!(matches!(shelf.rename("marsh-5", "../x"), Err(ShelfError::BadHandle { .. })));
         shelf.rename("marsh-5", "bittern").unwrap();
         assert_eq!(shelf.get("bittern").unwrap().label.handle, "bittern");
         assert!(matches!(shelf.get("marsh"), Err(ShelfError::Unknown { near, .. }) if near == ["marsh-5-2"]));
-        assert!(matches!(shelf.drop("../x"), Err(ShelfError::Unknown { .. })));
+        assert!(matches!(shelf.drop(&["../x".into()]), Err(ShelfError::Unknown { .. })));
+        assert!(matches!(shelf.drop(&["bittern".into(), "nosuch".into()]), Err(ShelfError::Unknown { .. })));
+        assert!(shelf.has("bittern"), "all are there, or none goes");
     }
 }

@@ -14,10 +14,12 @@ mod packed;
 pub use codec::{decode, decode_in_brief, encode, read_tally, read_tally_in_brief};
 pub use error::ShelfError;
 pub use files::{Draft, FolderDraft, Lock, open_file, read_file, unfinished};
-pub use folder::{Merged, Put, Shelf, is_thumbnail, read_pictures, write_atomically, write_pictures};
+pub use folder::{
+    Merged, Put, Replacing, Shelf, is_thumbnail, read_pictures, write_atomically, write_pictures,
+};
 pub use index::Index;
 
-pub use packed::{is_tally, pack};
+pub use packed::{is_tally, pack, unpack_tally};
 
 /// The ending of a tally's file name.
 pub const ENDING: &str = ".tally.json";

@@ -1,5 +1,7 @@
 //! Tallies that are compressed with zstd (RFC 8878), told by their first bytes.
 
+use crate::ShelfError;
+use crate::codec::TALLY_LIMIT;
 use crate::files::open_file;
 use ruzstd::decoding::StreamingDecoder;
 use ruzstd::encoding::{CompressionLevel, compress_to_vec};
@@ -27,6 +29,22 @@ pub(crate) fn content(file: &File, limit: u64) -> io::Result<Box<dyn Read + '_>>
     let packed = io::BufReader::with_capacity(64 << 10, file);
     let inner = StreamingDecoder::new(packed).map_err(|error| io::Error::other(error.to_string()))?;
     Ok(Box::new(Limited { inner, left: limit }))
+}
+
+/// The bytes of a tally as they are, unpacked where they are packed; `path` names it in errors.
+///
+/// # Errors
+/// When they are damaged, or hold more than a tally may.
+pub fn unpack_tally(path: &Path, bytes: Vec<u8>) -> Result<Vec<u8>, ShelfError> {
+    if !bytes.starts_with(&MAGIC) {
+        return Ok(bytes);
+    }
+    let mut unpacked = Vec::new();
+    StreamingDecoder::new(bytes.as_slice())
+        .map_err(|error| io::Error::other(error.to_string()))
+        .and_then(|inner| Limited { inner, left: TALLY_LIMIT }.read_to_end(&mut unpacked))
+        .map_err(|error| ShelfError::io(path, error))?;
+    Ok(unpacked)
 }
 
 /// A reader that refuses to give more than it may.

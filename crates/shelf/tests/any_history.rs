@@ -4,7 +4,7 @@
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use tally_core::model::{Label, Medium, Note, Package, System, Taken, Tally, Text};
-use tally_shelf::{Index, Shelf, ShelfError};
+use tally_shelf::{Index, Replacing, Shelf, ShelfError};
 
 #[derive(Debug, Clone)]
 enum Step {
@@ -65,6 +65,12 @@ fn taken(source: u8, name: u8, packages: &[(u8, u8)]) -> Tally {
     tally
 }
 
+/// Whether two tallies have the same packages, and the same source or the same label.
+fn is_one_install(one: &Tally, other: &Tally) -> bool {
+    one.packages == other.packages
+        && (one.taken.from == other.taken.from || one.label.distro == other.label.distro)
+}
+
 /// The shelf as somebody would keep it on paper.
 #[derive(Default)]
 struct Paper {
@@ -83,7 +89,8 @@ impl Paper {
             let handle = if number == 1 { natural.clone() } else { format!("{natural}-{number}") };
             tally.label.handle = handle.as_str().into();
             match self.tallies.get(&handle) {
-                Some(other) if other.taken.from != tally.taken.from => {}
+                // Nothing takes the place of another install.
+                Some(other) if !is_one_install(other, &tally) => {}
                 other => {
                     let replaced = other.is_some();
                     tally.notes = other.map(|other| other.notes.clone()).unwrap_or_default();
@@ -116,12 +123,12 @@ proptest! {
             match step {
                 Step::Take(source, name, packages) => {
                     let mut tally = taken(source, name, &packages);
-                    let put = shelf.put(&mut tally).unwrap();
+                    let put = shelf.put(&mut tally, Replacing::Never).unwrap();
                     prop_assert_eq!((put.handle, put.replaced), paper.put(taken(source, name, &packages)));
                 }
                 Step::Drop(number) => {
                     let handle = paper.handle(number);
-                    prop_assert_eq!(shelf.drop(&handle).is_ok(), paper.tallies.remove(&handle).is_some());
+                    prop_assert_eq!(shelf.drop(std::slice::from_ref(&handle)).is_ok(), paper.tallies.remove(&handle).is_some());
                 }
                 Step::Rename(old, new) => {
                     let (old, new) = (paper.handle(old), paper.handle(new));

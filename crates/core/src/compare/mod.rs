@@ -33,7 +33,7 @@ pub use stem::{family_name, stem};
 
 pub(crate) use applications::Menus;
 
-use crate::model::{Package, Phase, System, Tally, Text};
+use crate::model::{Application, Package, Phase, System, Tally, Text};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Compares an older install with a newer one (or any two).
@@ -55,6 +55,18 @@ fn with_removed(old: &Tally, new: &Tally, mut not_recorded: NotRecorded) -> NotR
         not_recorded.menu_entries_of.extend(removed.map(|package| package.name.clone()));
     }
     not_recorded
+}
+
+/// The packages that were shipped and removed later.
+fn removed_programs(tally: &Tally) -> FxHashSet<&str> {
+    let removed = tally.packages.iter().filter(|package| package.phase == Phase::RemovedLater);
+    removed.map(|package| package.name.as_str()).collect()
+}
+
+/// Whether an application came with one of these packages.
+fn is_of(applications: &[Application], id: &Text, packages: &FxHashSet<&str>) -> bool {
+    let of_id = applications.iter().filter(|application| application.id == *id);
+    of_id.flat_map(|application| &application.delivered).any(|one| packages.contains(one.package.as_str()))
 }
 
 /// What a tally tells of as removed after its install day.
@@ -145,6 +157,13 @@ impl Beside {
         let menus = (Menus::of(old), Menus::of(new));
         let partners = pairing::pair(menus.0, menus.1);
         let mut applications = applications::changes(menus.0, menus.1, &partners);
+        // What shipped and was removed later has no menu entry any more, and is neither gone nor new.
+        let (was_removed, is_removed) = (removed_programs(old), removed_programs(new));
+        applications.retain(|change| match change.change {
+            ApplicationChangeKind::Removed => !is_of(&old.applications, &change.id, &is_removed),
+            ApplicationChangeKind::Added => !is_of(&new.applications, &change.id, &was_removed),
+            _ => true,
+        });
         let renamed = applications::renamed(menus.0, menus.1, &partners);
         let there: FxHashSet<&str> =
             new.applications.iter().map(|application| application.id.as_str()).collect();

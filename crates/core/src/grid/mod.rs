@@ -11,7 +11,7 @@ pub use likeness::{Likeness, side_by_side};
 use likeness::likeness;
 
 use crate::knowledge::{PartRules, Roles};
-use crate::model::{Label, PackageRef, Tally, Text};
+use crate::model::{Label, PackageRef, Phase, Tally, Text};
 use rustc_hash::FxHashMap;
 use same::Same;
 use std::collections::BTreeMap;
@@ -42,8 +42,19 @@ pub fn grid(tallies: &[&Tally], rules: &GridRules<'_>) -> Grid {
     };
     let packages = Spread::of(&installs, &tallies.iter().map(names).collect::<Vec<_>>());
     let same = Same::of(tallies);
+    let mut programs: FxHashMap<&Text, Vec<Text>> = FxHashMap::default();
+    for (at, tally) in tallies.iter().enumerate() {
+        for (application, brought) in
+            tally.applications.iter().flat_map(|one| one.delivered.iter().map(move |by| (one, by)))
+        {
+            programs.entry(&brought.package).or_default().push(same.id(at, &application.id).clone());
+        }
+    }
     let ids = |(at, tally): (usize, &&Tally)| -> Vec<Text> {
         let mut ids: Vec<Text> = tally.applications.iter().map(|one| same.id(at, &one.id).clone()).collect();
+        // What shipped and was removed later was there, by what the others say that it brings.
+        let removed = tally.packages.iter().filter(|package| package.phase == Phase::RemovedLater);
+        ids.extend(removed.filter_map(|package| programs.get(&package.name)).flatten().cloned());
         ids.sort_unstable();
         ids.dedup();
         ids

@@ -22,6 +22,13 @@ impl Past {
     pub fn of(records: &Records, packages: &mut [Package]) -> Self {
         let at = |package: &Package| seconds(package.installed_at.as_deref()?);
         let Some(day) = install_day(records, packages, at) else { return Self::default() };
+        let is_recorded = day.sure || records.systems.iter().any(|(_, of)| of.initial.is_some());
+        if !is_recorded {
+            // All is shown as it was found, with the moments that are likely.
+            let candidates = day.candidates.into_iter().filter_map(candidate).collect();
+            let day = InstallDay { began: time_text(day.began), candidates, ..InstallDay::default() };
+            return Self { day, ..Self::default() };
+        }
         let marked = mark(packages, records, &day, at);
         Self {
             day: InstallDay {

@@ -42,6 +42,10 @@ pub fn mark(
     let nothing = SystemRecords::default();
     for system in systems {
         let known = records.systems.iter().find(|(of, _)| *of == system).map_or(&nothing, |(_, of)| of);
+        // A moment that only seems likely takes nothing away; a list of what was installed stands by itself.
+        if !day.sure && known.initial.is_none() {
+            continue;
+        }
         let later: Vec<&Event> = known.events.iter().filter(|event| event.at > day.ended).collect();
         let told = replay(packages, system, &later, &mut removed, &mut doubts);
         let covered = known.since.is_some_and(|since| since <= day.ended);

@@ -330,6 +330,15 @@ pub struct Tally {
     pub counts: Counts,
 }
 
+impl Tally {
+    /// The same as it is given to others: where it was taken from is a place on the reviewer's machine.
+    #[must_use]
+    pub fn for_others(mut self) -> Self {
+        self.taken.from = Text::default();
+        self
+    }
+}
+
 /// What happened to an install between its install day and the reading.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct SinceInstall {

@@ -1,7 +1,7 @@
 //! One thing followed through many installs: a part, an application or a package, with what it was called before.
 
 use crate::compare::{Match, Sides, align};
-use crate::model::{Label, Package, System, Tally, Text};
+use crate::model::{Label, Package, Phase, System, Tally, Text};
 use crate::systems;
 use crate::version::{self, Step};
 use crate::vocabulary;
@@ -69,6 +69,9 @@ pub struct TrailItem {
     pub version: Option<Text>,
     /// The package system that delivers it.
     pub system: Option<System>,
+    /// Whether it was shipped, and removed later.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub removed_later: bool,
 }
 
 /// The way of one thing through installs, oldest first.
@@ -98,6 +101,7 @@ pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
                 name: part.name.clone(),
                 version: part.version.clone(),
                 system: part.package.as_ref().and_then(|package| package.parts()).map(|(system, _)| system),
+                removed_later: false,
             })
             .collect()
     };
@@ -112,19 +116,43 @@ pub fn follow(asked: &str, tallies: &[&Tally]) -> Option<Trail> {
                     name: a.name.clone(),
                     version: Some(version(d)),
                     system: Some(d.system),
+                    removed_later: false,
                 })
                 .collect();
             // No package brought it, and it is there all the same.
             if found.is_empty() {
-                found.push(TrailItem { name: a.name.clone(), version: a.version.clone(), system: None });
+                found.push(TrailItem {
+                    name: a.name.clone(),
+                    version: a.version.clone(),
+                    system: None,
+                    removed_later: false,
+                });
             }
             found
         };
         found.flat_map(one).collect()
     };
+    // What shipped and was removed later has no menu entry, and is told by its package, as others name it.
+    let by_removed = |mut found: Vec<Vec<TrailItem>>| {
+        let brings: Vec<(&crate::model::Application, &Text)> = tallies
+            .iter()
+            .flat_map(|tally| &tally.applications)
+            .filter(|a| a.id == wanted || a.name.to_lowercase() == wanted)
+            .flat_map(|a| a.delivered.iter().map(move |brought| (a, &brought.package)))
+            .collect();
+        for (tally, found) in tallies.iter().zip(&mut found).filter(|(_, found)| found.is_empty()) {
+            let removed = tally.packages.iter().filter(|package| package.phase == Phase::RemovedLater);
+            found.extend(removed.filter_map(|package| {
+                let (application, _) = brings.iter().find(|(_, name)| **name == package.name)?;
+                let item = found_package(package);
+                Some(TrailItem { name: application.name.clone(), removed_later: true, ..item })
+            }));
+        }
+        found
+    };
     let (kind, found) = [
         (TrailKind::Part, tallies.iter().map(|tally| by_part(tally, false)).collect::<Vec<_>>()),
-        (TrailKind::Application, tallies.iter().map(|tally| by_application(tally)).collect()),
+        (TrailKind::Application, by_removed(tallies.iter().map(|tally| by_application(tally)).collect())),
         (TrailKind::Package, packages(&wanted, tallies)),
         (TrailKind::Part, tallies.iter().map(|tally| by_part(tally, true)).collect()),
     ]
@@ -160,6 +188,7 @@ fn found_package(package: &Package) -> TrailItem {
         name: package.name.clone(),
         version: Some(package.upstream_version.clone()).filter(|version| !version.is_empty()),
         system: Some(package.system),
+        removed_later: package.phase == Phase::RemovedLater,
     }
 }
 

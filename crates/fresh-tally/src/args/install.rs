@@ -37,6 +37,10 @@ pub(crate) struct TakeArgs {
     /// Handle on the shelf [default: made of distribution, release, edition and profile]
     #[arg(long, value_name = "NAME")]
     pub(crate) handle: Option<String>,
+    /// Put it in the place of the earlier tally of the same source, or of the one that has the --handle; without this another install
+    /// gets a handle of its own
+    #[arg(long)]
+    pub(crate) replace: bool,
     /// It is a live session, not an installed system
     #[arg(long)]
     pub(crate) live: bool,
@@ -65,7 +69,7 @@ pub(crate) struct TakeArgs {
     /// Record the SHA-256 of the file, which takes reading it once more
     #[arg(long)]
     pub(crate) sha256: bool,
-    /// Take the file only if it has a signature (SOURCE.sig) by someone in this file of allowed signers or public keys
+    /// Take the file only if it has a signature (SOURCE.sig) by someone in this file of allowed signers, which ssh-keygen checks
     #[arg(long, value_name = "KEYS")]
     pub(crate) signed_by: Option<PathBuf>,
 }

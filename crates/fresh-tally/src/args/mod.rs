@@ -133,7 +133,35 @@ pub(crate) enum Command {
     Man,
 }
 
+/// Endings of files that a view can be written as.
+const VIEW: &[&str] = &["txt", "md", "markdown", "html", "htm", "csv", "json"];
+/// The same of a view that is a chart as well.
+const CHARTED: &[&str] = &["txt", "md", "markdown", "html", "htm", "csv", "json", "svg", "png"];
+
 impl Command {
+    /// The endings that a file of `-o` may have where no format is named; `None` where the command says so itself.
+    pub(crate) fn endings(&self) -> Option<&'static [&'static str]> {
+        match self {
+            Self::Show(_)
+            | Self::Find(_)
+            | Self::Why(_)
+            | Self::Weigh(_)
+            | Self::Offer(_)
+            | Self::Compare(_)
+            | Self::Grid(_)
+            | Self::Note(_) => Some(VIEW),
+            Self::Check(args) => Some(if args.starter { &["toml"] } else { VIEW }),
+            Self::Lag(args) if args.starter => Some(&["toml"]),
+            Self::Lag(args) if args.installs.len() > 1 => Some(VIEW),
+            Self::Lag(_) | Self::Age(_) | Self::Trail(_) => Some(CHARTED),
+            Self::Take(args) if !args.each_profile && !args.list_roots => Some(&["json", "zst"]),
+            Self::Kit(_) => Some(&["sh"]),
+            Self::Report(args) if args.sbom.is_some() => Some(&["json"]),
+            Self::Report(args) if args.site => Some(&[]),
+            _ => None,
+        }
+    }
+
     /// Whether it only reads tallies and writes its answer (apart from a source that is read on the fly).
     pub(crate) fn only_reads(&self) -> bool {
         matches!(

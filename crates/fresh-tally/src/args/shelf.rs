@@ -49,7 +49,7 @@ Examples:
         /// Tally files, folders or archives (tar) of them, or datasets that were exported with --whole
         #[arg(required = true, value_name = "FILE")]
         files: Vec<PathBuf>,
-        /// Import only if every file has a signature (FILE.sig) by someone in this file of allowed signers or public keys
+        /// Import only what has a signed list of its files (NAME.sha256 with NAME.sha256.sig) by someone in this file of allowed signers
         #[arg(long, value_name = "KEYS")]
         signed_by: Option<PathBuf>,
     },
@@ -71,7 +71,8 @@ Examples:
         /// Copy the tallies into this folder instead
         #[arg(long, value_name = "DIR", conflicts_with_all = ["output", "format"])]
         into: Option<PathBuf>,
-        /// Sign each copy with this private key of OpenSSH, in a file beside it that ends in `.sig`
+        /// Sign a list of each copy's files (NAME.sha256) with this key, by `ssh-keygen -Y sign`: a private key, or a public one whose
+        /// private half an agent or a device holds
         #[arg(long, value_name = "KEY", requires = "into")]
         sign: Option<PathBuf>,
         /// Write a dataset into the folder of -o: all tables, partitioned by distribution, for engines of data
@@ -97,10 +98,15 @@ Examples:
         new: String,
     },
     /// Delete tallies from the shelf
+    ///
+    /// All of them, or none if one is not there. What you noted of them stays in a file beside the others until the next `shelf index`.
     Drop {
         /// Their handles
         #[arg(required = true, add = handles())]
         handles: Vec<String>,
+        /// Only say what would be deleted
+        #[arg(long)]
+        dry_run: bool,
     },
 }
 

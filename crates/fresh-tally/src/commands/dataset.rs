@@ -96,7 +96,7 @@ pub(super) fn export(
     let mut written = 0;
     let mut writer: Option<Writer<'_>> = None;
     let read = |(_, handle): &(Text, String)| {
-        let tally = settings.seen.of(settings.shelf.get(handle)?);
+        let tally = settings.seen.of(settings.shelf.get(handle)?.for_others());
         Ok::<_, ShelfError>((rows_of(&tally), tally))
     };
     for several in wanted.chunks(AT_ONCE) {

@@ -225,6 +225,7 @@ const MEMORY: [(&str, bool); 3] = [("620MB", false), ("410MB", false), ("350MB",
 fn full(source: PathBuf) -> TakeArgs {
     let label = LabelArgs { profile: Some("full".into()), ..LabelArgs::default() };
     TakeArgs {
+        replace: false,
         keep_offer: true,
         pictures: true,
         source,

@@ -67,16 +67,6 @@ fn bill_of_materials(args: &ReportArgs, standard: Sbom, settings: &Settings) -> 
     output::answer(&standard.of(&tally)?, settings)
 }
 
-/// What is published names the source, and not where it is on the reviewer's machine.
-pub(super) fn published(mut tally: Tally) -> Tally {
-    let name =
-        Path::new(tally.taken.from.as_str()).file_name().map(|name| name.to_string_lossy().into_owned());
-    if let Some(name) = name {
-        tally.taken.from = name.into();
-    }
-    tally
-}
-
 /// Thumbnails that are kept beside the tallies that were asked for.
 pub(super) fn thumbnails<'a>(asked: impl IntoIterator<Item = &'a String>, settings: &Settings) -> Thumbnails {
     let folder = |asked: &String| match settings.shelf.has(asked) {
@@ -99,7 +89,7 @@ fn with_report(
     let known = Knowledge { parts: &parts, roles: &roles, command: "", pictures: &pictures, lags: &[] };
     match &args.installs[..] {
         [only] => {
-            let tally = published(install::find(only, settings, &parts)?);
+            let tally = install::find(only, settings, &parts)?.for_others();
             let lags: Vec<Lag> = lag_of(&tally, settings)?.into_iter().collect();
             let command = format!("fresh-tally show {words}");
             let knowledge = Knowledge { command: &command, lags: &lags, ..known };
@@ -107,7 +97,7 @@ fn with_report(
         }
         [old, new] if !args.side_by_side => {
             let Compared { old, new, comparison, .. } = compared(old, new, &[], settings, install::find)?;
-            let (old, new) = (published(old), published(new));
+            let (old, new) = (old.for_others(), new.for_others());
             let both = lag_of(&old, settings)?.zip(lag_of(&new, settings)?);
             let lags: Vec<Lag> = both.into_iter().flat_map(|(old, new)| [old, new]).collect();
             let command = format!("fresh-tally compare {words}");
@@ -117,7 +107,7 @@ fn with_report(
         several => {
             let tallies: Vec<Tally> = several
                 .iter()
-                .map(|asked| install::find(asked, settings, &parts).map(published))
+                .map(|asked| install::find(asked, settings, &parts).map(Tally::for_others))
                 .collect::<Result<_, _>>()?;
             let tallies: Vec<&Tally> = tallies.iter().collect();
             let rules =

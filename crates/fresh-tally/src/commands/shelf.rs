@@ -31,6 +31,7 @@ pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Ex
         }
         ShelfAction::Index => {
             Index::remove(&settings.shelf)?;
+            settings.shelf.forget_dropped()?;
             let installs = index(settings)?.installs()?.len();
             output::status(settings, &format!("The index of {installs} installs is made anew."));
         }
@@ -38,10 +39,19 @@ pub(crate) fn run(action: Option<ShelfAction>, settings: &Settings) -> Result<Ex
             settings.shelf.rename(&old, &new)?;
             output::status(settings, &format!("`{old}` is now `{new}`."));
         }
-        ShelfAction::Drop { handles } => {
-            for handle in handles {
-                settings.shelf.drop(&handle)?;
+        ShelfAction::Drop { handles, dry_run: true } => {
+            settings.shelf.have_all(&handles)?;
+            let named: Vec<String> = handles.iter().map(|handle| format!("`{handle}`")).collect();
+            output::status(settings, &format!("Would delete {}.", named.join(", ")));
+        }
+        ShelfAction::Drop { handles, .. } => {
+            let kept = settings.shelf.drop(&handles)?;
+            for handle in &handles {
                 output::status(settings, &format!("`{handle}` is off the shelf."));
+            }
+            for file in kept {
+                let said = "keeps its notes and figures until the next `fresh-tally shelf index`";
+                output::status(settings, &format!("`{}` {said}.", file.display()));
             }
         }
     }

@@ -1,6 +1,5 @@
 //! A site of the shelf, of which only what changed is written again.
 
-use super::report::published;
 use crate::error::CommandError;
 use crate::settings::Settings;
 use crate::{install, output};
@@ -74,8 +73,17 @@ pub(super) fn write(url: Option<&str>, settings: &Settings) -> Result<(), Comman
         return Err(CommandError::Usage(format!("--site: `{}` is not a folder", folder.display())));
     }
     let before = state(folder);
+    // Where no site was made by us, a page of that name is somebody's.
+    if before.pages.is_empty() && folder.join("index.html").symlink_metadata().is_ok() {
+        let source = std::io::Error::new(
+            std::io::ErrorKind::AlreadyExists,
+            "its `index.html` is somebody else's, and would be replaced",
+        );
+        return Err(fail(source));
+    }
     // An address that was given once holds until another one is.
-    let url = url.or(before.url.as_deref());
+    let is_address = |url: &&str| url.starts_with("https://") || url.starts_with("http://");
+    let url = url.or(before.url.as_deref().filter(is_address));
     let (installs, files) = installs(&before, &rules, settings)?;
     let pages = site::pages(&installs);
     let wanted = wanted(&installs, &files, &pages, settings);
@@ -198,7 +206,7 @@ fn installs(
                 installs.push(install);
                 files.push(file);
             }
-            Err(error) => output::status(settings, &format!("Skipped `{handle}`: {error}.")),
+            Err(error) => output::warn(&format!("left out of the site: `{handle}`: {error}")),
         }
     }
     Ok((installs, files))
@@ -271,7 +279,7 @@ impl Lent<'_> {
         if let Some((_, tally)) = kept().iter().find(|(known, _)| known == handle) {
             return Ok(Arc::clone(tally));
         }
-        let tally = Arc::new(install::find(handle, self.settings, &self.rules.parts).map(published)?);
+        let tally = Arc::new(install::find(handle, self.settings, &self.rules.parts).map(Tally::for_others)?);
         let mut kept = kept();
         kept.push_front((handle.to_owned(), Arc::clone(&tally)));
         kept.truncate(KEPT);

@@ -4,7 +4,7 @@ use crate::error::CommandError;
 use crate::exit::Exit;
 use crate::install::TakeRequest;
 use crate::settings::Settings;
-use crate::signatures::Signers;
+use crate::signatures::{Signers, Unchanged};
 use crate::{install, offers, output};
 use std::sync::Mutex;
 use tally_core::knowledge::PartRules;
@@ -12,37 +12,45 @@ use tally_core::model::{InstallDay, InstallDayCandidate, InstallDaySign, Medium,
 use tally_readers::Overrides;
 use tally_readers::Thumbnail;
 use tally_report::{Format, ShowView, ShowWhat, bytes_human, clean, count_of, render};
-use tally_shelf::encode;
-use tally_shelf::write_pictures;
+use tally_shelf::{Replacing, encode, write_pictures};
 
 pub(crate) fn run(args: TakeArgs, settings: &Settings) -> Result<Exit, CommandError> {
     let rules = settings.own.parts()?;
+    let mut signed = None;
     if let Some(keys) = &args.signed_by {
         if !args.source.is_file() {
             let why = format!("--signed-by: `{}` is not a file", args.source.display());
             return Err(CommandError::Usage(why));
         }
         let shown = args.source.display().to_string();
-        let who = Signers::read(keys)?.check(&args.source, &shown, &settings.now)?;
+        let (who, checked) = Signers::of(keys, &settings.now)?.check_file(&args.source, &shown)?;
         output::status(settings, &format!("`{shown}` is signed by {who}."));
+        signed = Some(checked);
     }
     if args.list_roots {
         output::show(&install::roots(&args.source, settings)?, settings)?;
         return Ok(Exit::Done);
     }
     if args.each_profile {
-        return each_profile(args, &rules, settings);
+        return each_profile(args, signed.as_ref(), &rules, settings);
     }
-    let tally = taken(args, &rules, settings)?;
+    let tally = taken(args, signed.as_ref(), &rules, settings)?;
     say(tally, &rules, settings)?;
     Ok(Exit::Done)
 }
 
 /// A tally for each profile, on the shelf or in the folder of `-o`; a line for each, as JSON the tallies themselves.
-fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Exit, CommandError> {
+fn each_profile(
+    args: TakeArgs,
+    signed: Option<&Unchanged>,
+    rules: &PartRules,
+    settings: &Settings,
+) -> Result<Exit, CommandError> {
     check_date(args.label.release_date.as_deref())?;
     let sum = args.sha256.then(|| install::sha256(&args.source, settings)).transpose()?;
+    let replacing = if args.replace { Replacing::Source } else { Replacing::Never };
     let mut tallies = install::take_each_profile(&args.source, &overrides(args.label), settings, rules)?;
+    signed.map_or(Ok(()), Unchanged::holds)?;
     tallies.iter_mut().for_each(|tally| tally.taken.sha256.clone_from(&sum));
     let mut places = Vec::new();
     for tally in &mut tallies {
@@ -54,7 +62,7 @@ fn each_profile(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Resul
             places.push(path.to_string_lossy().into_owned());
         }
         if settings.output.is_none() || settings.shelf_given {
-            let put = settings.shelf.put(tally)?;
+            let put = settings.shelf.put(tally, replacing)?;
             places.push(put.handle.to_string());
         }
     }
@@ -87,7 +95,12 @@ fn clean_lines(lines: &str) -> String {
     lines.lines().map(|line| clean(line).into_owned() + "\n").collect()
 }
 
-fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally, CommandError> {
+fn taken(
+    args: TakeArgs,
+    signed: Option<&Unchanged>,
+    rules: &PartRules,
+    settings: &Settings,
+) -> Result<Tally, CommandError> {
     if let Some(handle) = &args.handle {
         install::check_handle(handle)?;
     }
@@ -113,60 +126,57 @@ fn taken(args: TakeArgs, rules: &PartRules, settings: &Settings) -> Result<Tally
     };
     let sum = args.sha256.then(|| install::sha256(&args.source, settings)).transpose()?;
     let mut tally = install::take(&args.source, request)?;
+    signed.map_or(Ok(()), Unchanged::holds)?;
     tally.taken.sha256 = sum;
+    let replacing = match (args.replace, &args.handle) {
+        (false, _) => Replacing::Never,
+        (true, None) => Replacing::Source,
+        (true, Some(_)) => Replacing::Handle,
+    };
     if let Some(handle) = args.handle {
         tally.label.handle = handle.into();
     }
     if tally.taken.medium == Medium::Installed
-        && let Some(assumed) = assumed(&tally.install_day)
+        && let Some(not_known) = not_known(&tally.install_day)
     {
-        output::status(settings, &assumed);
+        output::status(settings, &not_known);
     }
     let offer = match args.keep_offer {
         true => offers::to_keep(&args.source.to_string_lossy(), &tally, settings)?,
         false => None,
     };
     let drawn = thumbnails.into_inner().unwrap_or_default();
-    let beside = Beside { offer: offer.as_deref(), pictures: args.pictures.then_some(&drawn[..]) };
+    let beside = Beside { offer: offer.as_deref(), pictures: args.pictures.then_some(&drawn[..]), replacing };
     keep(&mut tally, &beside, settings)?;
     Ok(tally)
 }
 
-/// What was assumed about the end of the installation, and how to set it; `None` where nothing had to be assumed.
-fn assumed(day: &InstallDay) -> Option<String> {
+/// What is not known about the end of the installation, the moments that are likely, and how to set one; `None` where it is recorded.
+fn not_known(day: &InstallDay) -> Option<String> {
     if day.sure {
         return None;
     }
-    let Some(ended) = day.ended.as_deref() else {
-        let said = "No file tells when it was installed, so everything counts as shipped.";
-        return Some(said.to_owned());
-    };
-    let Some(taken) = day.candidates.iter().find(|one| one.ended == ended && one.sign.how() == day.how)
-    else {
-        return Some(format!(
-            "No file tells when the installation ended, so everything counts as shipped (last change: {ended}). If you added \
-             something afterwards, take it again with `--installed` and the time before."
-        ));
-    };
+    if day.candidates.is_empty() {
+        return Some("Nothing records when it was installed, so it is shown as found.".to_owned());
+    }
     let why = |one: &InstallDayCandidate| match (one.sign, &one.command) {
-        (InstallDaySign::FirstStart, _) => "the last change before the first start".to_owned(),
-        (InstallDaySign::Pause, _) => "the last change before a pause of an hour".to_owned(),
-        (_, Some(command)) => format!("the last change before `{command}`"),
-        (InstallDaySign::Asked, None) => "the last change before the first request of a user".to_owned(),
-        (InstallDaySign::AfterLastTask, None) => "the last change by a task or desktop".to_owned(),
+        (InstallDaySign::FirstStart, _) => "before the first start".to_owned(),
+        (InstallDaySign::Pause, _) => "before a pause of an hour".to_owned(),
+        (_, Some(command)) => format!("before `{command}`"),
+        (InstallDaySign::Asked, None) => "before the first request of a user".to_owned(),
+        (InstallDaySign::AfterLastTask, None) => "after the last task or desktop".to_owned(),
     };
-    let others: Vec<String> = day
+    let likely: Vec<String> = day
         .candidates
         .iter()
-        .filter(|one| one.ended != ended)
-        .map(|one| format!("{} ({}, {} later)", one.ended, why(one), one.later))
+        .map(|one| {
+            let later = count_of(u64::from(one.later), "package");
+            format!("{} ({}; {later} since)", one.ended, why(one))
+        })
         .collect();
-    let others =
-        if others.is_empty() { String::new() } else { format!(" It could also be {}.", others.join(" or ")) };
     Some(format!(
-        "Assumed that the installation ended at {ended}: {}; {} added or changed later.{others} Use `--installed TIME` to set it.",
-        why(taken),
-        count_of(u64::from(taken.later), "package"),
+        "Nothing records when the installation ended, so it is shown as found. Likely moments: {}. `--installed MOMENT` takes one.",
+        likely.join(", ")
     ))
 }
 
@@ -201,10 +211,11 @@ fn check_date(day: Option<&str>) -> Result<(), CommandError> {
 }
 
 /// What is kept beside a tally.
-#[derive(Default)]
 struct Beside<'a> {
     offer: Option<&'a [u8]>,
     pictures: Option<&'a [Thumbnail]>,
+    /// Whose place it may take on the shelf.
+    replacing: Replacing,
 }
 
 /// How a program with pictures is had.
@@ -217,11 +228,17 @@ fn named(pictures: &[Thumbnail]) -> Vec<(&str, &[u8])> {
 /// Puts the tally where it belongs: the file of `-o`, the shelf, or both.
 fn keep(tally: &mut Tally, beside: &Beside<'_>, settings: &Settings) -> Result<(), CommandError> {
     if settings.output.is_none() || settings.shelf_given {
-        let put = settings.shelf.put(tally)?;
+        let put = settings.shelf.put(tally, beside.replacing)?;
         settings.shelf.keep_offer(&put.handle, beside.offer)?;
         settings.shelf.keep_pictures(&put.handle, beside.pictures.map(named).as_deref())?;
         let verb = if put.replaced { "Replaced the earlier tally" } else { "Added to the shelf" };
         output::status(settings, &format!("{verb} as `{}`.", put.handle));
+        if let Some(earlier) = put.earlier {
+            let said = format!(
+                "`{earlier}` is of the same source, and another install: it stays; `--replace` takes its place."
+            );
+            output::status(settings, &said);
+        }
     }
     if let Some(path) = &settings.output {
         output::tally(path, tally)?;

@@ -167,7 +167,8 @@ fn hostile(place: &Place) -> Vec<Vec<u8>> {
     root.link("usr/share/applications/out.desktop", "../../../../secret/plain");
     root.pipe("usr/share/applications/pipe.desktop");
     // Links to what lies outside, last and on the way, absolute and by way of `..`; they are taken as links, or not at all.
-    for (name, target) in [("etc/localtime", "usr/../../secret/plain"), ("usr/share/xsessions/away", "/etc")]
+    for (name, target) in
+        [("etc/localtime", "usr/../../secret/plain"), ("usr/share/gnome-shell/modes/away", "/etc")]
     {
         root.link(name, target);
         taken(name.as_bytes());

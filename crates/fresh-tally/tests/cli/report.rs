@@ -30,7 +30,15 @@ fn a_folder_holds_every_form_and_each_ending_is_one() {
     assert_eq!(said.code, 0, "{}", said.stderr);
     assert_eq!(
         names(&place.path("all")),
-        ["charts", "index.html", "report.json", "show-notes-short.md", "show-notes.md", "tables"]
+        [
+            ".fresh-tally-files",
+            "charts",
+            "index.html",
+            "report.json",
+            "show-notes-short.md",
+            "show-notes.md",
+            "tables"
+        ]
     );
     let charts = ["decisions.png", "decisions.svg", "releases.png", "releases.svg", "steps.png", "steps.svg"];
     assert_eq!(names(&place.path("all/charts")), charts);
@@ -246,7 +254,7 @@ fn a_site_has_a_page_for_everything_and_writes_only_what_changed() {
     // A damaged tally is said and left out.
     place.write("shelf/broken.tally.json", "{");
     let said = place.run("report --site -o site");
-    assert!(said.code == 0 && said.stderr.contains("Skipped `broken`"), "{}", said.stderr);
+    assert!(said.code == 0 && said.stderr.contains("left out of the site: `broken`"), "{}", said.stderr);
     for (line, why) in [
         ("report --site", "-o names the folder"),
         ("report --site -o shelf/broken.tally.json", "is not a folder"),
@@ -256,6 +264,29 @@ fn a_site_has_a_page_for_everything_and_writes_only_what_changed() {
     ] {
         let wrong = place.run(line);
         assert!(wrong.code == 2 && wrong.stderr.contains(why), "{line}: {}", wrong.stderr);
+    }
+}
+
+#[test]
+fn a_report_takes_the_place_of_nothing_that_it_did_not_make() {
+    let place = place();
+    for (folder, line) in [
+        ("theirs", "report saltmarsh-4.0-reedbed saltmarsh-5.0-reedbed -o theirs"),
+        ("site", "report --site -o site"),
+    ] {
+        place.write(&format!("{folder}/index.html"), "mine");
+        let refused = place.run(line);
+        assert_eq!(refused.code, 3, "{}", refused.all());
+        assert!(refused.stderr.contains("`index.html` is somebody else's"), "{}", refused.stderr);
+        assert_eq!(place.read(&format!("{folder}/index.html")), "mine");
+        assert_eq!(names(&place.path(folder)), ["index.html"], "nothing else was written either");
+        // Where it stands beside, it stays; and what was made here is made anew.
+        std::fs::remove_file(place.path(&format!("{folder}/index.html"))).unwrap();
+        place.write(&format!("{folder}/mine.txt"), "mine");
+        for _ in 0..2 {
+            assert_eq!(place.run(line).code, 0);
+        }
+        assert_eq!(place.read(&format!("{folder}/mine.txt")), "mine");
     }
 }
 

@@ -108,12 +108,7 @@ fn data<L: Serialize>(
 /// A line that says where the report is from.
 fn origin(tallies: &[&Tally]) -> Line {
     let one = |tally: &&Tally| {
-        format!(
-            "{}, read {} from {}",
-            tally.label.handle,
-            tally.taken.at.get(..10).unwrap_or_default(),
-            tally.taken.from
-        )
+        format!("{}, read {}", tally.label.handle, tally.taken.at.get(..10).unwrap_or_default())
     };
     dim(format!("Made by fresh-tally from {}.", tallies.iter().map(one).collect::<Vec<_>>().join("; ")))
         .into()

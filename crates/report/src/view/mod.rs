@@ -108,7 +108,7 @@ pub(crate) fn lifetime(label: &Label) -> Vec<String> {
 /// Where an install is in time and family, in one line.
 fn origin(tally: &Tally) -> Line {
     let mut words = lifetime(&tally.label);
-    words.push(format!("read from {}", tally.taken.from));
+    words.extend((!tally.taken.from.is_empty()).then(|| format!("read from {}", tally.taken.from)));
     // Of a disk with one root there is nothing to say.
     let several = tally.taken.root.as_ref().filter(|root| root.because != RootReason::Only);
     words.extend(several.map(|root| format!("root `{}`, {}", root.name, words::root_reason(root.because))));

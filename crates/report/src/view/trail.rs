@@ -63,7 +63,10 @@ fn word(step: &TrailStep) -> (Role, String) {
         TrailChange::FormatChanged => (Role::Changed, "another format"),
         TrailChange::Downgraded => (Role::LookTwice, "downgraded"),
     };
-    (role, format!("{said} {far}").trim().into())
+    let removed = step.found.iter().any(|found| found.removed_later);
+    let later = if removed { "shipped, removed later" } else { "" };
+    let words = [format!("{said} {far}").trim().to_owned(), later.to_owned()];
+    (role, words.into_iter().filter(|words| !words.is_empty()).collect::<Vec<_>>().join("; "))
 }
 
 impl View for TrailView {

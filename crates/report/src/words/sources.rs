@@ -86,7 +86,7 @@ pub fn not_recorded(missing: &NotRecorded) -> String {
     }
     if !missing.menu_entries_of.is_empty() {
         let names = listed(&missing.menu_entries_of, 5);
-        said.push(format!("The menu entries of {names}, removed since installation, are not known."));
+        said.push(format!("Shipped, removed later: {names}; the menu entries are not known."));
     }
     said.join(" ")
 }
