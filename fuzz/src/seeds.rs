@@ -15,6 +15,14 @@ pub(crate) fn write(folder: &Path) -> Outcome {
     }
     from_installs(folder)?;
     from_fixtures(folder)?;
+    for (target, fixtures) in targets::IMAGES {
+        for at in 0..fixtures.len() {
+            // Nothing changed; and a byte in the first line.
+            let at = u8::try_from(at)?;
+            fs::write(folder.join(format!("{target}/{at}")), [at])?;
+            fs::write(folder.join(format!("{target}/{at}-changed")), [at, 0, 0, 63, 0])?;
+        }
+    }
     fs::write(folder.join("tally/one"), targets::a_tally())?;
     fs::write(folder.join("flatpak-deploy/one"), deploy())?;
     for (name, content) in [
@@ -40,6 +48,22 @@ pub(crate) fn write(folder: &Path) -> Outcome {
         ("unit/one", "[Unit]\nDescription=Ink\n[Service]\nExecStart=/usr/bin/inkcapd\n[Install]\nWantedBy=multi-user.target\n"),
         ("xfconf/one", "<channel name='xsettings'><property name='Net'><property name='ThemeName' value='Reed'/></property></channel>"),
         ("mimeapps/one", "[Default Applications]\ntext/plain=inkcap.desktop;other.desktop\n[Added Associations]\nimage/png=a.desktop\n"),
+        ("kcfg/one", "<kcfg><group><entry name='launchers' type='StringList'><default>applications:inkcap.desktop,preferred://browser</default></entry></group></kcfg>"),
+        ("keyfile-settings/one", "[General]\nColorScheme=BreezeDark\n[Icons]\nTheme=reed\n[KDE]\nwidgetStyle=Breeze\nLookAndFeelPackage=org.marsh.desktop\n"),
+        ("gschema/one", "<schemalist><enum id='org.marsh.E'><value nick='a' value='0'/></enum><schema id='org.marsh.x' path='/org/marsh/x/' extends='org.gnome.desktop.interface'><key name='theme' type='s'><default l10n='messages'>'Reed'</default></key><key name='e' enum='org.marsh.E'><default>'a'</default></key><override name='gtk-theme'>'Sedge'</override></schema></schemalist>"),
+        ("gschema-override/one", "[org.gnome.desktop.interface]\ngtk-theme='Sedge'\nicon-theme='reed'\n[org.gnome.shell:Marsh]\nfavorite-apps=['inkcap.desktop', 'a.desktop']\n"),
+        ("panel/one", "<channel name='xfce4-panel'><property name='panels' type='array'><value type='int' value='1'/><property name='panel-1' type='empty'><property name='position' value='p=8;x=0'/><property name='size' type='uint' value='26'/><property name='plugin-ids' type='array'><value type='int' value='1'/></property></property></property><property name='plugins'><property name='plugin-1' value='launcher'><property name='items' type='array'><value value='inkcap.desktop'/></property></property></property></channel>"),
+        ("appstream/one", "<component type='desktop-application'><id>inkcap</id><name>Inkcap</name><name xml:lang='de'>Tinte</name><summary>Text</summary><categories><category>Office</category></categories><url type='homepage'>https://saltmarsh.example/</url><launchable type='desktop-id'>inkcap.desktop</launchable><provides><binary>inkcap</binary></provides><releases><release version='3.2' date='2026-05-01'/></releases></component>"),
+        ("package-list/stanzas", "Package: inkcap\nVersion: 3.2.1-2\nArchitecture: amd64\nDepends: libweir2 (>= 2), a | b\nSize: 10\nInstalled-Size: 3\nSection: editors\nDescription: Ink\n\n"),
+        ("package-list/primary", "<metadata packages='1'><package type='rpm'><name>inkcap</name><arch>x86_64</arch><version epoch='0' ver='3' rel='1'/><summary>x</summary><size package='1' installed='2'/><format><rpm:requires><rpm:entry name='a' flags='GE' ver='1'/></rpm:requires><file>/usr/bin/inkcap</file></format></package></metadata>"),
+        ("package-list/repomd", "<repomd><revision>1778493600</revision></repomd>"),
+        ("package-list/comps", "<comps><group><id>x</id><packagelist><packagereq type='mandatory'>inkcap</packagereq></packagelist></group></comps>"),
+        ("package-list/errata", "<updates><update type='security'><id>X-1</id><references><reference type='cve' id='CVE-2026-1'/></references><pkglist><collection><package name='inkcap' version='1' release='2'/></collection></pkglist></update></updates>"),
+        ("package-list/pisi", "<PISI><Package><Name>inkcap</Name><History><Update release='2'><Version>3</Version></Update></History></Package></PISI>"),
+        ("package-list/components", "<components origin='x'><component type='desktop-application'><id>inkcap</id><pkgname>inkcap</pkgname><name>Ink</name></component></components>"),
+        ("package-list/dep11", "---\nFile: DEP-11\nVersion: '0.16'\nOrigin: x\n---\nType: desktop-application\nID: inkcap.desktop\nPackage: inkcap\nName:\n  C: Ink\nSummary:\n  C: x\n"),
+        ("package-list/slackware", "PACKAGE NAME:  inkcap-3.2.1-x86_64-2.txz\nPACKAGE LOCATION:  ./a\nPACKAGE SIZE (compressed):  10 K\nPACKAGE SIZE (uncompressed):  20 K\nPACKAGE DESCRIPTION:\ninkcap: Ink\n\n"),
+        ("package-list/release", "Origin: x\nSuite: stable\nCodename: bittern\nDate: Mon, 11 May 2026 10:00:00 UTC\n"),
         ("fstab/one", "UUID=1 / ext4 defaults 0 1\n/dev/sda2 none swap sw 0 0\nLABEL=var\\040x /var xfs x 0 2\n"),
     ] {
         fs::write(folder.join(name), content)?;
@@ -63,6 +87,13 @@ fn from_installs(folder: &Path) -> Outcome {
             let file = if file.is_file() { Some(file) } else { beside(&root, place) };
             if let Some(file) = file {
                 fs::copy(file, folder.join(target).join(name))?;
+            }
+        }
+        for ending in ["png", "jpg", "jpeg", "webp"] {
+            // Near the root: `beside` looks below the first three folders of a place.
+            let file = ["usr/share/backgrounds", "usr/share/icons"].iter().find_map(|near| beside(&root, &format!("{near}/any.{ending}")));
+            if let Some(file) = file {
+                fs::copy(file, folder.join("picture").join(format!("{name}.{ending}")))?;
             }
         }
         if let Ok(database) = fs::read(root.join("usr/lib/sysimage/rpm/Packages.db"))
@@ -129,6 +160,7 @@ fn deploy() -> Vec<u8> {
 /// The images that tests of the trees read.
 fn from_fixtures(folder: &Path) -> Outcome {
     let fixtures = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates");
+    fs::copy(fixtures.join("readers/tests/fixtures/marsh.dconf"), folder.join("dconf/one"))?;
     for (target, file) in [
         ("disk", "trees/tests/fixtures/images/zstd.qcow2.zst"),
         ("iso", "trees/tests/fixtures/images/zisofs.iso.zst"),

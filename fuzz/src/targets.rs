@@ -2,8 +2,9 @@
 //! file in `fuzz/regressions`.
 
 use std::cmp::Ordering;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, LazyLock};
+use std::sync::{Arc, LazyLock, Mutex};
 use tally_core::check::Checklist;
 use tally_core::knowledge::{Agents, KindRules, OwnRules, PartRules, Roles, SettingRules};
 use tally_core::model::{Label, Medium, System, Taken};
@@ -11,6 +12,13 @@ use tally_core::systems;
 use tally_readers::packages::{self, WantedPaths};
 use tally_readers::{OnMedium, Overrides, TakeOptions};
 use tally_trees::{LIMITS, MemoryTree, NodeKind, ReadAt, Source, Squashfs, Tree};
+
+/// An image that tests of the trees read, packed.
+macro_rules! image {
+    ($name:literal) => {
+        include_bytes!(concat!("../../crates/trees/tests/fixtures/images/", $name, ".zst"))
+    };
+}
 
 /// A decoder and what feeds it.
 pub(crate) struct Target {
@@ -29,28 +37,42 @@ const fn target(name: &'static str, run: fn(&'static str, &[u8]), is_risky: bool
 pub(crate) const TARGETS: &[Target] = &[
     target("apk", in_install, false),
     target("appimage", in_install, true),
+    target("appstream", in_install, false),
     target("apt-history", in_install, false),
     target("apt-list", in_install, false),
     target("apt-sources", in_install, false),
     target("bill", listing, false),
+    target("btrfs", changed, true),
     target("checklist", checklist, false),
+    target("dconf", in_install, false),
     target("desktop-entry", in_install, false),
     target("disk", source, true),
     target("dpkg-log", in_install, false),
     target("dpkg-status", in_install, false),
     target("eopkg", in_install, false),
+    target("erofs", changed, true),
     target("ext4", source, true),
+    target("fat", changed, true),
     target("flatpak-deploy", in_install, true),
     target("freebsd-pkg", in_install, true),
     target("fstab", in_install, false),
+    target("gschema", in_install, false),
+    target("gschema-override", in_install, false),
     target("iso", iso, true),
+    target("kcfg", in_install, false),
+    target("keyfile-settings", in_install, false),
     target("listing", listing, false),
+    target("lvm", changed, true),
     target("mimeapps", in_install, false),
+    target("oci", changed, true),
     target("os-release", in_install, false),
     target("own-rules", own_rules, false),
+    target("package-list", package_list, false),
     target("pacman-desc", in_install, false),
     target("pacman-log", in_install, false),
     target("pacman-sync", in_install, false),
+    target("panel", in_install, false),
+    target("picture", picture, false),
     target("portage", in_install, true),
     target("portage-log", in_install, false),
     target("rpm-berkeley", in_install, true),
@@ -66,18 +88,23 @@ pub(crate) const TARGETS: &[Target] = &[
     target("tar", source, true),
     target("unit", in_install, false),
     target("versions", versions, false),
+    target("vhdx", changed, true),
+    target("vmdk", changed, true),
     target("xbps", in_install, false),
     target("xfconf", in_install, false),
+    target("xfs", changed, true),
     target("zypp-history", in_install, false),
 ];
 
 /// Where the bytes of a target lie in an install.
 pub(crate) const PLACES: &[(&str, &str)] = &[
     ("appimage", "opt/Inkcap-1.0.AppImage"),
+    ("appstream", "usr/share/metainfo/inkcap.metainfo.xml"),
     ("apk", "lib/apk/db/installed"),
     ("apt-history", "var/log/apt/history.log"),
     ("apt-list", "var/lib/apt/lists/fen.example_fenland_dists_bittern_main_binary-amd64_Packages"),
     ("apt-sources", "etc/apt/sources.list.d/fen.sources"),
+    ("dconf", "etc/dconf/db/marsh"),
     ("desktop-entry", "usr/share/applications/inkcap.desktop"),
     ("dpkg-log", "var/log/dpkg.log"),
     ("dpkg-status", "var/lib/dpkg/status"),
@@ -85,11 +112,16 @@ pub(crate) const PLACES: &[(&str, &str)] = &[
     ("flatpak-deploy", "var/lib/flatpak/app/org.marsh.Inkcap/x86_64/stable/active/deploy"),
     ("freebsd-pkg", "var/db/pkg/local.sqlite"),
     ("fstab", "etc/fstab"),
+    ("gschema", "usr/share/glib-2.0/schemas/org.marsh.gschema.xml"),
+    ("gschema-override", "usr/share/glib-2.0/schemas/10_marsh.gschema.override"),
+    ("kcfg", "usr/share/plasma/plasmoids/org.kde.plasma.icontasks/contents/config/main.xml"),
+    ("keyfile-settings", "etc/xdg/kdeglobals"),
     ("mimeapps", "etc/xdg/mimeapps.list"),
     ("os-release", "etc/os-release"),
     ("pacman-desc", "var/lib/pacman/local/inkcap-3.2.1-2/desc"),
     ("pacman-log", "var/log/pacman.log"),
     ("pacman-sync", "var/lib/pacman/sync/reeds.db"),
+    ("panel", "etc/xdg/xfce4/xfconf/xfce-perchannel-xml/xfce4-panel.xml"),
     ("portage", "var/db/pkg/app-editors/inkcap-3.2.1/RDEPEND"),
     ("portage-log", "var/log/emerge.log"),
     ("rpm-berkeley", "var/lib/rpm/Packages"),
@@ -114,6 +146,21 @@ const BESIDE: &[(&str, &str)] = &[
          Package: libweir2\nStatus: install ok installed\nArchitecture: amd64\nVersion: 2.0\n\n",
     ),
     ("var/lib/pacman/local/libweir-2-1/desc", "%NAME%\nlibweir\n\n%VERSION%\n2-1\n\n"),
+    ("etc/dconf/profile/user", "user-db:user\nsystem-db:marsh\n"),
+    ("etc/xdg/kdeglobals", "[KDE]\nLookAndFeelPackage=org.marsh.desktop\n"),
+    (
+        "usr/share/plasma/look-and-feel/org.marsh.desktop/contents/layouts/org.kde.plasma.desktop-layout.js",
+        "var panel = new Panel\npanel.addWidget('org.kde.plasma.icontasks')\n",
+    ),
+    (
+        "usr/share/xsessions/plasma.desktop",
+        "[Desktop Entry]\nName=Plasma\nExec=startplasma-x11\nDesktopNames=KDE\n",
+    ),
+    (
+        "usr/share/glib-2.0/schemas/org.gnome.desktop.interface.gschema.xml",
+        "<schemalist><schema id='org.gnome.desktop.interface' path='/org/gnome/desktop/interface/'><key name='gtk-theme' type='s'>\
+         <default>'Reed'</default></key></schema></schemalist>",
+    ),
     ("etc/pacman.conf", "[reeds]\nServer = https://fen.example/reeds\n"),
     ("var/db/pkg/app-editors/inkcap-3.2.1/PF", "inkcap-3.2.1\n"),
     (
@@ -254,6 +301,104 @@ fn source(_: &'static str, bytes: &[u8]) {
     if bytes.len().is_multiple_of(16) {
         _ = Source::each_profile(held(bytes));
     }
+}
+
+/// Images of which something is changed: a target, and the fixtures that it begins with.
+pub(crate) const IMAGES: &[(&str, &[&[u8]])] = &[
+    ("btrfs", &[image!("zlib.btrfs"), image!("zstd.btrfs"), image!("lzo.btrfs")]),
+    ("erofs", &[image!("chunks.erofs"), image!("packed.erofs"), image!("old.erofs")]),
+    ("fat", &[image!("stick.img")]),
+    ("lvm", &[image!("lvm.img")]),
+    ("oci", &[image!("oci.tar")]),
+    ("vhdx", &[image!("disk.vhdx")]),
+    ("vmdk", &[image!("disk.vmdk"), image!("stream.vmdk")]),
+    ("xfs", &[image!("part.xfs")]),
+];
+
+/// An image, and where the lines of it that hold anything begin: in a file system most bytes mean nothing.
+struct Image {
+    bytes: Vec<u8>,
+    lines: Vec<u64>,
+}
+
+/// Bytes of a line.
+const LINE: usize = 64;
+
+impl Image {
+    fn of(packed: &[u8]) -> Self {
+        let bytes = tally_trees::unpack_file(packed.to_vec(), 256 << 20).expect("a fixture unpacks");
+        let lines = bytes.chunks(LINE).zip(0_u64..).filter(|(line, _)| line.iter().any(|byte| *byte != 0));
+        let lines = lines.map(|(_, at)| at * LINE as u64).collect();
+        Self { bytes, lines }
+    }
+
+    /// The image of a target, unpacked once.
+    fn get(target: &'static str, at: usize) -> Arc<Self> {
+        static UNPACKED: LazyLock<Mutex<BTreeMap<(&str, usize), Arc<Image>>>> = LazyLock::new(Mutex::default);
+        let (_, fixtures) = IMAGES.iter().find(|(name, _)| *name == target).expect("a target of images");
+        let at = at % fixtures.len();
+        let mut unpacked = UNPACKED.lock().expect("nothing panicked");
+        unpacked.entry((target, at)).or_insert_with(|| Arc::new(Self::of(fixtures[at]))).clone()
+    }
+}
+
+/// An image with changes over it.
+struct Changed {
+    image: Arc<Image>,
+    changes: Vec<(u64, Vec<u8>)>,
+}
+
+impl ReadAt for Changed {
+    fn len(&self) -> u64 {
+        self.image.bytes.len() as u64
+    }
+
+    fn read_at(&self, offset: u64, buffer: &mut [u8]) -> std::io::Result<usize> {
+        let from = usize::try_from(offset).unwrap_or(usize::MAX).min(self.image.bytes.len());
+        let length = buffer.len().min(self.image.bytes.len() - from);
+        let end = from + length;
+        buffer[..length].copy_from_slice(&self.image.bytes[from..end]);
+        for (at, bytes) in &self.changes {
+            for (byte, place) in bytes.iter().zip(usize::try_from(*at).unwrap_or(usize::MAX)..) {
+                if (from..end).contains(&place) {
+                    buffer[place - from] = *byte;
+                }
+            }
+        }
+        Ok(length)
+    }
+}
+
+/// Which image, then changes: the line (16 bits), where in it (6 bits) and how many bytes (2 bits: 1, 2, 4 or 8), the bytes.
+fn changed(target: &'static str, bytes: &[u8]) {
+    let Some((which, mut rest)) = bytes.split_first() else { return };
+    let image = Image::get(target, usize::from(*which));
+    let mut changes = Vec::new();
+    if target == "btrfs" {
+        // Another sort of checksum, which is not held against the blocks: or every change would end there.
+        changes.push(((64 << 10) + 196, vec![1]));
+    }
+    while let [low, high, place, more @ ..] = rest {
+        let line = usize::from(u16::from_le_bytes([*low, *high])) % image.lines.len();
+        let (new, after) = more.split_at((1 << (place >> 6)).min(more.len()));
+        changes.push((image.lines[line] + u64::from(place & 63), new.to_vec()));
+        rest = after;
+    }
+    let source: Arc<dyn ReadAt> = Arc::new(Changed { image, changes });
+    if let Ok(source) = Source::of(source.clone()) {
+        look_through(source.tree.as_ref());
+        _ = tally_readers::take(source.tree.as_ref(), &options(Medium::Installed));
+    }
+    _ = Source::each_profile(source);
+}
+
+/// A list of packages of any family, told by its content.
+fn package_list(_: &'static str, bytes: &[u8]) {
+    _ = packages::from_files(vec![("list".into(), bytes.to_vec())], "amd64");
+}
+
+fn picture(_: &'static str, bytes: &[u8]) {
+    _ = tally_readers::likeness_of("usr/share/backgrounds/reed.png", bytes);
 }
 
 fn squashfs(_: &'static str, bytes: &[u8]) {

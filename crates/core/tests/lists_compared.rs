@@ -104,7 +104,7 @@ fn a_suite_that_goes_by_the_code_name_is_the_same_repository() {
         [
             ("added", "https://drift.example/x stable", "", "all"),
             ("removed", "https://marsh.example/old avocet", "main", ""),
-            ("changed", "https://marsh.example/archive <codename>", "main", "main firmware"),
+            ("changed", "https://marsh.example/archive bittern", "main", "main firmware"),
         ]
     );
 }

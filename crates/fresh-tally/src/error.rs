@@ -148,6 +148,12 @@ impl CommandError {
         }
     }
 
+    /// The index of a shelf that can't be asked, where that is what went wrong.
+    pub(crate) fn damaged_index(&self) -> Option<&Path> {
+        let Self::Shelf(error) = self else { return None };
+        error.damaged_index()
+    }
+
     /// Whether whoever read our output has gone: no error at all.
     pub(crate) fn is_closed_pipe(&self) -> bool {
         matches!(self, Self::Output { source, .. } if source.kind() == std::io::ErrorKind::BrokenPipe)

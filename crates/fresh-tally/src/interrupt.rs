@@ -1,6 +1,8 @@
 //! Whoever interrupts the program finds nothing half-written: temporary files go, finished ones stay.
 
 use crate::settings::Settings;
+use signal_hook::consts::{SIGABRT, SIGALRM, SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGUSR1, SIGUSR2};
+use signal_hook::iterator::Signals;
 use std::fs::File;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
@@ -49,14 +51,25 @@ fn make_ready(output: Option<&Path>, shelf: &Path) {
         left.beside = above.into_iter().chain([shelf.to_owned()]).collect();
     }
     // Without a handler an interruption still ends the program; only its temporary files stay.
-    #[allow(clippy::exit, reason = "the run ends here, by the one who interrupts it")]
-    let handler = || {
-        #[cfg(feature = "browse")]
-        crate::browse::give_back();
-        clear();
-        std::process::exit(130);
-    };
-    _ = ctrlc::set_handler(handler);
+    if let Ok(mut signals) = Signals::new(ENDING) {
+        _ = std::thread::Builder::new().name("interruption".into()).spawn(move || {
+            if let Some(signal) = signals.forever().next() {
+                end(signal);
+            }
+        });
+    }
+}
+
+/// Signals that end the program, and that it may answer first.
+const ENDING: [i32; 8] = [SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGALRM, SIGUSR1, SIGUSR2, SIGABRT];
+
+/// Ends the run as the signal would have, with its number and 128, as shells tell it.
+#[allow(clippy::exit, reason = "the run ends here, by the one who interrupts it")]
+fn end(signal: i32) {
+    #[cfg(feature = "browse")]
+    crate::browse::give_back();
+    clear();
+    std::process::exit(128 + signal);
 }
 
 /// How the folders for temporary files begin, a folder a run.

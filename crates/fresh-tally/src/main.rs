@@ -33,15 +33,15 @@ fn main() -> ExitCode {
     clap_complete::CompleteEnv::with_factory(args::Cli::command).var(args::COMPLETE).complete();
     let cli = args::Cli::parse();
     diagnostics::begin(cli.common.verbose);
-    let outcome = std::panic::catch_unwind(|| {
-        let settings = settings::Settings::from_args(&cli.common)?;
-        if let (None, Some(endings)) = (cli.common.format, cli.command.endings()) {
-            settings.check_ending(endings)?;
+    let again = cli.command.only_reads();
+    let outcome = std::panic::catch_unwind(|| match run(cli) {
+        // An index is damaged that was sound when it was opened: it is made anew, and asked once more.
+        Err(error)
+            if again && error.damaged_index().is_some_and(|index| std::fs::remove_file(index).is_ok()) =>
+        {
+            run(args::Cli::parse())
         }
-        if settings.output.is_some() || !cli.command.only_reads() {
-            interrupt::prepare(&settings);
-        }
-        commands::run(cli.command, &settings)
+        outcome => outcome,
     });
     interrupt::clear();
     ExitCode::from(match outcome {
@@ -49,4 +49,15 @@ fn main() -> ExitCode {
         Ok(Err(error)) => error::report(&error),
         Err(_) => exit::Exit::Bug,
     })
+}
+
+fn run(cli: args::Cli) -> Result<exit::Exit, error::CommandError> {
+    let settings = settings::Settings::from_args(&cli.common)?;
+    if let (None, Some(endings)) = (cli.common.format, cli.command.endings()) {
+        settings.check_ending(endings)?;
+    }
+    if settings.output.is_some() || !cli.command.only_reads() {
+        interrupt::prepare(&settings);
+    }
+    commands::run(cli.command, &settings)
 }

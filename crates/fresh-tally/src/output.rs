@@ -77,7 +77,7 @@ impl Place {
         if ["/dev/stdout", "/dev/fd/1", "/proc/self/fd/1"].iter().any(|name| path == Path::new(name)) {
             return Self::Stdout;
         }
-        let is_descriptor = ["/dev", "/proc"].iter().any(|folder| path.starts_with(folder));
+        let is_descriptor = ["/dev/fd", "/proc"].iter().any(|folder| path.starts_with(folder));
         let is_special = path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir());
         if is_descriptor || is_special {
             return Self::Direct;

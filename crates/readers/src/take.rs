@@ -309,7 +309,8 @@ fn collect(
             facts.packages.extend(system.packages);
         }
         facts.unread.extend(system.unread);
-        facts.missing_facts.extend(system.missing);
+        let known = facts.missing_facts.clone();
+        facts.missing_facts.extend(system.missing.into_iter().filter(|fact| !known.contains(fact)));
     }
     // A database may have lost them, or never had any; that nothing weighs anything is no answer.
     let unweighed = facts.packages.iter().all(|package| package.installed_bytes.is_none());

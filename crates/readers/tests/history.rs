@@ -264,6 +264,24 @@ fn rotated_logs_are_read_the_oldest_first() {
 }
 
 #[test]
+fn logs_that_swell_cost_no_more_together_than_one_may() {
+    use std::io::Write;
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    (0..300).for_each(|_| packed.write_all(&vec![b'x'; 1 << 20]).unwrap());
+    let packed = packed.finish().unwrap();
+    let mut tree = dpkg(&[("inkcap", "5-1", "")], "2026-05-14 09:00:00 upgrade inkcap:amd64 4-1 5-1\n");
+    for number in 1..=100 {
+        tree = tree.file(format!("var/log/dpkg.log.{number}.gz"), packed.clone());
+    }
+    let began = std::time::Instant::now();
+    let told: Vec<String> =
+        taken(&tree, None).unread.iter().map(|one| format!("{} {}", one.file, one.why)).collect();
+    // A hundred of them would take a hundred times as long as the first, which is the only one that is looked into.
+    assert!(began.elapsed() < std::time::Duration::from_secs(30), "{:?}", began.elapsed());
+    assert!(told.iter().any(|one| one.starts_with("var/log/dpkg.log its 100 latest files")), "{told:?}");
+}
+
+#[test]
 fn a_list_of_the_installer_tells_where_logs_begin_late() {
     let log = "2026-05-20 09:00:00 startup packages configure\n";
     let tree = dpkg(&[("inkcap", "3.3-1", ""), ("newer", "1-1", "")], log).file(

@@ -254,6 +254,34 @@ fn pins_holds_and_lists_without_names() {
 }
 
 #[test]
+fn a_release_that_is_wanted_by_name_comes_before_a_newer_version() {
+    let stanza = |version: &str| format!("Package: inkcap\nVersion: {version}\nArchitecture: amd64\n\n");
+    let tree = MemoryTree::new()
+        .file(
+            "var/lib/dpkg/status",
+            "Package: dpkg\nStatus: install ok installed\nVersion: 1\nArchitecture: amd64\n\n",
+        )
+        .file("etc/apt/sources.list", "deb https://a.example x main\ndeb https://a.example y main\n")
+        .file("var/lib/apt/lists/a.example_dists_x_main_binary-amd64_Packages", stanza("1"))
+        .file("var/lib/apt/lists/a.example_dists_y_main_binary-amd64_Packages", stanza("2"))
+        .file("var/lib/apt/lists/a.example_dists_x_InRelease", "Suite: stable\nCodename: x\nVersion: 9.1\n")
+        .file("var/lib/apt/lists/a.example_dists_y_InRelease", "Suite: testing\nCodename: y\n");
+    let taken = |tree: &MemoryTree| {
+        let (catalogs, _) = offers_of(tree, &packages(tree), &Label::default());
+        catalogs[0].candidate("inkcap", None).unwrap().1.package.version.to_string()
+    };
+    assert_eq!(taken(&tree), "2");
+    for wanted in ["stable", "x"] {
+        let tree = tree
+            .clone()
+            .file("etc/apt/apt.conf.d/00release", format!("APT::Default-Release \"{wanted}\";\n"));
+        assert_eq!(taken(&tree), "1", "{wanted}");
+    }
+    let pattern = tree.clone().file("etc/apt/apt.conf.d/00release", "APT::Default-Release \"/^s/\";\n");
+    assert_eq!(taken(&pattern), "2");
+}
+
+#[test]
 fn what_is_cut_off_packed_too_tightly_or_no_list_is_said() {
     let dir = written(Family::Pacman);
     let list = std::fs::read(dir.path().join("var/lib/pacman/sync/marsh.db")).unwrap();

@@ -21,6 +21,26 @@ pub fn clean(text: &str) -> Cow<'_, str> {
     Cow::Owned(safe)
 }
 
+/// JSON with the same characters as its own escapes (RFC 8259, section 7), so that a terminal that shows the file is not misled; what it
+/// says stays the same.
+pub(crate) fn escaped_json(json: Vec<u8>) -> Vec<u8> {
+    let Ok(text) = std::str::from_utf8(&json) else { return json };
+    // Beyond ASCII there is nothing but texts; within it, nothing is raw that must not be.
+    let is_told = |c: char| !c.is_ascii() && is_unsafe(c);
+    if !text.contains(is_told) {
+        return json;
+    }
+    let mut safe = String::with_capacity(text.len() + 16);
+    for c in text.chars() {
+        if is_told(c) {
+            _ = write!(safe, "\\u{:04x}", u32::from(c));
+        } else {
+            safe.push(c);
+        }
+    }
+    safe.into_bytes()
+}
+
 fn is_unsafe(c: char) -> bool {
     c.is_control()
         || matches!(c, '\u{61c}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')

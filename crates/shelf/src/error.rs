@@ -72,4 +72,11 @@ impl ShelfError {
     pub(crate) fn io(path: impl Into<PathBuf>, source: std::io::Error) -> Self {
         Self::Io { path: path.into(), source }
     }
+
+    /// The index of a shelf that is damaged; one that another program holds is not.
+    pub fn damaged_index(&self) -> Option<&std::path::Path> {
+        let Self::Index { path, source } = self else { return None };
+        let held = [rusqlite::ErrorCode::DatabaseBusy, rusqlite::ErrorCode::DatabaseLocked];
+        source.sqlite_error_code().is_none_or(|code| !held.contains(&code)).then_some(path)
+    }
 }

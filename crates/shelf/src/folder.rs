@@ -1,5 +1,5 @@
 use crate::codec::{encode, encode_in_pieces};
-use crate::files::{Draft, Lock, clear_left_over};
+use crate::files::{Draft, Lock, clear_left_over, unfinished};
 use crate::packed::pack;
 use crate::{ENDING, PACKED_ENDING, ShelfError, read_tally, read_tally_in_brief, stem_of};
 use std::fs;
@@ -76,6 +76,10 @@ impl Shelf {
     pub fn nowhere() -> Self {
         // No file can be below this one.
         Self { folder: "/dev/null/no-shelf".into(), packs: false, is_nowhere: true }
+    }
+
+    pub(crate) fn is_somewhere(&self) -> Result<(), ShelfError> {
+        if self.is_nowhere { Err(ShelfError::Nowhere) } else { Ok(()) }
     }
 
     /// The same, with tallies compressed as they are written, or not. Both are read wherever they lie.
@@ -283,9 +287,7 @@ impl Shelf {
     /// # Errors
     /// When the folder can't be made, or not be written to.
     fn lock(&self) -> Result<Lock, ShelfError> {
-        if self.is_nowhere {
-            return Err(ShelfError::Nowhere);
-        }
+        self.is_somewhere()?;
         fs::create_dir_all(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))?;
         Lock::of(&self.folder).map_err(|error| ShelfError::io(&self.folder, error))
     }
@@ -509,7 +511,9 @@ pub fn is_thumbnail(name: &str) -> bool {
 /// What the system said of the folder.
 pub fn write_pictures(folder: &Path, pictures: &[(&str, &[u8])]) -> Result<(), ShelfError> {
     let fail = |error| ShelfError::io(folder.to_owned(), error);
-    let part = folder.with_extension(format!("pictures-{}", std::process::id()));
+    // Named as all that is unfinished, so that it is cleared where a program was killed meanwhile.
+    let name = folder.file_name().unwrap_or_default().to_string_lossy();
+    let part = folder.with_file_name(format!("{}{name}", unfinished()));
     if !pictures.is_empty() {
         _ = fs::remove_dir_all(&part);
         fs::create_dir_all(&part).map_err(fail)?;

@@ -12,7 +12,7 @@ use tally_core::model::{
 /// The first key that comparing does not take. Within a string both quotes would be escaped, so that only a key can look like this.
 pub(crate) const NEXT: &str = ", \"suggests\": ";
 
-/// Reads packages as far as comparing takes them, up to `conflicts`; what follows is neither read nor kept.
+/// Reads packages as far as comparing takes them, up to `built`; what follows is neither read nor kept.
 pub(crate) struct Brief {
     next: Finder<'static>,
     /// Lists grow in these, and are then kept at their size.
@@ -59,6 +59,8 @@ impl Brief {
             provides: c.at(", \"provides\": ")?.list(dependencies, Cursor::dependency)?,
             replaces: c.at(", \"replaces\": ")?.list(dependencies, Cursor::dependency)?,
             conflicts: c.at(", \"conflicts\": ")?.list(dependencies, Cursor::dependency)?,
+            // Left out where it is not known.
+            built: if c.past(", \"built\": ").is_some() { Some(c.text()?) } else { None },
             ..Package::new(system, name, version)
         };
         c.rest.is_empty().then_some(package)
@@ -177,7 +179,7 @@ mod tests {
         Brief::new().package(line.as_bytes())
     }
 
-    /// The package without all that is behind `conflicts`.
+    /// The package without all that is behind `built`.
     fn in_brief(package: &Package) -> Package {
         Package {
             suggests: Vec::new(),
@@ -190,7 +192,6 @@ mod tests {
             download_bytes: None,
             kind_because: tally_core::model::KindReason::default(),
             installed_at: None,
-            built: None,
             repository: None,
             evidence: Evidence::default(),
             ..package.clone()

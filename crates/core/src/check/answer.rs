@@ -5,7 +5,7 @@ use super::{Asked, Beside, Bound, Expect, LookAsked, Subject, Total};
 use crate::age::median_age;
 use crate::ask::{AskFor, ask};
 use crate::knowledge::{matches, media};
-use crate::lag::{Against, Known, day_that_counts, lag};
+use crate::lag::Lag;
 use crate::model::{
     DecidedBy, DefaultChoice, Evidence, Finding, FindingName, Kind, Look, MediaVerdict, Medium, MissingFact,
     Package, Part, Reason, Tally, Text, VersionOp,
@@ -17,7 +17,7 @@ use std::cmp::Ordering;
 /// Names of a list that an answer shows, and places that it points at.
 const SHOWN: usize = 4;
 
-pub(super) fn answer(asked: &Asked, tally: &Tally, beside: &Beside) -> Answer {
+pub(super) fn answer(asked: &Asked, tally: &Tally, beside: &Beside, lag: Option<&Lag>) -> Answer {
     let offers = beside.offers.as_deref().unwrap_or_default();
     let expect = &asked.expect;
     match &asked.subject {
@@ -80,7 +80,7 @@ pub(super) fn answer(asked: &Asked, tally: &Tally, beside: &Beside) -> Answer {
         }
         Subject::Offered(name) => offered(tally, offers, name, expect),
         Subject::Updates(pattern) => updates(tally, pattern, expect),
-        Subject::Behind(name) => behind(tally, &beside.known, name, expect),
+        Subject::Behind(name) => behind(lag, name, expect),
         Subject::AddedCost(names) => added_cost(tally, offers, names, expect),
         Subject::Person => of_person(tally, &asked.name),
     }
@@ -100,9 +100,8 @@ fn offered(tally: &Tally, offers: &[Catalog], name: &str, expect: &Expect) -> An
 }
 
 /// Days that something was behind on the day that counts, as far as is known.
-fn behind(tally: &Tally, known: &Known, name: &str, expect: &Expect) -> Answer {
-    let Some(day) = day_that_counts(tally) else { return not_recorded(Answered::NotRecorded) };
-    let told = lag(tally, &Against { known: known.clone(), ..Against::default() }, day);
+fn behind(lag: Option<&Lag>, name: &str, expect: &Expect) -> Answer {
+    let Some(told) = lag else { return not_recorded(Answered::NotRecorded) };
     let same = |other: &Text| other.to_lowercase() == name.to_lowercase();
     match told.items.iter().find(|item| same(&item.name) || same(&item.project)) {
         Some(item) => {

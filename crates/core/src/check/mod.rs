@@ -10,7 +10,7 @@ mod parse;
 pub use document::{Answer, Answered, CHECK_SCHEMA, Check, Question, Totals, Verdict};
 
 use crate::knowledge::{PartRules, Roles, RulesError};
-use crate::lag::Known;
+use crate::lag::{Against, Known, Lag, day_that_counts, lag};
 use crate::model::{FindingName, Kind, Tally, Text};
 use crate::offer::Catalog;
 
@@ -165,6 +165,16 @@ pub struct Beside {
 /// Puts every question to every install; `beside` holds what is known beside each.
 pub fn check(checklist: &Checklist, tallies: &[&Tally], beside: &[Beside]) -> Check {
     let nothing = Beside::default();
+    // How far an install is behind is worked out once, whatever number of questions asks for it.
+    let lags: Vec<Option<Lag>> = tallies
+        .iter()
+        .enumerate()
+        .map(|(at, tally)| {
+            let day = checklist.asks_for_releases().then(|| day_that_counts(tally)).flatten()?;
+            let known = beside.get(at).unwrap_or(&nothing).known.clone();
+            Some(lag(tally, &Against { known, ..Against::default() }, day))
+        })
+        .collect();
     let questions: Vec<Question> = checklist
         .questions
         .iter()
@@ -175,7 +185,9 @@ pub fn check(checklist: &Checklist, tallies: &[&Tally], beside: &[Beside]) -> Ch
             answers: tallies
                 .iter()
                 .enumerate()
-                .map(|(at, tally)| answer::answer(asked, tally, beside.get(at).unwrap_or(&nothing)))
+                .map(|(at, tally)| {
+                    answer::answer(asked, tally, beside.get(at).unwrap_or(&nothing), lags[at].as_ref())
+                })
                 .collect(),
         })
         .collect();

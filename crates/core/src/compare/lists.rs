@@ -112,11 +112,8 @@ pub(super) fn repositories(old: (&[Repository], &Label), new: (&[Repository], &L
     };
     let mut changes = differences(&things(old), &things(new));
     for change in &mut changes {
-        let label = match change.change {
-            ListChangeKind::Added => new.1,
-            ListChangeKind::Removed => old.1,
-            ListChangeKind::Changed => continue,
-        };
+        // What both have is told as the new one has it.
+        let label = if change.change == ListChangeKind::Removed { old.1 } else { new.1 };
         change.name = change.name.replace(CODENAME, &codename(label)).into();
     }
     changes

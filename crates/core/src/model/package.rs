@@ -192,6 +192,9 @@ pub struct Package {
     /// What it can't is beside.
     #[serde(default)]
     pub conflicts: Vec<Dependency>,
+    /// The day that its makers built it, `YYYY-MM-DD`; of dpkg, the day of its last change.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub built: Option<Text>,
     /// As `recommends`, but no more than a hint; package systems keep what is suggested and there.
     #[serde(default)]
     pub suggests: Vec<Alternatives>,
@@ -222,9 +225,6 @@ pub struct Package {
     /// When it was installed, RFC 3339 UTC.
     #[serde(default)]
     pub installed_at: Option<Text>,
-    /// The day that its makers built it, `YYYY-MM-DD`; of dpkg, the day of its last change.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub built: Option<Text>,
     /// The repository it came from.
     #[serde(default)]
     pub repository: Option<Text>,

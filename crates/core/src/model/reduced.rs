@@ -171,21 +171,19 @@ impl PartialEq<Text> for Reduced {
     }
 }
 
+/// Names of terminals without their numbers, by the kernel's list of devices; and none, for a number alone.
+const TERMINALS: [&str; 8] = ["", "tty", "ttyS", "ttyAMA", "ttyUSB", "hvc", "console", "xvc"];
+
 /// The name of an instance of a unit (`getty@tty1.service`): kept where it is a terminal or a number, or where a package enables it.
 pub fn unit_name(name: &str, by_package: bool) -> Text {
     let Some((unit, rest)) = name.split_once('@') else { return value(name, true).into() };
     let (instance, ending) = rest.rsplit_once('.').unwrap_or((rest, "service"));
+    // A name that only looks like a terminal's is somebody's: the kernel's own names count, and nothing else.
     let is_terminal = |text: &str| {
-        let rest = text.trim_start_matches(|c: char| c.is_ascii_lowercase());
-        let known = ["tty", "hvc", "console", "lxc", ""]
-            .iter()
-            .any(|name| text[..text.len() - rest.len()].starts_with(name));
-        known
-            && rest.len() <= 3
-            && rest.bytes().all(|byte| byte.is_ascii_digit())
-            && text.len() - rest.len() <= 7
+        let rest = text.trim_end_matches(|c: char| c.is_ascii_digit());
+        TERMINALS.contains(&rest) && text.len() - rest.len() <= 5
     };
-    let is_plain = instance.is_empty() || by_package || is_terminal(instance) && instance.len() <= 10;
+    let is_plain = by_package || is_terminal(instance);
     let instance = if is_plain { instance } else { LEFT_OUT };
     format!("{}@{instance}.{ending}", value(unit, true)).into()
 }
@@ -382,7 +380,15 @@ mod tests {
         }
         assert_eq!(Reduced::reason("unknown key `A1B2C3D4E5F6G7` here"), "unknown key … here");
         assert_eq!(unit_name("getty@tty1.service", false), "getty@tty1.service");
-        assert_eq!(unit_name("sync@reed.service", false), "sync@….service");
+        for (name, kept) in [
+            ("sync@reed.service", "sync@….service"),
+            ("a@reed1.service", "a@….service"),
+            ("a@.service", "a@.service"),
+            ("a@ttyS0.service", "a@ttyS0.service"),
+            ("user@1000.service", "user@1000.service"),
+        ] {
+            assert_eq!(unit_name(name, false), kept);
+        }
         assert_eq!(unit_name("sync@reed.service", true), "sync@reed.service");
         assert_eq!(Reduced::description("of reed", false), None);
     }

@@ -179,6 +179,12 @@ impl Command {
                 | Self::Trail(_)
                 | Self::Rules(_)
                 | Self::Completions(_)
-        )
+        ) || self.lists_the_shelf()
+    }
+
+    /// Whether it tells what is on the shelf, and changes nothing of it.
+    fn lists_the_shelf(&self) -> bool {
+        let Self::Shelf(args) = self else { return false };
+        matches!(args.action, None | Some(ShelfAction::List(_) | ShelfAction::Find { .. }))
     }
 }

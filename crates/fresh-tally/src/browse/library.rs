@@ -375,8 +375,10 @@ impl InstallPages {
             }
             OfInstall::Offer => then(&OfferView::kept(tally, parts)),
             OfInstall::Age => {
-                let day = day_that_counts(tally).unwrap_or_default();
-                then(&AgeView { age: &age(tally, day), all: true });
+                // Without a day no package has an age.
+                if let Some(day) = day_that_counts(tally) {
+                    then(&AgeView { age: &age(tally, day), all: true });
+                }
             }
             OfInstall::Lag => {
                 let lag = self.lag.get_or_init(|| told(lag_of(tally, settings)).flatten());

@@ -12,7 +12,7 @@ use ratatui_crossterm::crossterm::event::{
 };
 use ratatui_crossterm::crossterm::execute;
 use ratatui_crossterm::crossterm::terminal::{
-    EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
+    EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode, size,
 };
 use std::io::{Stdout, stdout};
 use std::sync::Once;
@@ -40,6 +40,7 @@ impl Screen {
                 before(panic);
             }));
         });
+        has_bounds()?;
         enter()?;
         Ok(Self { terminal: Terminal::new(CrosstermBackend::new(stdout()))? })
     }
@@ -53,6 +54,7 @@ impl Screen {
         &mut self,
         draw: impl FnOnce(&mut ratatui_core::buffer::Buffer),
     ) -> std::io::Result<()> {
+        has_bounds()?;
         self.terminal.draw(|frame| draw(frame.buffer_mut()))?;
         Ok(())
     }
@@ -78,6 +80,19 @@ impl Drop for Screen {
     fn drop(&mut self) {
         give_back();
     }
+}
+
+/// Cells of a screen: those of a wall of displays. A terminal may say anything, and each of them takes memory.
+const CELLS: u32 = 1_000_000;
+
+/// Whether the terminal is of a size that can be drawn.
+fn has_bounds() -> std::io::Result<()> {
+    let (columns, rows) = size()?;
+    if u32::from(columns) * u32::from(rows) > CELLS {
+        let why = format!("it says that it has {columns} columns and {rows} rows, more than are drawn");
+        return Err(std::io::Error::other(why));
+    }
+    Ok(())
 }
 
 fn enter() -> std::io::Result<()> {

@@ -60,15 +60,15 @@ pub(super) fn export(
     let Some(folder) = settings.output.as_deref() else {
         return Err(CommandError::Usage("--dataset: `-o DIR` names the folder of the dataset".into()));
     };
-    if let Some(since) = since {
-        let is_time = since.parse::<jiff::Timestamp>().is_ok() || since.parse::<jiff::civil::Date>().is_ok();
-        if !is_time {
+    let after = match since.map(|since| (since, moment(since))) {
+        Some((since, None)) => {
             let why = format!(
                 "--since: `{since}` is neither a time such as 2031-05-02T18:30:00Z nor a date such as 2031-05-02"
             );
             return Err(CommandError::Usage(why));
         }
-    }
+        since => since.and_then(|(_, after)| after),
+    };
     let mut about = about(folder, form)?;
     if let (Some(last), None) = (about.exports.last(), since) {
         return Err(CommandError::Usage(format!(
@@ -79,6 +79,21 @@ pub(super) fn export(
     }
     let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
     std::fs::create_dir_all(folder).map_err(fail)?;
+    // One export at a time: what another one has not finished yet would count as left over.
+    let lock = File::open(folder).map_err(fail)?;
+    if lock.try_lock().is_err() {
+        let why = "another export into this dataset is under way";
+        return Err(CommandError::Source { path: folder.into(), why: why.into() });
+    }
+    // Said before anything else is written: an export that is interrupted leaves a dataset, and the next one clears away its files.
+    about.write(folder)?;
+    let cleared = about.clear(folder);
+    if cleared > 0 {
+        output::status(
+            settings,
+            &format!("Removed {} of an export that was interrupted.", count_of(cleared, "file")),
+        );
+    }
     let index = super::shelf::index(settings)?;
     // One distribution after the other, so that few files are open.
     let mut wanted: Vec<(Text, String)> = index
@@ -87,12 +102,42 @@ pub(super) fn export(
         .filter(|entry| handles.contains(&entry.handle))
         .filter(|entry| {
             // A day is before every moment of it; at a moment itself the last export was.
-            since.is_none_or(|since| entry.taken_at.as_deref().is_some_and(|taken| taken > since))
+            after.is_none_or(|after| {
+                entry.taken_at.as_deref().and_then(moment).is_some_and(|taken| taken > after)
+            })
         })
         .map(|entry| (entry.label.map(|label| label.distro_id).unwrap_or_default(), entry.handle))
         .collect();
     wanted.sort();
-    let stamp: String = settings.now.chars().filter(char::is_ascii_alphanumeric).collect();
+    let stamp = stamp_of(&settings.now);
+    let exported = written(&wanted, &Into { folder, stamp: &stamp, form, whole }, settings);
+    let tallies = exported.inspect_err(|_| _ = about.clear(folder))?;
+    about.exports.push(Exported {
+        at: settings.now.clone(),
+        program: crate::install::PROGRAM.to_owned(),
+        since: since.map(ToOwned::to_owned),
+        tallies,
+    });
+    about.write(folder)?;
+    output::status(
+        settings,
+        &format!("Wrote {} to the dataset `{}`.", count_of(tallies, "install"), folder.display()),
+    );
+    Ok(())
+}
+
+/// Where an export goes.
+struct Into<'d> {
+    folder: &'d Path,
+    stamp: &'d str,
+    form: DataForm,
+    whole: bool,
+}
+
+/// Writes the tallies of an export, by distribution and handle, and returns how many there were.
+fn written(wanted: &[(Text, String)], into: &Into<'_>, settings: &Settings) -> Result<u64, CommandError> {
+    let Into { folder, stamp, form, whole } = *into;
+    let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
     let mut written = 0;
     let mut writer: Option<Writer<'_>> = None;
     let read = |(_, handle): &(Text, String)| {
@@ -110,7 +155,7 @@ pub(super) fn export(
                 }
             };
             if writer.as_ref().is_none_or(|open| open.distro != *distro)
-                && let Some(done) = writer.replace(Writer::new(folder, distro, &stamp, form))
+                && let Some(done) = writer.replace(Writer::new(folder, distro, stamp, form))
             {
                 done.finish().map_err(fail)?;
             }
@@ -128,20 +173,50 @@ pub(super) fn export(
     if let Some(done) = writer {
         done.finish().map_err(fail)?;
     }
-    about.exports.push(Exported {
-        at: settings.now.clone(),
-        program: crate::install::PROGRAM.to_owned(),
-        since: since.map(ToOwned::to_owned),
-        tallies: written,
-    });
-    let text = serde_json::to_vec_pretty(&about)
-        .map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))?;
-    output::file(&folder.join(ABOUT), &text)?;
-    output::status(
-        settings,
-        &format!("Wrote {} to the dataset `{}`.", count_of(written, "install"), folder.display()),
-    );
-    Ok(())
+    Ok(written)
+}
+
+/// A moment of RFC 3339, or the begin of a day, UTC.
+fn moment(text: &str) -> Option<jiff::Timestamp> {
+    let day = || text.parse::<jiff::civil::Date>().ok()?.to_zoned(jiff::tz::TimeZone::UTC).ok();
+    text.parse().ok().or_else(|| day().map(|day| day.timestamp()))
+}
+
+/// How the names of an export's files begin.
+fn stamp_of(moment: &str) -> String {
+    moment.chars().filter(char::is_ascii_alphanumeric).collect()
+}
+
+impl About {
+    fn write(&self, folder: &Path) -> Result<(), CommandError> {
+        let text = serde_json::to_vec_pretty(self)
+            .map_err(|error| CommandError::Render(tally_report::RenderError::Json(error)))?;
+        output::file(&folder.join(ABOUT), &text)
+    }
+
+    /// Removes what belongs to no export that was finished, and returns how many files.
+    fn clear(&self, folder: &Path) -> u64 {
+        let finished: Vec<String> = self.exports.iter().map(|export| stamp_of(&export.at)).collect();
+        let is_ours = |name: &str| {
+            let (stamp, number) = name.strip_prefix("._").unwrap_or(name).split_once('-')?;
+            let is_one = stamp.len() >= 15 && number.ends_with(&format!(".{}", self.form));
+            (is_one && (name.starts_with("._") || !finished.iter().any(|known| known == stamp))).then_some(())
+        };
+        let mut cleared = 0;
+        for table in DATASET {
+            let partitions = std::fs::read_dir(folder.join(table.name)).into_iter().flatten().flatten();
+            for file in
+                partitions.flat_map(|one| std::fs::read_dir(one.path()).into_iter().flatten().flatten())
+            {
+                if file.file_name().to_str().and_then(is_ours).is_some()
+                    && std::fs::remove_file(file.path()).is_ok()
+                {
+                    cleared += 1;
+                }
+            }
+        }
+        cleared
+    }
 }
 
 /// Whether a folder is a dataset; one that this program can't use is an error.

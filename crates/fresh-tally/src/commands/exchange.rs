@@ -82,7 +82,7 @@ pub(super) fn import(
     if let Some(signers) = &signers {
         // All of them are checked before any is taken; each is checked once more as it is read to be kept.
         for given in &files {
-            signed_list(given, signers)?;
+            signed(given, signers)?;
         }
     }
     let (mut first_error, mut done) = (None, 0);
@@ -145,23 +145,36 @@ fn signed_list(given: &Given, signers: &Signers<'_>) -> Result<SignedList, Comma
     Ok((lines.map(|(hash, name)| (name.to_owned(), hash.to_owned())).collect(), by))
 }
 
+fn content(file: &Path) -> Result<Vec<u8>, CommandError> {
+    read_file(file, FILE_BYTES)
+        .map_err(|error| CommandError::Source { path: file.to_owned(), why: error.into() })
+}
+
+/// The content of a tally that the list beside it has, and the list.
+fn signed(given: &Given, signers: &Signers<'_>) -> Result<(Vec<u8>, SignedList), CommandError> {
+    let list = signed_list(given, signers)?;
+    let bytes = content(&given.file)?;
+    let name = given.file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    if list.0.get(&name).is_none_or(|hash| *hash != sha256_text(&bytes)) {
+        let why = "the list that was signed has another content for it".to_owned();
+        return Err(CommandError::Signature { shown: given.shown.clone(), why });
+    }
+    Ok((bytes, list))
+}
+
 /// Reads a tally and what lies beside it, each once. With signers all of it has to be in the list that they signed; what lies beside it
 /// and is not is left behind, and said.
 fn arrived(given: &Given, signers: Option<&Signers<'_>>) -> Result<Arrived, CommandError> {
     let Given { file, shown } = given;
-    let fail = |error: std::io::Error| CommandError::Source { path: file.clone(), why: error.into() };
-    let bytes = read_file(file, FILE_BYTES).map_err(fail)?;
+    let (bytes, list) = match signers {
+        Some(signers) => signed(given, signers).map(|(bytes, list)| (bytes, Some(list)))?,
+        None => (content(file)?, None),
+    };
     let mut beside = Beside::read(file);
     let mut by = None;
-    if let Some(signers) = signers {
-        let (hashes, who) = signed_list(given, signers)?;
+    if let Some((hashes, who)) = list {
         let fits =
             |name: &str, bytes: &[u8]| hashes.get(name).is_some_and(|hash| *hash == sha256_text(bytes));
-        let name = file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-        if !fits(&name, &bytes) {
-            let why = "the list that was signed has another content for it".to_owned();
-            return Err(CommandError::Signature { shown: shown.clone(), why });
-        }
         let of = stem(file);
         let before = beside.count();
         beside.offer = beside.offer.filter(|bytes| fits(&format!("{of}.offer.zst"), bytes));

@@ -2,6 +2,7 @@
 
 use crate::harness::{Place, names};
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
+use rustix::process::Signal;
 use std::io::{Read, Write};
 use std::num::NonZero;
 use std::sync::{Arc, Mutex};
@@ -251,9 +252,31 @@ fn a_terminal_changes_its_size_and_is_given_back_when_the_program_is_ended() {
         window.press("jlh?\x1bpp");
     }
     window.until("Overview");
+    assert_eq!(ended_by(window, Signal::TERM), 143);
+    for (signal, code) in
+        [(Signal::QUIT, 131), (Signal::ALARM, 142), (Signal::USR1, 138), (Signal::ABORT, 134)]
+    {
+        let window = Window::open(&place, &format!("browse {NEW}"), (100, 30), &[]);
+        window.until("Overview");
+        assert_eq!(ended_by(window, signal), code, "{signal:?}");
+    }
+}
+
+/// How the program ends that gets a signal; the terminal is as it was before.
+fn ended_by(window: Window, signal: Signal) -> u32 {
     let process = rustix::process::Pid::from_raw(window.child.process_id().unwrap().cast_signed()).unwrap();
-    rustix::process::kill_process(process, rustix::process::Signal::TERM).unwrap();
-    assert_eq!(window.ends(), 130);
+    rustix::process::kill_process(process, signal).unwrap();
+    window.ends()
+}
+
+#[test]
+fn a_terminal_that_says_it_is_without_bounds_is_refused() {
+    let place = shelf();
+    let mut window = Window::open(&place, &format!("browse {NEW}"), (100, 30), &[]);
+    window.until("Overview");
+    window.master.resize(PtySize { rows: 65_535, cols: 65_535, pixel_width: 0, pixel_height: 0 }).unwrap();
+    window.press("j");
+    assert_eq!(window.ends(), 3);
 }
 
 #[test]

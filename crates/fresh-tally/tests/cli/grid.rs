@@ -14,6 +14,17 @@ fn editions_stand_side_by_side_and_fold_where_it_is_narrow() {
     for key in ["5.0-reedbed", "5.0-mudflat", "5.0-tideway"] {
         assert_eq!(place.run(&format!("take root-{key} -q --format json")).code, 0);
     }
+    // What is kept tells as much as what is read anew.
+    let ages = |installs: &str| {
+        let grid = place.run(&format!("grid {installs} --format json")).json();
+        let rows = grid["rows"].as_array().unwrap().clone();
+        let row = rows
+            .into_iter()
+            .find(|row| row["label"]["field"] == "median-age" || row["field"] == "median-age");
+        row.map(|row| row["cells"].clone())
+    };
+    let kept = ages("saltmarsh-5.0-reedbed saltmarsh-5.0-mudflat saltmarsh-5.0-tideway");
+    assert!(kept.is_some() && kept == ages(EDITIONS), "{kept:?}");
     place.run("note saltmarsh-5.0-reedbed memory=620MB --when idle");
     place.run("note saltmarsh-5.0-mudflat memory=410MB --when idle");
     place.run("note saltmarsh-5.0-tideway memory=350MB --when idle --live");

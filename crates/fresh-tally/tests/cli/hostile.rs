@@ -140,7 +140,7 @@ fn what_is_there_and_cannot_be_read_is_said_where_it_matters() {
 }
 
 #[test]
-fn a_guessed_install_day_is_said_and_what_was_typed_later_is_later() {
+fn a_likely_install_day_takes_nothing_away_and_a_typed_one_does() {
     let place = Place::new();
     let run = |time: &str, command: &str, came: &str| {
         format!(
@@ -157,24 +157,29 @@ fn a_guessed_install_day_is_said_and_what_was_typed_later_is_later() {
     let said = place.run("take r -o r.tally.json");
     assert!(
         said.stderr.starts_with(
-            "Assumed that the installation ended at 2026-05-04T10:02:00Z: the last change before `apt install tide-top`; 1 package \
-             added or changed later. Use `--installed TIME` to set it."
+            "Nothing records when the installation ended, so it is shown as found. Likely moments: 2026-05-04T10:02:00Z (before `apt install \
+             tide-top`; 1 package since). `--installed MOMENT` takes one.\n"
         ),
         "{}",
         said.stderr
     );
     let tally: serde_json::Value = serde_json::from_str(&place.read("r.tally.json")).unwrap();
-    assert_eq!(
-        (&tally["install_day"]["sure"], &tally["install_day"]["how"]),
-        (&false.into(), &"package-history".into())
-    );
+    assert!(tally["install_day"]["ended"].is_null(), "{}", tally["install_day"]);
     assert_eq!(tally["install_day"]["candidates"][0]["evidence"]["line"], 11);
-    let phase = |name: &str| {
+    let phase = |tally: &serde_json::Value, name: &str| {
         let package =
             tally["packages"].as_array().unwrap().iter().find(|package| package["name"] == name).unwrap();
-        package["phase"].as_str().unwrap().to_owned()
+        package["phase"].as_str().unwrap_or("shipped").to_owned()
     };
-    assert_eq!((phase("inkcap").as_str(), phase("tide-top").as_str()), ("shipped", "added-later"));
+    // A moment that is only likely takes nothing away and adds nothing.
+    assert_eq!(phase(&tally, "inkcap"), phase(&tally, "tide-top"));
+    let told = place.run("take r -q --installed 2026-05-04T10:02:00Z -o r.tally.json");
+    assert_eq!((told.code, told.stderr.as_str()), (0, ""));
+    let tally: serde_json::Value = serde_json::from_str(&place.read("r.tally.json")).unwrap();
+    assert_eq!(
+        (phase(&tally, "inkcap").as_str(), phase(&tally, "tide-top").as_str()),
+        ("shipped", "added-later")
+    );
     let told = place.run("take r -q --installed 2026-05-04 -o r.tally.json");
     assert_eq!((told.code, told.stderr.as_str()), (0, ""));
     let tally: serde_json::Value = serde_json::from_str(&place.read("r.tally.json")).unwrap();

@@ -14,6 +14,7 @@ mod grid;
 mod guide;
 mod harness;
 mod hostile;
+mod kept;
 mod kit;
 mod kit_hostile;
 mod lag;

@@ -72,7 +72,7 @@ fn thumbnails_go_where_their_tally_goes() {
     place.done("shelf import copies");
     assert_eq!(files(&folder("marsh")), count);
     // Taken again without pictures there are none any more.
-    place.done("take root-5.0-reedbed --handle marsh --quiet");
+    place.done("take root-5.0-reedbed --handle marsh --replace --quiet");
     assert!(!folder("marsh").exists());
 }
 

@@ -257,7 +257,7 @@ fn a_site_has_a_page_for_everything_and_writes_only_what_changed() {
     assert!(said.code == 0 && said.stderr.contains("left out of the site: `broken`"), "{}", said.stderr);
     for (line, why) in [
         ("report --site", "-o names the folder"),
-        ("report --site -o shelf/broken.tally.json", "is not a folder"),
+        ("report --site -o shelf/broken.tally.json", "has the ending of a file"),
         ("report --site saltmarsh-4.0-reedbed -o site", "cannot be used with"),
         ("report --site -o site --url javascript:alert(1)", "is not an address"),
         ("report saltmarsh-4.0-reedbed --url https://a.example", "--site"),

@@ -8,10 +8,36 @@ use crate::text::name_text;
 use rustc_hash::FxHashMap;
 use tally_core::history::{Event, SystemRecords};
 use tally_core::model::{System, Text, Unread};
-use tally_trees::Tree;
+use tally_trees::{LIMITS, Tree};
+
+/// Reads the files of a log that is rotated, the oldest first; together they hold no more than one may. What is beyond that is told.
+pub(crate) fn each_log(
+    tree: &dyn Tree,
+    folder: &str,
+    name: &str,
+    unread: &mut Vec<Unread>,
+    mut visit: impl FnMut(&str, &[u8]),
+) {
+    let mut left = LOG_LIMIT;
+    let mut files = rotated(tree, folder, name).into_iter();
+    while left > 0
+        && let Some(file) = files.next()
+    {
+        let (bytes, work) = read_within(tree, &file, left, unread);
+        left = left.saturating_sub(work);
+        visit(&file, &bytes);
+    }
+    let more = files.count();
+    if more > 0 {
+        unread.push(Unread::whole(
+            format!("{folder}/{name}"),
+            format!("its {more} latest files: logs before them fill {LOG_LIMIT} bytes"),
+        ));
+    }
+}
 
 /// The files of a log that is rotated, the oldest first: `x.log.12.gz`, ..., `x.log.1`, `x.log`.
-pub(crate) fn rotated(tree: &dyn Tree, folder: &str, name: &str) -> Vec<String> {
+fn rotated(tree: &dyn Tree, folder: &str, name: &str) -> Vec<String> {
     let mut files: Vec<(u32, Text)> = Vec::new();
     for entry in tree.names(folder) {
         let file = name_text(&entry.name);
@@ -38,23 +64,35 @@ pub(crate) fn rotated(tree: &dyn Tree, folder: &str, name: &str) -> Vec<String> 
     files.into_iter().map(|(_, file)| format!("{folder}/{file}")).collect()
 }
 
-/// Bytes that a log may hold when unpacked: 256 MiB.
+/// Bytes that a log may hold when unpacked, all its files together: 256 MiB.
 const LOG_LIMIT: u64 = 256 << 20;
 
 /// Reads a log, unpacked where it is packed.
 pub(crate) fn read_log(tree: &dyn Tree, file: &str, unread: &mut Vec<Unread>) -> Vec<u8> {
+    read_within(tree, file, LOG_LIMIT, unread).0
+}
+
+/// A log of so many bytes at most, and how many were unpacked for it: of one that can't be read, as many as it may have been.
+fn read_within(tree: &dyn Tree, file: &str, limit: u64, unread: &mut Vec<Unread>) -> (Vec<u8>, u64) {
     let bytes = match tree.read(file) {
         Ok(bytes) => bytes,
-        Err(error) if error.is_missing() => return Vec::new(),
+        Err(error) if error.is_missing() => return (Vec::new(), 0),
         Err(error) => {
             unread.push(Unread::whole(file, error.why.to_string()));
-            return Vec::new();
+            return (Vec::new(), 0);
         }
     };
-    tally_trees::unpack_file(bytes, LOG_LIMIT).unwrap_or_else(|error| {
-        unread.push(Unread::whole(file, error.to_string()));
-        Vec::new()
-    })
+    let most = (bytes.len() as u64).saturating_mul(LIMITS.unpacked_ratio).min(limit);
+    match tally_trees::unpack_file(bytes, limit) {
+        Ok(log) => {
+            let work = log.len() as u64;
+            (log, work)
+        }
+        Err(error) => {
+            unread.push(Unread::whole(file, error.to_string()));
+            (Vec::new(), most)
+        }
+    }
 }
 
 /// Puts events in order: in a log, what is before happened before, whatever the clock said.

@@ -56,6 +56,7 @@ pub struct Thumbnail {
 struct Looking<'a> {
     tree: &'a dyn Tree,
     /// Thumbnails that are kept.
+    #[cfg_attr(not(feature = "pictures"), expect(dead_code, reason = "only a decoder makes any"))]
     thumbnails: &'a Mutex<Vec<Thumbnail>>,
     #[cfg(feature = "pictures")]
     deadline: deadline::Deadline,
@@ -294,6 +295,7 @@ impl<'a> Looking<'a> {
         let (format, size) = header(&found.path, &head, whole.as_deref());
         let mut sha256 = String::with_capacity(64);
         hash.iter().for_each(|byte| _ = write!(sha256, "{byte:02x}"));
+        #[cfg_attr(not(feature = "pictures"), expect(unused_mut, reason = "a decoder adds to it"))]
         let mut picture = Picture {
             kind: found.kind,
             name: found.name.clone(),
@@ -308,6 +310,7 @@ impl<'a> Looking<'a> {
             package: None,
             evidence: Evidence::file(found.path.as_str()),
         };
+        #[cfg(feature = "pictures")]
         if let Some(content) = whole {
             self.decode(content, &mut picture);
         }
@@ -315,12 +318,8 @@ impl<'a> Looking<'a> {
     }
 
     /// Makes a thumbnail, and tells what a picture looks like.
-    #[cfg_attr(
-        not(feature = "pictures"),
-        allow(clippy::needless_pass_by_value, reason = "a decoder takes it along")
-    )]
+    #[cfg(feature = "pictures")]
     fn decode(&self, content: Vec<u8>, picture: &mut Picture) {
-        #[cfg(feature = "pictures")]
         if ["png", "jpeg", "webp"].contains(&picture.format.as_str()) && self.may_decode(picture) {
             let (format, is_icon) = (picture.format.clone(), picture.kind == PictureKind::Icon);
             match decode::made_of(&self.deadline, format, is_icon, content) {

@@ -62,7 +62,7 @@ impl CsvTable {
 }
 
 /// Numbers with a sign stay numbers; control characters become visible, as the file may be looked at in a terminal.
-fn disarm(cell: String) -> String {
+pub(super) fn disarm(cell: String) -> String {
     let formula = cell.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) && cell.parse::<f64>().is_err();
     let cell = if let Cow::Owned(cleaned) = clean(&cell) { cleaned } else { cell };
     if formula { format!("'{cell}") } else { cell }

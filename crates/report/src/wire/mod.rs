@@ -40,5 +40,5 @@ pub(crate) struct WithText<T: Serialize> {
 pub(crate) fn pretty(value: &impl Serialize) -> serde_json::Result<Vec<u8>> {
     let mut bytes = serde_json::to_vec_pretty(value)?;
     bytes.push(b'\n');
-    Ok(bytes)
+    Ok(crate::text::escaped_json(bytes))
 }

@@ -1,5 +1,6 @@
 use super::CsvTable;
 use crate::RenderError;
+use crate::text::escaped_json;
 use serde::Serialize;
 use tally_core::model::{Kind, Package, Phase, Reason, System, Tally};
 
@@ -64,7 +65,7 @@ impl PackageRows {
                         .map_err(RenderError::Json)?;
                     bytes.push(b'\n');
                 }
-                Ok(bytes)
+                Ok(escaped_json(bytes))
             }
         }
     }

@@ -1,6 +1,8 @@
 //! Tables of a dataset as files: CSV, JSON Lines, Parquet.
 
+use super::csv_table::disarm;
 use super::dataset::{DataTable, DataValue};
+use crate::text::escaped_json;
 use std::io::{self, Write};
 use tally_core::vocabulary;
 
@@ -134,14 +136,15 @@ fn json_row(table: &DataTable, row: &[DataValue], out: &mut Vec<u8>) {
         }
         out.extend(format!("\"{}\":", column.name).into_bytes());
         // A text, a number or a truth always has a form.
-        out.extend(serde_json::to_vec(value).unwrap_or_else(|_| b"null".to_vec()));
+        out.extend(escaped_json(serde_json::to_vec(value).unwrap_or_else(|_| b"null".to_vec())));
     }
     out.extend(b"}\n");
 }
 
-/// A field in quotes where it must be. Line breaks become spaces: not every engine reads records that go over lines.
+/// A field in quotes where it must be, without what a spreadsheet or a terminal would act on. Line breaks become spaces: not every engine
+/// reads records that go over lines.
 fn quoted(text: &str, out: &mut Vec<u8>) {
-    let plain = text.replace(['\r', '\n'], " ");
+    let plain = disarm(text.to_owned());
     if plain.contains([',', '"']) || plain.is_empty() {
         out.push(b'"');
         out.extend(plain.replace('"', "\"\"").into_bytes());
@@ -184,14 +187,16 @@ mod tests {
 
     proptest! {
         #[test]
-        fn any_text_is_read_as_it_was_but_for_line_breaks(texts in prop::collection::vec("\\PC{0,8}|[,\"\n\r ]{0,4}", 1..5)) {
+        fn any_text_is_read_as_it_was_but_for_line_breaks(texts in prop::collection::vec("\\PC{0,8}|[,\"\n\r =@\u{1b}]{0,4}", 1..5)) {
             let mut out = Vec::new();
             let row: Vec<DataValue> = texts.iter().cloned().map(DataValue::Text).collect();
             csv_row(&row, &mut out);
             let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(out.as_slice());
             let record = reader.records().next().unwrap().unwrap();
-            let expected: Vec<String> = texts.iter().map(|text| text.replace(['\r', '\n'], " ")).collect();
+            let expected: Vec<String> = texts.iter().cloned().map(disarm).collect();
             prop_assert_eq!(record.iter().collect::<Vec<_>>(), expected);
+            let acts = record.iter().any(|cell| cell.starts_with(['=', '@', '\u{1b}']));
+            prop_assert!(!acts);
         }
     }
 }

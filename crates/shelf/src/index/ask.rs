@@ -1,12 +1,11 @@
 //! Questions to the whole shelf.
 
 use super::rows::{RowKind, Thing};
-use super::{FILE, Index, failed};
+use super::{Index, failed};
 use crate::ShelfError;
 use rusqlite::OptionalExtension;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
-use std::path::Path;
 use tally_core::find::{MATCH, NameScore};
 use tally_core::lag::{Known, key_of_part, keys_of_application};
 use tally_core::model::{
@@ -44,7 +43,7 @@ impl Index {
             })?;
             rows.collect()
         };
-        query().map_err(|error| failed(Path::new(FILE), error))
+        query().map_err(|error| failed(&self.path, error))
     }
 
     /// Where a name is: in which installs, in which version. The name itself, ignoring case; else names that match it.
@@ -52,7 +51,7 @@ impl Index {
     /// # Errors
     /// When the index can't be read.
     pub fn find(&self, asked: &str) -> Result<Sightings, ShelfError> {
-        self.sightings(asked).map_err(|error| failed(Path::new(FILE), error))
+        self.sightings(asked).map_err(|error| failed(&self.path, error))
     }
 
     fn sightings(&self, asked: &str) -> rusqlite::Result<Sightings> {
@@ -114,7 +113,7 @@ impl Index {
             });
             Ok(found)
         };
-        query().map_err(|error| failed(Path::new(FILE), error))
+        query().map_err(|error| failed(&self.path, error))
     }
 
     /// What installs of the shelf say, and have, of the releases of all that an install has.
@@ -122,7 +121,7 @@ impl Index {
     /// # Errors
     /// When the index can't be read.
     pub fn releases_for(&self, tally: &Tally) -> Result<Known, ShelfError> {
-        self.known_releases(tally).map_err(|error| failed(Path::new(FILE), error))
+        self.known_releases(tally).map_err(|error| failed(&self.path, error))
     }
 
     fn known_releases(&self, tally: &Tally) -> rusqlite::Result<Known> {
@@ -298,7 +297,7 @@ impl Index {
     /// # Errors
     /// When the index can't be read.
     pub fn around(&self, asked: &str) -> Result<Vec<Tally>, ShelfError> {
-        self.thin(asked).map_err(|error| failed(Path::new(FILE), error))
+        self.thin(asked).map_err(|error| failed(&self.path, error))
     }
 
     fn thin(&self, asked: &str) -> rusqlite::Result<Vec<Tally>> {

@@ -38,6 +38,8 @@ const TABLES: &str = "
 /// An index that is up to date with its shelf.
 #[derive(Debug)]
 pub struct Index {
+    /// Where it is, or would be.
+    path: PathBuf,
     db: Connection,
 }
 
@@ -48,8 +50,9 @@ impl Index {
     /// index is made in memory, and lost.
     ///
     /// # Errors
-    /// When the folder can't be read, or `SQLite` fails twice.
+    /// When there is no place for a shelf, when the folder can't be read, or `SQLite` fails twice.
     pub fn open(shelf: &Shelf, progress: &mut dyn FnMut(usize, usize)) -> Result<Self, ShelfError> {
+        shelf.is_somewhere()?;
         let path = shelf.folder().join(FILE);
         let first = Self::at(&path).and_then(|mut index| index.refresh(shelf, progress).map(|()| index));
         match first {
@@ -113,7 +116,7 @@ impl Index {
             db.execute_batch("COMMIT")
         };
         prepare().map_err(|error| failed(path, error))?;
-        Ok(Self { db })
+        Ok(Self { db, path: path.into() })
     }
 }
 

@@ -1,7 +1,7 @@
 //! What `dpkg.log`, apt's history and the installer's `initial-status.gz` tell of the past.
 
 use super::control::stanzas;
-use crate::logs::{Clock, in_order, read_log, rotated};
+use crate::logs::{Clock, each_log, in_order, read_log};
 use crate::text::{filled, lines, text};
 use tally_core::history::{Event, Initial, Run, SystemRecords};
 use tally_core::model::{Evidence, System, Text, Unread};
@@ -11,14 +11,10 @@ const INITIAL: &str = "var/log/installer/initial-status.gz";
 
 pub(super) fn read(tree: &dyn Tree, clock: &Clock, unread: &mut Vec<Unread>) -> SystemRecords {
     let mut log = Log::default();
-    for file in rotated(tree, "var/log", "dpkg.log") {
-        log.dpkg(&read_log(tree, &file, unread), clock);
-    }
+    each_log(tree, "var/log", "dpkg.log", unread, |_, bytes| log.dpkg(bytes, clock));
     // apt keeps its history apart: where it reaches further back, it tells of what apt did then.
     let mut apt = Log::default();
-    for file in rotated(tree, "var/log/apt", "history.log") {
-        apt.apt(&read_log(tree, &file, unread), &file, clock);
-    }
+    each_log(tree, "var/log/apt", "history.log", unread, |file, bytes| apt.apt(bytes, file, clock));
     let asked = apt.asked;
     let runs = std::mem::take(&mut apt.runs);
     if let Some(since) = apt.since

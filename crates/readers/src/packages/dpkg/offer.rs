@@ -213,6 +213,9 @@ fn moment(value: &str) -> Option<Text> {
     crate::text::time_text(moment.as_second())
 }
 
+/// What the versions of the release are worth that `APT::Default-Release` names, by apt_preferences(5).
+const OF_WANTED: i32 = 990;
+
 /// Which version apt takes: `etc/apt/preferences` and its folder, and whether what is recommended comes along.
 pub(super) fn policy(tree: &dyn Tree) -> Policy {
     let mut policy = Policy::default();
@@ -227,6 +230,17 @@ pub(super) fn policy(tree: &dyn Tree) -> Policy {
         if let Ok(bytes) = tree.read(&file) {
             policy.pins.extend(stanzas(&bytes, 1).filter_map(|stanza| pin(&stanza)));
         }
+    }
+    // A release that is wanted by name is worth 990; the name is an archive's, a code name or a number. Patterns are left out.
+    if let Some(wanted) = crate::settings::apt(tree, "APT::Default-Release")
+        && !wanted.value.is_empty()
+        && !wanted.value.contains(['/', '*', '?'])
+    {
+        policy.pins.extend(['a', 'n', 'v'].map(|what| Pin {
+            packages: vec!["*".into()],
+            what: PinWhat { release: vec![(what, wanted.value.as_str().into())], ..PinWhat::default() },
+            priority: OF_WANTED,
+        }));
     }
     let recommends = crate::settings::apt(tree, "APT::Install-Recommends");
     policy.without_recommends = recommends.is_some_and(|said| {

@@ -122,7 +122,8 @@ fn of_the_image(tree: &dyn Tree, unread: &mut Vec<Unread>) -> Option<Vec<Initial
         unread.push(Unread::whole(found.file, why));
         return None;
     }
-    Some(packages)
+    // One without packages tells nothing of what the image brought.
+    Some(packages).filter(|packages| !packages.is_empty())
 }
 
 impl PackageReader for Rpm {

@@ -5,9 +5,13 @@ mod parts;
 use crate::document::{Align, Block, Document, Fact, Line, Role, Row, Section, Span, Table};
 use crate::publish::site::SiteLink;
 use crate::text::clean;
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
 use html_escape::{
     encode_double_quoted_attribute as attribute, encode_double_quoted_attribute_to_string, encode_safe,
 };
+use sha2::{Digest, Sha256};
+use std::sync::LazyLock;
 
 /// Colours have the same meanings as in a terminal, and a contrast of 4.5 at least on either ground.
 const STYLE: &str = include_str!("../../../assets/page.css");
@@ -56,11 +60,22 @@ pub(crate) fn render_with(document: &Document, ways: &[SiteLink], more: &str) ->
 fn head(title: &str, more: &str) -> String {
     format!(
         "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
+         <meta http-equiv=\"Content-Security-Policy\" content=\"{}\">\n\
          <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n{more}<style>\n{STYLE}</style>\n\
          </head>\n<body>\n",
+        *POLICY,
         encode_safe(title)
     )
 }
+
+/// What a page may do (Content Security Policy, level 3): run its own script and no other, look as its own style says, and show the
+/// pictures that are inside it. Nothing is fetched, embedded or sent.
+static POLICY: LazyLock<String> = LazyLock::new(|| {
+    let hash = STANDARD.encode(Sha256::digest(format!("\n{SCRIPT}")));
+    format!(
+        "default-src 'none'; script-src 'sha256-{hash}'; style-src 'unsafe-inline'; img-src data:; base-uri 'none'; form-action 'none'"
+    )
+});
 
 /// Search, sorting, copying and folding for who runs scripts; the page says everything without it.
 const SCRIPT: &str = include_str!("../../../assets/page.js");
@@ -311,6 +326,31 @@ mod tests {
         let page = page("</title><script>alert(1)</script>\" onload=\"x\u{1b}[2J\u{202e}");
         assert!(!page.contains("<script") && !page.contains("\" onload"));
         assert!(page.contains("&lt;script&gt;") && !page.contains(['\u{1b}', '\u{202e}']));
+    }
+
+    #[test]
+    fn a_page_says_that_no_other_script_runs() {
+        let page = page("<script>alert(1)</script>");
+        let policy = page
+            .split("Content-Security-Policy\" content=\"")
+            .nth(1)
+            .and_then(|rest| rest.split('"').next())
+            .unwrap();
+        // The hash is of what stands between the tags of a page that has a script.
+        let mut document = Document::default();
+        document.title("a", "a");
+        let section = |id| Block::Section(Section { id, title: id.into(), ..Section::default() });
+        document.push(section("one"));
+        document.push(section("two"));
+        let scripted = render(&document);
+        let script =
+            scripted.split("<script>").nth(1).and_then(|rest| rest.split("</script>").next()).unwrap();
+        let hash = STANDARD.encode(Sha256::digest(script));
+        assert!(
+            policy.starts_with("default-src 'none';")
+                && policy.contains(&format!("script-src 'sha256-{hash}';")),
+            "{policy}"
+        );
     }
 
     proptest! {
