@@ -76,6 +76,7 @@ impl Squashfs {
             let why = format!("is a SquashFS of version {major}.{minor}; version 4 is read");
             return Err(io::Error::new(ErrorKind::Unsupported, why));
         }
+        let cut = cut_off(image.len(), le64(&head, 40));
         let block_size = le32(&head, 12);
         if !block_size.is_power_of_two() || !(4096..=1 << 20).contains(&block_size) {
             return Err(damaged("its block size is none that is allowed"));
@@ -93,7 +94,9 @@ impl Squashfs {
             pieces: Cache::new(KEPT, |piece| piece.len()),
             image,
         });
-        let root = Inode::read(&shared, Place::new(le64(&head, 32)))?;
+        // Its tables are at its end: without them nothing is told but how much is missing.
+        let root = Inode::read(&shared, Place::new(le64(&head, 32)))
+            .map_err(|error| cut.as_deref().map_or(error, damaged))?;
         if root.kind != NodeKind::Folder {
             return Err(damaged("its root is not a folder"));
         }
