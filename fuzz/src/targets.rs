@@ -334,7 +334,8 @@ impl Image {
 
     /// The image of a target, unpacked once.
     fn get(target: &'static str, at: usize) -> Arc<Self> {
-        static UNPACKED: LazyLock<Mutex<BTreeMap<(&str, usize), Arc<Image>>>> = LazyLock::new(Mutex::default);
+        type Unpacked = BTreeMap<(&'static str, usize), Arc<Image>>;
+        static UNPACKED: Mutex<Unpacked> = Mutex::new(BTreeMap::new());
         let (_, fixtures) = IMAGES.iter().find(|(name, _)| *name == target).expect("a target of images");
         let at = at % fixtures.len();
         let mut unpacked = UNPACKED.lock().expect("nothing panicked");

@@ -277,7 +277,7 @@ fn a_release_that_is_wanted_by_name_comes_before_a_newer_version() {
             .file("etc/apt/apt.conf.d/00release", format!("APT::Default-Release \"{wanted}\";\n"));
         assert_eq!(taken(&tree), "1", "{wanted}");
     }
-    let pattern = tree.clone().file("etc/apt/apt.conf.d/00release", "APT::Default-Release \"/^s/\";\n");
+    let pattern = tree.file("etc/apt/apt.conf.d/00release", "APT::Default-Release \"/^s/\";\n");
     assert_eq!(taken(&pattern), "2");
 }
 

@@ -323,7 +323,7 @@ mod tests {
         drop(FolderDraft::new(&path).unwrap());
         assert_eq!(fs::read(path.join("index.html")).unwrap(), b"1");
         draft.finish().unwrap();
-        assert_eq!(names(&path), ["charts", "index.html", "my own.txt", "tables"]);
+        assert_eq!(names(&path), [MADE, "charts", "index.html", "my own.txt", "tables"]);
         assert_eq!(fs::read(path.join("index.html")).unwrap(), b"2");
         assert_eq!(path.join("index.html").metadata().unwrap().mode() & 0o777, 0o640);
         assert_eq!(names(&dir.path().join("deep/er")), ["review"]);

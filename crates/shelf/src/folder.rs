@@ -583,7 +583,10 @@ mod tests {
         let taken =
             Taken { at, from: from.into(), medium: Medium::Installed, layer: None, sha256: None, root: None };
         let label = Label { handle: "marsh-5".into(), ..Label::default() };
-        Tally::new("test", taken, label)
+        let mut tally = Tally::new("test", taken, label);
+        // One that has nothing would be like any other.
+        tally.packages.push(tally_core::model::Package::new(tally_core::model::System::Dpkg, from, "1"));
+        tally
     }
 
     #[test]
@@ -614,11 +617,8 @@ mod tests {
         let shelf = Shelf::new(dir.path());
         let of = |from: &str, version: &str, root: Option<&str>| {
             let mut one = tally(from);
-            one.packages.push(tally_core::model::Package::new(
-                tally_core::model::System::Dpkg,
-                "reed",
-                version,
-            ));
+            one.packages =
+                vec![tally_core::model::Package::new(tally_core::model::System::Dpkg, "reed", version)];
             one.taken.root = root.map(|name| tally_core::model::TakenRoot {
                 name: name.into(),
                 because: tally_core::model::RootReason::Asked,

@@ -78,6 +78,7 @@ struct Frames<R: Read> {
 }
 
 /// Where in its frames a stream is.
+#[allow(clippy::large_enum_variant, reason = "there is one of them a file")]
 enum At<R: Read> {
     Between(Begun<R>),
     Zstd(StreamingDecoder<Begun<R>, FrameDecoder>),

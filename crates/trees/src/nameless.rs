@@ -77,11 +77,11 @@ fn in_home(path: &Path) -> Option<(usize, &OsStr, PathBuf)> {
 
 impl Tree for Nameless<'_> {
     fn node(&self, path: &Path, follow_last: bool) -> Result<Node, TreeError> {
-        self.tree.node(&*self.real(path)?, follow_last).map_err(|error| error.at(path))
+        self.tree.node(&self.real(path)?, follow_last).map_err(|error| error.at(path))
     }
 
     fn list(&self, path: &Path) -> Result<Vec<Entry>, TreeError> {
-        let mut entries = self.tree.list(&*self.real(path)?).map_err(|error| error.at(path))?;
+        let mut entries = self.tree.list(&self.real(path)?).map_err(|error| error.at(path))?;
         let clean: PathBuf = path.components().filter(|part| matches!(part, Component::Normal(_))).collect();
         if HOMES.iter().any(|home| clean == Path::new(home)) {
             let kinds: BTreeMap<OsString, _> =
@@ -93,15 +93,15 @@ impl Tree for Nameless<'_> {
     }
 
     fn read_into(&self, path: &Path, limit: u64, buffer: &mut Vec<u8>) -> Result<(), TreeError> {
-        self.tree.read_into(&*self.real(path)?, limit, buffer).map_err(|error| error.at(path))
+        self.tree.read_into(&self.real(path)?, limit, buffer).map_err(|error| error.at(path))
     }
 
     fn open(&self, path: &Path) -> Result<Box<dyn ReadAt>, TreeError> {
-        self.tree.open(&*self.real(path)?).map_err(|error| error.at(path))
+        self.tree.open(&self.real(path)?).map_err(|error| error.at(path))
     }
 
     fn read_link(&self, path: &Path) -> Result<PathBuf, TreeError> {
-        let target = self.tree.read_link(&*self.real(path)?).map_err(|error| error.at(path))?;
+        let target = self.tree.read_link(&self.real(path)?).map_err(|error| error.at(path))?;
         Ok(self.told(target))
     }
 

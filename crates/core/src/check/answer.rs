@@ -391,7 +391,7 @@ fn of_look(tally: &Tally, look: LookAsked, expect: &Expect) -> Answer {
             let last = value.rsplit('/').next().unwrap_or(value);
             let fits = |pattern: &Text| fits(pattern, value) || fits(pattern, last);
             let holds = expect.is.as_ref().map_or(!expect.absent, fits);
-            said(holds, Answered::Value { value: value.clone().into() }, &places)
+            said(holds, Answered::Value { value: value.clone() }, &places)
         }
     };
     let counted = |number: u64, list: &[Look]| {

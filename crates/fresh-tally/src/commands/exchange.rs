@@ -310,7 +310,7 @@ pub(super) fn copy(
             }
             // A list of an earlier copy says nothing of this one.
             None => {
-                [&list, &signatures::beside(&list)].into_iter().for_each(|file| _ = fs::remove_file(file))
+                [&list, &signatures::beside(&list)].into_iter().for_each(|file| _ = fs::remove_file(file));
             }
         }
     }

@@ -289,6 +289,7 @@ fn parquet_is_written_or_said_to_be_left_out() {
 }
 
 /// Whether OpenSSH's own tool is here, which signs and checks; a machine without it is told so, and nothing is signed there.
+#[allow(clippy::print_stderr, reason = "what is not tested is said")]
 fn signs() -> bool {
     let there = std::process::Command::new("ssh-keygen").arg("-?").output().is_ok();
     if !there {

@@ -331,7 +331,7 @@ fn settings(
                 }
                 "enabled" => repository.enabled = matches!(value, "yes" | "true" | "on" | "1"),
                 "fingerprints" | "pubkey" => {
-                    repository.signed_by = filled(value.into()).map(|key| Reduced::address(&key))
+                    repository.signed_by = filled(value.into()).map(|key| Reduced::address(&key));
                 }
                 _ => {}
             }

@@ -97,7 +97,7 @@ impl Database {
 }
 
 /// Why a database with more than is kept is not read.
-const TOO_MUCH: &str = "exceeds 64 MiB of keys and values";
+const TOO_MUCH: &str = "exceeds 64 MiB";
 
 /// The items of a table, behind its filter and its buckets.
 fn items(table: &[u8]) -> Option<Vec<&[u8]>> {

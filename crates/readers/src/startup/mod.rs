@@ -159,7 +159,7 @@ mod tests {
             [
                 ("gate.service", StartupKind::Unit),
                 ("rill.service", StartupKind::Unit),
-                ("spring@one.service", StartupKind::Unit),
+                ("spring@….service", StartupKind::Unit),
                 ("tide.timer", StartupKind::Timer),
             ]
         );
@@ -186,7 +186,7 @@ mod tests {
         assert_eq!(
             told,
             [
-                ("near@x.service", "usr/local/lib/systemd/system/near@.service", Some("local")),
+                ("near@….service", "usr/local/lib/systemd/system/near@.service", Some("local")),
                 ("old.service", "lib/systemd/system/old.service", Some("before the merge")),
                 ("own.service", "etc/systemd/system/own.service", Some("of the administrator")),
             ]
