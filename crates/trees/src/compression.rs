@@ -87,7 +87,7 @@ enum At<R: Read> {
 
 impl<R: Read> Frames<R> {
     fn of(inner: R) -> Self {
-        Self { at: Some(At::Between(Begun { magic: Vec::new(), inner })) }
+        Self { at: Some(At::Between(Begun { magic: Vec::new(), has_ended: false, inner })) }
     }
 }
 
@@ -108,6 +108,8 @@ impl<R: Read> Read for Frames<R> {
                     }
                 },
                 At::Lz4(mut frame) => match frame.read(buffer)? {
+                    // A whole frame says where it ends; the decoder takes the end of its input for one as well.
+                    0 if frame.get_ref().has_ended => return Err(io::ErrorKind::UnexpectedEof.into()),
                     0 => At::Between(frame.into_inner()),
                     read => {
                         self.at = Some(At::Lz4(frame));
@@ -124,6 +126,8 @@ impl<R: Read> Read for Frames<R> {
 /// A stream, and the bytes of it that were read to see how its next frame begins.
 struct Begun<R> {
     magic: Vec<u8>,
+    /// Whether more was asked for within a frame than is there.
+    has_ended: bool,
     inner: R,
 }
 
@@ -153,7 +157,9 @@ impl<R: Read> Begun<R> {
 impl<R: Read> Read for Begun<R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         if self.magic.is_empty() {
-            return self.inner.read(buffer);
+            let read = self.inner.read(buffer)?;
+            self.has_ended |= read == 0 && !buffer.is_empty();
+            return Ok(read);
         }
         let there = self.magic.len().min(buffer.len());
         buffer[..there].copy_from_slice(&self.magic[..there]);

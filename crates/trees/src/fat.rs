@@ -443,12 +443,12 @@ mod tests {
     #[test]
     fn circles_and_clusters_that_are_not_there_are_damage() {
         let root = [
-            entry(b"CIRCLE  TXT", 0x20, 2, 99),
+            entry(b"CIRCLE  TXT", 0x20, 2, 9999),
             entry(b"OUTSIDE TXT", 0x20, 900, 99),
             entry(b"FOLDER     ", FOLDER, 4, 0),
         ];
         let (tree, _) = open(image(&root, &[(2, 3), (3, 2), (4, 4)], &[])).unwrap();
-        for (path, why) in [("CIRCLE.TXT", "circle"), ("OUTSIDE.TXT", "not there")] {
+        for (path, why) in [("CIRCLE.TXT", "same block"), ("OUTSIDE.TXT", "not there")] {
             let error = tree.as_ref().read(path).unwrap_err().to_string();
             assert!(error.contains(why), "{error}");
         }
