@@ -54,7 +54,7 @@ fn main() -> ExitCode {
 fn run(cli: args::Cli) -> Result<exit::Exit, error::CommandError> {
     let settings = settings::Settings::from_args(&cli.common)?;
     if let (None, Some(endings)) = (cli.common.format, cli.command.endings()) {
-        settings.check_ending(endings)?;
+        settings.check_ending(&endings)?;
     }
     if settings.output.is_some() || !cli.command.only_reads() {
         interrupt::prepare(&settings);

@@ -7,7 +7,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use tally_core::model::Tally;
-use tally_report::chart::Chart;
+use tally_report::chart::{Chart, ChartForm};
 use tally_report::{RenderError, Theme, View, render};
 use tally_shelf::{Draft, encode, pack, read_file};
 
@@ -20,18 +20,8 @@ pub(crate) fn show(view: &dyn View, settings: &Settings) -> Result<(), CommandEr
 /// The picture that the ending of `-o` asks for, as with a report; none where a format is named.
 pub(crate) fn chart_form(settings: &Settings) -> Option<ChartForm> {
     let ending = settings.output.as_deref().and_then(Path::extension).and_then(|ending| ending.to_str());
-    match (settings.format, ending) {
-        (None, Some("svg")) => Some(ChartForm::Svg),
-        (None, Some("png")) => Some(ChartForm::Png),
-        _ => None,
-    }
-}
-
-/// The file that a chart is written to.
-#[derive(Debug, Clone, Copy)]
-pub(crate) enum ChartForm {
-    Svg,
-    Png,
+    let of = |form: &&ChartForm| settings.format.is_none() && ending == Some(form.ending());
+    ChartForm::ALL.iter().find(of).copied()
 }
 
 /// Draws a chart, and sends it where the answer goes.
@@ -77,7 +67,7 @@ impl Place {
         if ["/dev/stdout", "/dev/fd/1", "/proc/self/fd/1"].iter().any(|name| path == Path::new(name)) {
             return Self::Stdout;
         }
-        let is_descriptor = ["/dev/fd", "/proc"].iter().any(|folder| path.starts_with(folder));
+        let is_descriptor = ["/dev/fd", "/dev/stderr", "/proc"].iter().any(|folder| path.starts_with(folder));
         let is_special = path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir());
         if is_descriptor || is_special {
             return Self::Direct;

@@ -96,8 +96,10 @@ impl<'a> Signers<'a> {
     /// The signers of a file; `now` is a moment of RFC 3339, UTC.
     pub(crate) fn of(file: &'a Path, now: &str) -> Result<Self, CommandError> {
         // It is the program's to read; whether it is there is said first.
-        read_file(file, LIMIT)
-            .map_err(|error| CommandError::Key { path: file.into(), why: error.to_string() })?;
+        read_file(file, LIMIT).map_err(|error| CommandError::Key {
+            path: file.into(),
+            why: format!("can't be read: {error}"),
+        })?;
         let now: String = now.chars().filter(char::is_ascii_digit).take(14).collect();
         Ok(Self { file, now })
     }

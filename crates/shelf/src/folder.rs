@@ -1,12 +1,14 @@
-use crate::codec::{encode, encode_in_pieces};
-use crate::files::{Draft, Lock, clear_left_over, unfinished};
+use crate::codec::encode_in_pieces;
+use crate::files::{Draft, Lock, clear_left_over};
 use crate::packed::pack;
+use crate::pictures::write_pictures;
+use crate::same::{is_of_source, is_same, is_same_install};
 use crate::{ENDING, PACKED_ENDING, ShelfError, read_tally, read_tally_in_brief, stem_of};
 use std::fs;
 use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
-use tally_core::model::{Note, Reading, Tally, Text, slug};
+use tally_core::model::{Note, Reading, Tally, slug};
 
 /// How files end that keep what repositories offered.
 const OFFER: &str = ".offer.zst";
@@ -453,96 +455,6 @@ impl Shelf {
 fn numbered(natural: &str) -> impl Iterator<Item = String> {
     let further = (2_u32..).map(move |number| format!("{natural}-{number}"));
     std::iter::once(natural.to_owned()).chain(further)
-}
-
-/// Whether two tallies say the same, but for notes and figures, when they were taken, and where from: a copy does not say that.
-fn is_same(one: &Tally, other: &Tally) -> bool {
-    // Most are told apart by that.
-    if one.packages.len() != other.packages.len() || one.taken.layer != other.taken.layer {
-        return false;
-    }
-    let plain = |tally: &Tally| {
-        let mut tally = tally.clone();
-        tally.label.handle = Text::default();
-        tally.program = String::new().into();
-        (tally.taken.at, tally.taken.from) = (Text::default(), Text::default());
-        tally.notes.clear();
-        tally.readings.clear();
-        encode(&tally).ok()
-    };
-    plain(one) == plain(other)
-}
-
-/// Whether two tallies were taken from the same place: the source, the root in it, the layer. What came through a pipe came from nowhere.
-fn is_of_source(one: &Tally, other: &Tally) -> bool {
-    let root = |tally: &Tally| tally.taken.root.as_ref().map(|root| root.name.clone());
-    let from = one.taken.from.as_str();
-    !matches!(from, "" | "-")
-        && one.taken.from == other.taken.from
-        && one.taken.layer == other.taken.layer
-        && root(one) == root(other)
-}
-
-/// Whether two tallies are of one install.
-fn is_same_install(one: &Tally, other: &Tally) -> bool {
-    let packages = |tally: &Tally| -> Vec<(String, Text)> {
-        let mut all: Vec<(String, Text)> = tally
-            .packages
-            .iter()
-            .map(|package| {
-                (format!("{} {} {}", package.system, package.name, package.arch), package.version.clone())
-            })
-            .collect();
-        all.sort();
-        all
-    };
-    (is_of_source(one, other) && packages(one) == packages(other)) || is_same(one, other)
-}
-
-/// Whether a thumbnail may be called so: 16 hexadecimal digits, and the ending of a picture.
-pub fn is_thumbnail(name: &str) -> bool {
-    let Some((stem, ending)) = name.split_once('.') else { return false };
-    stem.len() == 16 && stem.bytes().all(|byte| byte.is_ascii_hexdigit()) && ["jpg", "png"].contains(&ending)
-}
-
-/// Puts a folder of thumbnails in the place of an earlier one; without any there is none.
-///
-/// # Errors
-/// What the system said of the folder.
-pub fn write_pictures(folder: &Path, pictures: &[(&str, &[u8])]) -> Result<(), ShelfError> {
-    let fail = |error| ShelfError::io(folder.to_owned(), error);
-    // Named as all that is unfinished, so that it is cleared where a program was killed meanwhile.
-    let name = folder.file_name().unwrap_or_default().to_string_lossy();
-    let part = folder.with_file_name(format!("{}{name}", unfinished()));
-    if !pictures.is_empty() {
-        _ = fs::remove_dir_all(&part);
-        fs::create_dir_all(&part).map_err(fail)?;
-        for (name, bytes) in pictures.iter().filter(|(name, _)| is_thumbnail(name)) {
-            fs::write(part.join(name), bytes).map_err(fail)?;
-        }
-    }
-    match fs::remove_dir_all(folder) {
-        Err(error) if error.kind() != ErrorKind::NotFound => return Err(fail(error)),
-        _ => {}
-    }
-    if pictures.is_empty() { Ok(()) } else { fs::rename(&part, folder).map_err(fail) }
-}
-
-/// Thumbnails of a folder, by name: regular files that are called as thumbnails are, each of at most 256 KiB.
-pub fn read_pictures(folder: &Path) -> Vec<(String, Vec<u8>)> {
-    let mut found = Vec::new();
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
-        let name = entry.file_name().to_string_lossy().into_owned();
-        let plain = entry.metadata().is_ok_and(|data| data.is_file() && data.len() <= 256 << 10);
-        if plain
-            && is_thumbnail(&name)
-            && let Ok(bytes) = fs::read(entry.path())
-        {
-            found.push((name, bytes));
-        }
-    }
-    found.sort();
-    found
 }
 
 /// Handles are what [`slug`] leaves as it is.

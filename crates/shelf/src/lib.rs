@@ -10,14 +10,15 @@ mod folder;
 mod index;
 mod line;
 mod packed;
+mod pictures;
+mod same;
 
 pub use codec::{decode, decode_in_brief, encode, read_tally, read_tally_in_brief};
 pub use error::ShelfError;
 pub use files::{Draft, FolderDraft, Lock, open_file, read_file, unfinished};
-pub use folder::{
-    Merged, Put, Replacing, Shelf, is_thumbnail, read_pictures, write_atomically, write_pictures,
-};
+pub use folder::{Merged, Put, Replacing, Shelf, write_atomically};
 pub use index::Index;
+pub use pictures::{is_thumbnail, read_pictures, write_pictures};
 
 pub use packed::{is_tally, pack, unpack_tally};
 

@@ -23,6 +23,7 @@ use clap::{Args, ColorChoice, Parser, Subcommand};
 use std::path::PathBuf;
 use tally_core::history::Moment;
 use tally_report::Format;
+use tally_report::chart::ChartForm;
 use words::{OneOf, one_of_words};
 
 /// The method of a figure that a person noted without saying more.
@@ -133,37 +134,30 @@ pub(crate) enum Command {
     Man,
 }
 
-/// Endings of files that a view can be written as.
-const VIEW: &[&str] = &["txt", "md", "markdown", "html", "htm", "csv", "json"];
-/// The same of a view that is a chart as well.
-const CHARTED: &[&str] = &["txt", "md", "markdown", "html", "htm", "csv", "json", "svg", "png"];
-
 impl Command {
     /// The endings that a file of `-o` may have where no format is named; `None` where the command says so itself.
-    pub(crate) fn endings(&self) -> Option<&'static [&'static str]> {
-        match self {
-            Self::Show(_)
-            | Self::Find(_)
-            | Self::Why(_)
-            | Self::Weigh(_)
-            | Self::Offer(_)
-            | Self::Compare(_)
-            | Self::Grid(_)
-            | Self::Note(_) => Some(VIEW),
-            Self::Check(args) => Some(if args.starter { &["toml"] } else { VIEW }),
-            Self::Lag(args) if args.starter => Some(&["toml"]),
-            Self::Lag(args) if args.installs.len() > 1 => Some(VIEW),
-            Self::Lag(_) | Self::Age(_) | Self::Trail(_) => Some(CHARTED),
-            Self::Take(args) if !args.each_profile && !args.list_roots => Some(&["json", "zst"]),
-            Self::Kit(_) => Some(&["sh"]),
-            Self::Report(args) if args.sbom.is_some() => Some(&["json"]),
-            Self::Report(args) if args.site => Some(&[]),
-            _ => None,
-        }
+    pub(crate) fn endings(&self) -> Option<Vec<&'static str>> {
+        let view = || Format::ALL.iter().flat_map(|format| format.endings()).copied();
+        Some(match self {
+            Self::Check(args) if args.starter => vec!["toml"],
+            Self::Lag(args) if args.starter => vec!["toml"],
+            Self::Take(args) if !args.each_profile && !args.list_roots => vec!["json", "zst"],
+            Self::Kit(_) => vec!["sh"],
+            Self::Report(args) if args.sbom.is_some() => vec!["json"],
+            // A folder is written.
+            Self::Report(args) if args.site => Vec::new(),
+            Self::Lag(args) if args.installs.len() > 1 => view().collect(),
+            Self::Lag(_) | Self::Age(_) | Self::Trail(_) => {
+                view().chain(ChartForm::ALL.iter().map(|form| form.ending())).collect()
+            }
+            Self::Note(_) => view().collect(),
+            asked if asked.answers() => view().collect(),
+            _ => return None,
+        })
     }
 
-    /// Whether it only reads tallies and writes its answer (apart from a source that is read on the fly).
-    pub(crate) fn only_reads(&self) -> bool {
+    /// Whether it answers a question about installs, with a view.
+    fn answers(&self) -> bool {
         matches!(
             self,
             Self::Show(_)
@@ -177,9 +171,12 @@ impl Command {
                 | Self::Lag(_)
                 | Self::Age(_)
                 | Self::Trail(_)
-                | Self::Rules(_)
-                | Self::Completions(_)
-        ) || self.lists_the_shelf()
+        )
+    }
+
+    /// Whether it only reads tallies and writes its answer (apart from a source that is read on the fly).
+    pub(crate) fn only_reads(&self) -> bool {
+        self.answers() || matches!(self, Self::Rules(_) | Self::Completions(_)) || self.lists_the_shelf()
     }
 
     /// Whether it tells what is on the shelf, and changes nothing of it.

@@ -5,7 +5,7 @@ use crate::output;
 use crate::settings::Settings;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use std::fs::File;
+use std::fs::{File, TryLockError};
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 use tally_core::model::{Tally, Text, slug};
@@ -81,7 +81,7 @@ pub(super) fn export(
     std::fs::create_dir_all(folder).map_err(fail)?;
     // One export at a time: what another one has not finished yet would count as left over.
     let lock = File::open(folder).map_err(fail)?;
-    if lock.try_lock().is_err() {
+    if matches!(lock.try_lock(), Err(TryLockError::WouldBlock)) {
         let why = "another export into this dataset is under way";
         return Err(CommandError::Source { path: folder.into(), why: why.into() });
     }
@@ -110,7 +110,7 @@ pub(super) fn export(
         .collect();
     wanted.sort();
     let stamp = stamp_of(&settings.now);
-    let exported = written(&wanted, &Into { folder, stamp: &stamp, form, whole }, settings);
+    let exported = written(&wanted, &Target { folder, stamp: &stamp, form, whole }, settings);
     let tallies = exported.inspect_err(|_| _ = about.clear(folder))?;
     about.exports.push(Exported {
         at: settings.now.clone(),
@@ -127,7 +127,7 @@ pub(super) fn export(
 }
 
 /// Where an export goes.
-struct Into<'d> {
+struct Target<'d> {
     folder: &'d Path,
     stamp: &'d str,
     form: DataForm,
@@ -135,8 +135,8 @@ struct Into<'d> {
 }
 
 /// Writes the tallies of an export, by distribution and handle, and returns how many there were.
-fn written(wanted: &[(Text, String)], into: &Into<'_>, settings: &Settings) -> Result<u64, CommandError> {
-    let Into { folder, stamp, form, whole } = *into;
+fn written(wanted: &[(Text, String)], into: &Target<'_>, settings: &Settings) -> Result<u64, CommandError> {
+    let Target { folder, stamp, form, whole } = *into;
     let fail = |source| CommandError::Output { to: format!("`{}`", folder.display()), source };
     let mut written = 0;
     let mut writer: Option<Writer<'_>> = None;
@@ -226,7 +226,7 @@ pub(super) fn is_dataset(folder: &Path) -> Result<bool, CommandError> {
 
 /// The error of a dataset that has nothing but tables.
 pub(super) fn not_whole(folder: &Path) -> CommandError {
-    let why = "is a dataset of tables, which do not hold all of a tally: export it with --whole";
+    let why = "it is a dataset of tables, which do not hold all of a tally: export it with --whole";
     CommandError::Source { path: folder.into(), why: why.into() }
 }
 
@@ -260,7 +260,7 @@ fn about(folder: &Path, form: DataForm) -> Result<About, CommandError> {
     if !path.exists() {
         let is_used = std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some());
         if is_used {
-            let why = format!("is a folder with other things in it, and no dataset: it has no `{ABOUT}`");
+            let why = format!("it is a folder with other things in it, and no dataset: it has no `{ABOUT}`");
             return Err(CommandError::Source { path: folder.into(), why: why.into() });
         }
         let tables: serde_json::Map<String, serde_json::Value> = DATASET

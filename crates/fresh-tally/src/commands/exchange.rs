@@ -68,7 +68,7 @@ pub(super) fn import(
                 false => files.extend(tallies_in(path)?),
             }
             if files.len() == before {
-                let why = "is a folder without tallies";
+                let why = "it is a folder without tallies";
                 return Err(CommandError::Source { path: path.clone(), why: why.into() });
             }
         } else if let Some((folder, found)) = tallies_of_archive(path)? {
@@ -267,7 +267,7 @@ fn tallies_of_archive(path: &Path) -> Result<Option<(TempDir, Vec<Given>)>, Comm
         }
     }
     if found.is_empty() {
-        let why = "is an archive without tallies";
+        let why = "it is an archive without tallies";
         return Err(CommandError::Source { path: path.into(), why: why.into() });
     }
     found.sort_by(|a, b| a.shown.cmp(&b.shown));

@@ -39,7 +39,7 @@ while [ $# -gt 0 ]; do
         --root) root=$2 && shift ;;
         --list) show=yes ;;
         --all-dates | --pictures) also="$also ${1#--}" ;;
-        *) fail 2 "unknown option $1" ;;
+        *) fail 2 "no option $1: the first lines of this script tell all" ;;
     esac
     shift
 done
@@ -85,7 +85,7 @@ if [ "$root" = / ] && mkdir "$work/notes/proc" && cd /proc && set +f; then # rea
     grep -hs '^flags' cpuinfo | head -n 1 >"$work/notes/proc/cpuinfo"
     grep -hs '^Threads' [0-9]*/status >"$work/notes/proc/kit-tasks"
 fi && cd -- "$here"
-[ "$out" = - ] || (: >"$out") 2>/dev/null || fail 3 "can't make $out anew"
+[ "$out" = - ] || (: >"$out") 2>/dev/null || fail 3 "can't make $out: it is there, or has no place"
 if [ "$out" = - ]; then exec 3>&1; else exec 3>>"$out"; fi
 {
     tar -cf - --no-recursion $raw -T "$work/list"

@@ -144,7 +144,7 @@ fn an_archive_of_a_shelf_is_imported_with_what_lies_beside_the_tallies() {
     place.write("none.tar", none.into_inner().unwrap());
     let none = place.run("shelf import none.tar");
     assert_eq!(
-        (none.code, none.stderr.contains("is an archive without tallies")),
+        (none.code, none.stderr.contains("it is an archive without tallies")),
         (3, true),
         "{}",
         none.stderr

@@ -16,6 +16,28 @@ pub use scene::{Anchor, Item, Scene};
 
 use crate::style::Theme;
 
+/// The file that a chart is written to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ChartForm {
+    /// Scalable Vector Graphics 1.1.
+    Svg,
+    /// Portable Network Graphics.
+    Png,
+}
+
+impl ChartForm {
+    /// Both.
+    pub const ALL: [Self; 2] = [Self::Svg, Self::Png];
+
+    /// How names of files in this form end.
+    pub fn ending(self) -> &'static str {
+        match self {
+            Self::Svg => "svg",
+            Self::Png => "png",
+        }
+    }
+}
+
 /// A picture of figures.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Chart {

@@ -33,16 +33,20 @@ impl Default for Format {
 }
 
 impl Format {
-    /// The form of a file whose name ends so.
-    pub fn of_ending(ending: &str) -> Option<Self> {
-        let endings = |format: &Self| match format {
-            Self::Table => &["txt"][..],
+    /// How names of files in this form end.
+    pub fn endings(self) -> &'static [&'static str] {
+        match self {
+            Self::Table => &["txt"],
             Self::Markdown => &["md", "markdown"],
             Self::Html => &["html", "htm"],
             Self::Csv => &["csv"],
             Self::Json => &["json"],
-        };
-        Self::ALL.iter().copied().find(|format| endings(format).contains(&ending))
+        }
+    }
+
+    /// The form of a file whose name ends so.
+    pub fn of_ending(ending: &str) -> Option<Self> {
+        Self::ALL.iter().copied().find(|format| format.endings().contains(&ending))
     }
 }
 
